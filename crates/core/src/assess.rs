@@ -1,0 +1,102 @@
+//! From the bytes of a sheet to its site and its findings.
+
+use crate::beside::Beside;
+use crate::finding::{Finding, Severity, Summary};
+use crate::machine::{Site, resolve};
+use crate::rules::{self, Judge, report};
+use crate::sheet;
+use crate::source::{Place, Source, Sources, Span};
+
+/// A sheet that has been read and judged.
+#[derive(Debug)]
+pub struct Assessment {
+    /// The texts that findings point into.
+    pub sources: Sources,
+    /// The site, as far as it could be read.
+    pub site: Site,
+    /// What is wrong, in the order of the places.
+    pub findings: Vec<Finding>,
+    /// Whether the sheet's TOML could be read in full.
+    pub is_whole: bool,
+}
+
+/// A site in whose sheet no error was found: what writers take, so that nothing is rendered unproved.
+#[derive(Clone, Copy, Debug)]
+pub struct ProvedSite<'a> {
+    site: &'a Site,
+}
+
+impl<'a> ProvedSite<'a> {
+    /// The site.
+    pub fn site(self) -> &'a Site {
+        self.site
+    }
+}
+
+impl Assessment {
+    /// The site, for writers, unless an error was found.
+    pub fn proved(&self) -> Option<ProvedSite<'_>> {
+        let has_error = self.findings.iter().any(|finding| finding.severity() == Severity::Error);
+        (!has_error).then_some(ProvedSite { site: &self.site })
+    }
+
+    /// Counts of the findings.
+    pub fn summary(&self) -> Summary {
+        Summary::of(self.site.machines.len(), &self.findings)
+    }
+}
+
+/// Reads and judges a sheet. `name` is what messages call it; files that it names are read through `beside`. Never
+/// fails: whatever is wrong is among the findings.
+pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside) -> Assessment {
+    let mut sources = Sources::default();
+    let text = match decode(bytes) {
+        Ok(text) => text,
+        Err(fault) => {
+            let offset = fault.readable.len();
+            let id = sources.add(Source::new(name, fault.readable));
+            let place = Place { source: id, span: Span::new(offset, offset) };
+            let finding =
+                report::syntax(place, fault.message, "save the sheet as UTF-8 text, and name that file");
+            return Assessment { sources, site: Site::default(), findings: vec![finding], is_whole: false };
+        }
+    };
+    let id = sources.add(Source::new(name, text));
+    let (sheet, mut findings) = sheet::read(id, sources.get(id));
+    let is_whole = sheet.is_whole;
+    let (site, more) = resolve(sheet, beside);
+    findings.extend(more);
+    let mut judge = Judge::new(&site, &sources, findings);
+    rules::run(&mut judge);
+    let mut findings = judge.into_findings();
+    if !is_whole {
+        findings.retain(|finding| !finding.rule.about_absence);
+    }
+    findings.sort_by_key(|finding| finding.place);
+    Assessment { sources, site, findings, is_whole }
+}
+
+struct DecodeFault {
+    readable: String,
+    message: &'static str,
+}
+
+fn decode(bytes: Vec<u8>) -> Result<String, DecodeFault> {
+    if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
+        return Err(DecodeFault { readable: String::new(), message: "The sheet is UTF-16 text." });
+    }
+    let text = String::from_utf8(bytes).map_err(|error| {
+        let valid = error.utf8_error().valid_up_to();
+        let readable =
+            String::from_utf8_lossy(error.as_bytes().get(..valid).unwrap_or_default()).into_owned();
+        DecodeFault {
+            readable,
+            message: "The sheet is not UTF-8 text: here stands a byte that UTF-8 does not have.",
+        }
+    })?;
+    // Editors may put a byte order mark before UTF-8, which is no part of the text. Positions then count without it.
+    Ok(match text.strip_prefix('\u{feff}') {
+        Some(rest) => rest.to_owned(),
+        None => text,
+    })
+}

@@ -1,0 +1,37 @@
+//! `/etc/hosts`.
+
+use std::fmt::Write as _;
+
+use super::{HEADER, Unwritable};
+use crate::machine::Machine;
+use crate::net::Family;
+
+/// Where the file lies on the host.
+pub const HOSTS_PATH: &str = "etc/hosts";
+
+/// The host's own names, so that they are found without a name server (`hosts(5)`): full name first, which is the one
+/// that a reverse look-up gives. A host without a static address has its names on 127.0.1.1.
+pub fn hosts_file(machine: &Machine) -> Result<Vec<u8>, Unwritable> {
+    let hostname = machine
+        .hostname
+        .value()
+        .ok_or_else(|| Unwritable::new(machine, HOSTS_PATH, "it has no host name"))?;
+    let names = machine.fqdn().map_or_else(|| hostname.to_string(), |fqdn| format!("{fqdn} {hostname}"));
+    let mut addresses: Vec<String> = Family::BOTH
+        .into_iter()
+        .flat_map(|family| machine.links.iter().filter_map(move |link| link.address_in(family)))
+        .map(|found| found.address.value.to_string())
+        .collect();
+    if addresses.is_empty() {
+        addresses.push("127.0.1.1".to_owned());
+    }
+    let mut text = format!("{HEADER}127.0.0.1 localhost\n");
+    for address in addresses {
+        // Writing to a String does not fail.
+        let _ = writeln!(text, "{address} {names}");
+    }
+    text.push_str(
+        "\n::1 localhost ip6-localhost ip6-loopback\nff02::1 ip6-allnodes\nff02::2 ip6-allrouters\n",
+    );
+    Ok(text.into_bytes())
+}

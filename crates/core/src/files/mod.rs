@@ -1,0 +1,36 @@
+//! The files of a host under `/etc` other than netplan's, and the list of its logins.
+
+mod accounts;
+mod hostname;
+mod hosts;
+mod localtime;
+mod timesyncd;
+
+use crate::machine::Machine;
+
+pub use accounts::{ACCOUNTS_PATH, accounts_file};
+pub use hostname::{HOSTNAME_PATH, hostname_file};
+pub use hosts::{HOSTS_PATH, hosts_file};
+pub use localtime::{LOCALTIME_PATH, TIMEZONE_PATH, localtime_target, timezone_file};
+pub use timesyncd::{TIMESYNCD_PATH, timesyncd_file};
+
+/// First line of every file that takes comments.
+pub const HEADER: &str = "# Written by Impostazione from the build sheet, which is the place for changes.\n";
+
+/// A file that could not be made although no rule was broken: a fault of this program, never of a sheet.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error(
+    "{machine}: {path} could not be made: {reason}; this is a fault of the program, and nothing was written"
+)]
+pub struct Unwritable {
+    machine: String,
+    path: String,
+    reason: String,
+}
+
+impl Unwritable {
+    /// The file of a machine that could not be made, and why.
+    pub fn new(machine: &Machine, path: &str, reason: impl Into<String>) -> Self {
+        Self { machine: machine.label().to_owned(), path: path.to_owned(), reason: reason.into() }
+    }
+}

@@ -1,0 +1,153 @@
+//! Findings: places where a rule was broken.
+
+use serde::Serialize;
+
+use crate::rules::Rule;
+use crate::source::{Place, Sources};
+
+/// How grave a finding is. An error keeps `render` from writing anything.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Worth knowing; often on purpose.
+    Note,
+    /// Likely a slip, yet a machine can come up with it.
+    Warning,
+    /// The machine would not come up as meant, or no right file can be written.
+    Error,
+}
+
+impl Severity {
+    /// The word used in messages.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Note => "note",
+            Self::Warning => "warning",
+            Self::Error => "error",
+        }
+    }
+}
+
+/// One place where a rule was broken.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// The rule.
+    pub rule: &'static Rule,
+    /// The machine concerned; `None` where the finding is about the sheet as a whole.
+    pub machine: Option<String>,
+    /// The part of a text that it is about.
+    pub place: Place,
+    /// One or two sentences: what is wrong with the values found.
+    pub message: String,
+    /// What to write instead.
+    pub fix: String,
+}
+
+impl Finding {
+    /// A finding about one machine.
+    pub fn on_machine(
+        rule: &'static Rule,
+        machine: &str,
+        place: Place,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+    ) -> Self {
+        Self { rule, machine: Some(machine.to_owned()), place, message: message.into(), fix: fix.into() }
+    }
+
+    /// A finding about the sheet, not about one machine.
+    pub fn on_sheet(
+        rule: &'static Rule,
+        place: Place,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+    ) -> Self {
+        Self { rule, machine: None, place, message: message.into(), fix: fix.into() }
+    }
+
+    /// Severity, which is its rule's.
+    pub fn severity(&self) -> Severity {
+        self.rule.severity
+    }
+}
+
+/// How many findings of each severity there are, and of how many machines they speak.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct Summary {
+    /// Machines of the site, whether findings concern them or not.
+    pub machines: usize,
+    /// Errors that no waiver silences.
+    pub errors: usize,
+    /// Warnings that no waiver silences.
+    pub warnings: usize,
+    /// Notes that no waiver silences.
+    pub notes: usize,
+    /// Findings silenced by a waiver.
+    pub waived: usize,
+}
+
+impl Summary {
+    /// Counts the findings of a site with so many machines.
+    pub fn of<'a>(machines: usize, findings: impl IntoIterator<Item = &'a Finding>) -> Self {
+        findings.into_iter().fold(Self { machines, ..Self::default() }, |mut sum, finding| {
+            match finding.severity() {
+                Severity::Error => sum.errors += 1,
+                Severity::Warning => sum.warnings += 1,
+                Severity::Note => sum.notes += 1,
+            }
+            sum
+        })
+    }
+}
+
+/// The shape in which findings are given to other programs: the fields are public and keep their meaning.
+#[derive(Debug, Serialize)]
+pub struct Report<'a> {
+    /// The findings, in the order of their places.
+    pub findings: Vec<ReportedFinding<'a>>,
+    /// Their counts.
+    pub summary: Summary,
+}
+
+/// One finding as other programs see it.
+#[derive(Debug, Serialize)]
+pub struct ReportedFinding<'a> {
+    rule: &'static str,
+    severity: Severity,
+    machine: Option<&'a str>,
+    file: &'a str,
+    line: usize,
+    column: usize,
+    message: &'a str,
+    fix: &'a str,
+    waived: bool,
+}
+
+impl<'a> Report<'a> {
+    /// Puts findings, with their positions looked up, into that shape.
+    pub fn new(
+        sources: &'a Sources,
+        machines: usize,
+        findings: impl IntoIterator<Item = &'a Finding> + Clone,
+    ) -> Self {
+        let summary = Summary::of(machines, findings.clone());
+        let findings = findings
+            .into_iter()
+            .map(|finding| {
+                let position = sources.position(finding.place);
+                ReportedFinding {
+                    rule: finding.rule.name,
+                    severity: finding.severity(),
+                    machine: finding.machine.as_deref(),
+                    file: sources.get(finding.place.source).name(),
+                    line: position.line,
+                    column: position.column,
+                    message: &finding.message,
+                    fix: &finding.fix,
+                    waived: false,
+                }
+            })
+            .collect();
+        Self { findings, summary }
+    }
+}

@@ -1,0 +1,61 @@
+//! What a person said about something that may be left unsaid.
+
+/// A value of the sheet with the ways in which it can be missing told apart, so that no finding is made twice and
+/// nothing is taken for forgotten that was declined on purpose.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum Given<T> {
+    /// Nothing was written.
+    #[default]
+    Absent,
+    /// Something was written that could not be read; a finding says so already.
+    Faulty,
+    /// The value.
+    Value(T),
+}
+
+impl<T> Given<T> {
+    /// The value, if there is one.
+    pub fn value(&self) -> Option<&T> {
+        match self {
+            Self::Value(value) => Some(value),
+            Self::Absent | Self::Faulty => None,
+        }
+    }
+
+    /// The value by move, if there is one.
+    pub fn into_value(self) -> Option<T> {
+        match self {
+            Self::Value(value) => Some(value),
+            Self::Absent | Self::Faulty => None,
+        }
+    }
+
+    /// Whether nothing was written.
+    pub fn is_absent(&self) -> bool {
+        matches!(self, Self::Absent)
+    }
+
+    /// Makes another value of this one; `None` stands for one that could not be read.
+    pub fn and_then<U>(self, read: impl FnOnce(T) -> Option<U>) -> Given<U> {
+        match self {
+            Self::Value(value) => read(value).map_or(Given::Faulty, Given::Value),
+            Self::Absent => Given::Absent,
+            Self::Faulty => Given::Faulty,
+        }
+    }
+
+    /// This, or the other where nothing was written here.
+    #[must_use]
+    pub fn or(self, other: Self) -> Self {
+        if self.is_absent() { other } else { self }
+    }
+
+    /// A reference to what is inside.
+    pub fn as_ref(&self) -> Given<&T> {
+        match self {
+            Self::Value(value) => Given::Value(value),
+            Self::Absent => Given::Absent,
+            Self::Faulty => Given::Faulty,
+        }
+    }
+}

@@ -1,0 +1,24 @@
+//! Everything that Impostazione computes: it reads a build sheet, types it, judges it by rules, and makes the files
+//! that hosts and appliances need. No terminal, no sockets, no prompts.
+//!
+//! One direction: [`sheet`] (what a person wrote) → [`machine`] (what was meant) → [`rules`] and writers
+//! ([`netplan`], [`files`], [`ovf`], collected by [`output`]). [`assess`](assess::assess) goes the first two thirds
+//! of the way, and only its [`ProvedSite`](assess::ProvedSite) can be rendered.
+
+pub mod assess;
+pub mod beside;
+pub mod files;
+pub mod finding;
+pub mod given;
+pub mod machine;
+pub mod names;
+pub mod net;
+pub mod netplan;
+pub mod output;
+pub mod ovf;
+pub mod rules;
+pub mod sheet;
+pub mod source;
+
+#[cfg(test)]
+mod testing;

@@ -1,0 +1,25 @@
+//! Answers that a sheet gives to the properties of a package.
+
+use super::Take;
+use crate::given::Given;
+use crate::source::{Place, Written};
+
+/// One answer.
+#[derive(Clone, Debug)]
+pub struct Answer {
+    /// Id of the property.
+    pub property: Written<String>,
+    /// Where its value comes from; `Faulty` where that could not be told.
+    pub source: Given<AnswerSource>,
+    /// Where the answer stands.
+    pub place: Place,
+}
+
+/// Where the value of an answer comes from.
+#[derive(Clone, Debug)]
+pub enum AnswerSource {
+    /// It stands in the sheet as it is.
+    Literal(String),
+    /// It is held elsewhere in the sheet.
+    Take(Take),
+}

@@ -1,0 +1,91 @@
+//! Networks of the site.
+
+use std::net::IpAddr;
+
+use ipnet::IpNet;
+
+use crate::given::Given;
+use crate::net::{AddressRange, Family, broadcast_of, network_of};
+use crate::source::Written;
+
+/// A network of the site.
+#[derive(Debug)]
+pub struct Subnet {
+    /// Its name in the sheet.
+    pub name: Written<String>,
+    /// Its IPv4 side.
+    pub v4: Given<SubnetFamily>,
+    /// Its IPv6 side.
+    pub v6: Given<SubnetFamily>,
+    /// Addresses that a DHCP server leases.
+    pub dhcp_ranges: Vec<Written<AddressRange>>,
+    /// Addresses that no machine of the sheet may have.
+    pub kept_free: Vec<Written<AddressRange>>,
+    /// Addresses that others have.
+    pub in_use: Vec<InUse>,
+}
+
+/// One family of a subnet.
+#[derive(Clone, Debug)]
+pub struct SubnetFamily {
+    /// Its prefix, without bits behind the mask.
+    pub prefix: Written<IpNet>,
+    /// Its router.
+    pub gateway: Given<Gateway>,
+}
+
+/// What a sheet says of a subnet's gateway.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Gateway {
+    /// There is none, on purpose.
+    Declined,
+    /// The router has this address.
+    At(Written<IpAddr>),
+}
+
+/// An address that somebody outside the sheet has.
+#[derive(Clone, Debug)]
+pub struct InUse {
+    /// The address.
+    pub address: Written<IpAddr>,
+    /// Who has it.
+    pub user: String,
+}
+
+impl SubnetFamily {
+    /// The gateway's address, if there is one.
+    pub fn gateway_address(&self) -> Option<Written<IpAddr>> {
+        match self.gateway.value()? {
+            Gateway::At(address) => Some(address.clone()),
+            Gateway::Declined => None,
+        }
+    }
+}
+
+impl Subnet {
+    /// One side of the subnet, where the sheet gives it rightly.
+    pub fn family(&self, family: Family) -> Option<&SubnetFamily> {
+        self.side(family).value()
+    }
+
+    /// What the sheet says of one side.
+    pub fn side(&self, family: Family) -> &Given<SubnetFamily> {
+        match family {
+            Family::V4 => &self.v4,
+            Family::V6 => &self.v6,
+        }
+    }
+
+    /// Whether a machine of the sheet may have the address, as far as the subnet alone can tell.
+    pub fn allows(&self, address: IpAddr) -> bool {
+        let Some(side) = self.family(Family::of(address)) else { return false };
+        let prefix = side.prefix.value;
+        prefix.contains(&address)
+            && network_of(prefix) != Some(address)
+            && broadcast_of(prefix) != Some(address)
+            && side.gateway_address().is_none_or(|gateway| gateway.value != address)
+            && !self.dhcp_ranges.iter().any(|range| range.value.contains(address))
+            && !self.kept_free.iter().any(|range| range.value.contains(address))
+            && !self.in_use.iter().any(|used| used.address.value == address)
+    }
+}

@@ -1,0 +1,35 @@
+//! The known name that a mistyped one is closest to.
+
+/// Up to `count` of the known names that are close enough to be what was meant, closest first.
+///
+/// Close means a Damerau-Levenshtein distance, upper and lower case counting alike, of at most a third of the
+/// longer name. Among equally close names the one with the longer common beginning comes first.
+pub fn nearest<'a>(text: &str, known: impl IntoIterator<Item = &'a str>, count: usize) -> Vec<&'a str> {
+    let text = text.to_lowercase();
+    let mut close: Vec<(usize, usize, &str)> = known
+        .into_iter()
+        .filter_map(|name| {
+            let lower = name.to_lowercase();
+            let longer = text.chars().count().max(lower.chars().count());
+            let distance = strsim::damerau_levenshtein(&text, &lower);
+            let common = text.chars().zip(lower.chars()).take_while(|(a, b)| a == b).count();
+            (distance * 3 <= longer).then_some((distance, usize::MAX - common, name))
+        })
+        .collect();
+    close.sort_unstable();
+    close.dedup();
+    close.into_iter().take(count).map(|(_, _, name)| name).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::nearest;
+
+    #[test]
+    fn slips_find_their_name_and_other_words_find_none() {
+        let known = ["address", "address6", "gateway", "subnet"];
+        assert_eq!(nearest("adress", known, 1), ["address"]);
+        assert_eq!(nearest("Gatway", known, 1), ["gateway"]);
+        assert!(nearest("timezone", known, 1).is_empty());
+    }
+}

@@ -1,0 +1,45 @@
+//! The two address families.
+
+use std::net::IpAddr;
+
+use ipnet::IpNet;
+
+/// IPv4 or IPv6.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Family {
+    /// Internet Protocol version 4.
+    V4,
+    /// Internet Protocol version 6.
+    V6,
+}
+
+impl Family {
+    /// Both, in the order in which messages and files name them.
+    pub const BOTH: [Self; 2] = [Self::V4, Self::V6];
+
+    /// Family of an address.
+    pub fn of(address: IpAddr) -> Self {
+        if address.is_ipv4() { Self::V4 } else { Self::V6 }
+    }
+
+    /// Family of a prefix.
+    pub fn of_prefix(prefix: IpNet) -> Self {
+        Self::of(prefix.addr())
+    }
+
+    /// Its usual name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::V4 => "IPv4",
+            Self::V6 => "IPv6",
+        }
+    }
+
+    /// Bits in an address.
+    pub fn bits(self) -> u8 {
+        match self {
+            Self::V4 => 32,
+            Self::V6 => 128,
+        }
+    }
+}

@@ -1,0 +1,92 @@
+//! Ranges of addresses, such as those that a DHCP server leases.
+
+use std::fmt;
+use std::net::IpAddr;
+
+use super::{AddressFault, Family, parse_address};
+
+/// Addresses from a first to a last, both included, of one family.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct AddressRange {
+    first: IpAddr,
+    last: IpAddr,
+}
+
+/// Why a text is not a range.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum RangeFault {
+    /// One of its ends is no address; the text of that end is given.
+    Address(String, AddressFault),
+    /// The first address comes after the last.
+    Reversed(AddressRange),
+    /// The ends are of different families.
+    MixedFamilies,
+}
+
+impl AddressRange {
+    /// Reads `first-last` or a single address. Space around the hyphen is allowed.
+    pub fn parse(text: &str) -> Result<Self, RangeFault> {
+        let end = |part: &str| {
+            parse_address(part, None).map_err(|fault| RangeFault::Address(part.to_owned(), fault))
+        };
+        let (first, last) = match text.split_once('-') {
+            Some((first, last)) => (end(first.trim_end())?, end(last.trim_start())?),
+            None => (end(text)?, end(text)?),
+        };
+        if Family::of(first) != Family::of(last) {
+            Err(RangeFault::MixedFamilies)
+        } else if first > last {
+            Err(RangeFault::Reversed(Self { first: last, last: first }))
+        } else {
+            Ok(Self { first, last })
+        }
+    }
+
+    /// First address.
+    pub fn first(self) -> IpAddr {
+        self.first
+    }
+
+    /// Last address.
+    pub fn last(self) -> IpAddr {
+        self.last
+    }
+
+    /// Whether an address lies in the range.
+    pub fn contains(self, address: IpAddr) -> bool {
+        Family::of(address) == Family::of(self.first) && self.first <= address && address <= self.last
+    }
+}
+
+impl fmt::Display for AddressRange {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.first == self.last {
+            write!(f, "{}", self.first)
+        } else {
+            write!(f, "{}-{}", self.first, self.last)
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn both_ends_belong_to_a_range() {
+        let range = AddressRange::parse("10.64.10.200 - 10.64.10.239").unwrap();
+        let inside = |text: &str| range.contains(text.parse().unwrap());
+        assert!(inside("10.64.10.200") && inside("10.64.10.239"));
+        assert!(!inside("10.64.10.199") && !inside("10.64.10.240") && !inside("fd64::1"));
+        assert_eq!(AddressRange::parse("10.64.10.9").unwrap().to_string(), "10.64.10.9");
+    }
+
+    #[test]
+    fn wrong_ranges_say_why() {
+        assert!(
+            matches!(AddressRange::parse("10.64.10.9-10.64.10"), Err(RangeFault::Address(part, _)) if part == "10.64.10")
+        );
+        assert!(matches!(AddressRange::parse("10.64.10.9-10.64.10.2"), Err(RangeFault::Reversed(_))));
+        assert_eq!(AddressRange::parse("10.64.10.9-fd64::1"), Err(RangeFault::MixedFamilies));
+    }
+}

@@ -1,0 +1,73 @@
+//! `files.json`: every file of an output tree with its digest, so that a tree can be looked over as a whole and told
+//! from a folder that is none.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+
+use super::{Content, OutputFile};
+
+/// Name of the list, at the top of the tree.
+pub const LIST_NAME: &str = "files.json";
+
+/// A file as the list has it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ListedFile {
+    /// The machine that it is for.
+    pub machine: String,
+    /// Its path in the tree.
+    pub path: String,
+    /// Its permission bits, in octal digits.
+    pub mode: String,
+    /// Whose it will be on the host; `null` for a file that stays with the administrator.
+    pub owner: Option<String>,
+    /// Bytes in it; of a link, in the path that it leads to.
+    pub size: u64,
+    /// SHA-256 of those bytes, in hexadecimal digits.
+    pub sha256: String,
+    /// Where a symbolic link leads; absent for a file.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub link: Option<String>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct List {
+    format: u8,
+    files: Vec<ListedFile>,
+}
+
+impl ListedFile {
+    pub(super) fn of(file: &OutputFile) -> Self {
+        Self {
+            machine: file.machine.clone(),
+            path: file.path.clone(),
+            mode: format!("{:04o}", file.mode),
+            owner: file.owner.map(str::to_owned),
+            size: file.content.bytes().len() as u64,
+            sha256: digest(file.content.bytes()),
+            link: match &file.content {
+                Content::Link(target) => Some(target.clone()),
+                Content::Bytes(_) => None,
+            },
+        }
+    }
+}
+
+/// SHA-256 in hexadecimal digits.
+pub(super) fn digest(bytes: &[u8]) -> String {
+    Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// The list of these files, sorted by path.
+pub(super) fn to_json(files: &BTreeMap<String, ListedFile>) -> serde_json::Result<Vec<u8>> {
+    let mut bytes = serde_json::to_vec_pretty(&List { format: 1, files: files.values().cloned().collect() })?;
+    bytes.push(b'\n');
+    Ok(bytes)
+}
+
+/// The files of a list, by path.
+pub(super) fn from_json(bytes: &[u8]) -> Option<BTreeMap<String, ListedFile>> {
+    let list: List = serde_json::from_slice(bytes).ok()?;
+    (list.format == 1).then(|| list.files.into_iter().map(|file| (file.path.clone(), file)).collect())
+}

@@ -1,0 +1,484 @@
+//! Rules on the addresses of machines.
+
+use std::net::IpAddr;
+
+use super::{Check, Judge, Rule};
+use crate::finding::{Finding, Severity};
+use crate::given::Given;
+use crate::machine::{LinkAddress, Machine, Subnet, SubnetFamily};
+use crate::net::{AddressFault, Family, broadcast_of, dotted_mask, host_range, network_of};
+use crate::source::Written;
+
+pub(super) const RULES: &[&Rule] = &[
+    &ADDRESS_MALFORMED,
+    &ADDRESS_MISSING,
+    &ADDRESS_OUTSIDE_SUBNET,
+    &ADDRESS_IS_NETWORK,
+    &ADDRESS_IS_BROADCAST,
+    &ADDRESS_IS_GATEWAY,
+    &ADDRESS_IN_DHCP_RANGE,
+    &ADDRESS_KEPT_FREE,
+    &ADDRESS_IN_USE,
+    &ADDRESS_DUPLICATE,
+    &NETMASK_DISAGREES,
+];
+
+/// A text that is no address.
+static ADDRESS_MALFORMED: Rule = Rule {
+    name: "address-malformed",
+    severity: Severity::Error,
+    summary: "a text is not an address",
+    explanation: "An IPv4 address has four parts from 0 to 255 with dots between them, without leading zeros; an IPv6 \
+        address has eight groups, of which '::' may stand for a run of zeros. `address` and `gateway` take IPv4, \
+        `address6` and `gateway6` take IPv6.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A link without an address.
+static ADDRESS_MISSING: Rule = Rule {
+    name: "address-missing",
+    severity: Severity::Error,
+    summary: "a link has no address, and does not say so",
+    explanation: "A machine is reached by its addresses alone. A link that is to have none says so with \
+        address = \"none\". Nothing is asked of a DHCP server.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: true,
+    check: Check::Site(check_missing),
+};
+
+/// An address that is not in its link's subnet.
+static ADDRESS_OUTSIDE_SUBNET: Rule = Rule {
+    name: "address-outside-subnet",
+    severity: Severity::Error,
+    summary: "an address does not lie in the subnet of its link",
+    explanation: "A machine with an address of another subnet is cut off: its neighbors do not answer it, and it does not \
+        find its gateway. Either a digit of the address is wrong, or the link names the wrong subnet.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.11.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_outside_subnet),
+};
+
+/// The subnet's own address.
+static ADDRESS_IS_NETWORK: Rule = Rule {
+    name: "address-is-network",
+    severity: Severity::Error,
+    summary: "an address is the subnet's own, its first",
+    explanation: "The first address of an IPv4 subnet names the subnet, and no machine may have it. A /31 and a /32 have \
+        no such address (RFC 3021), and neither has IPv6.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.0\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_is_network),
+};
+
+/// The subnet's broadcast address.
+static ADDRESS_IS_BROADCAST: Rule = Rule {
+    name: "address-is-broadcast",
+    severity: Severity::Error,
+    summary: "an address is the subnet's broadcast address, its last",
+    explanation: "The last address of an IPv4 subnet reaches all its machines at once, and no machine may have it. A /31 \
+        and a /32 have no such address (RFC 3021), and neither has IPv6.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.255\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.25\" }\n",
+    about_absence: false,
+    check: Check::Site(check_is_broadcast),
+};
+
+/// The router's address.
+static ADDRESS_IS_GATEWAY: Rule = Rule {
+    name: "address-is-gateway",
+    severity: Severity::Error,
+    summary: "an address is the gateway's",
+    explanation: "A machine with the address of its gateway cuts off the whole subnet as soon as it comes up, since \
+        everybody's packets for the world go to it. Two fields were often filled in the wrong order.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.1\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_is_gateway),
+};
+
+/// An address that a DHCP server leases.
+static ADDRESS_IN_DHCP_RANGE: Rule = Rule {
+    name: "address-in-dhcp-range",
+    severity: Severity::Error,
+    summary: "a static address lies in a range that a DHCP server leases",
+    explanation: "The DHCP server does not know of static addresses and hands them out too. The machine works until \
+        somebody else is given its address. Choose an address outside the ranges, or have the server's range changed.",
+    wrong: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.211\" }\n",
+    right: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_in_dhcp_range),
+};
+
+/// An address that the sheet may not use.
+static ADDRESS_KEPT_FREE: Rule = Rule {
+    name: "address-kept-free",
+    severity: Severity::Error,
+    summary: "an address lies in a range that is kept free",
+    explanation: "kept_free of a subnet holds addresses that this sheet must leave alone, for routers and switches as a \
+        rule. Choose another address, or narrow the range if it is out of date.",
+    wrong: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.5\" }\n",
+    right: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_kept_free),
+};
+
+/// An address that somebody has.
+static ADDRESS_IN_USE: Rule = Rule {
+    name: "address-in-use",
+    severity: Severity::Error,
+    summary: "an address is in use by somebody outside the sheet",
+    explanation: "in_use of a subnet names the addresses that machines outside the sheet have. Two machines with one \
+        address disturb each other in turn, which is hard to see from either.",
+    wrong: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.40\" }\n",
+    right: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.41\" }\n",
+    about_absence: false,
+    check: Check::Site(check_in_use),
+};
+
+/// An address given twice.
+static ADDRESS_DUPLICATE: Rule = Rule {
+    name: "address-duplicate",
+    severity: Severity::Error,
+    summary: "two links of the sheet have the same address",
+    explanation: "Two machines with one address disturb each other in turn. Usually an entry was copied and its address \
+        left as it was.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    about_absence: false,
+    check: Check::Site(check_duplicate),
+};
+
+/// An address whose own mask is not the subnet's.
+static NETMASK_DISAGREES: Rule = Rule {
+    name: "netmask-disagrees",
+    severity: Severity::Error,
+    summary: "an address carries another mask than its subnet's",
+    explanation: "An address may be written with its mask, in any spelling, which must then be the mask of the link's \
+        subnet. With a different one the machine takes strangers for neighbors, or neighbors for strangers.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11/16\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11/255.255.255.0\" }\n",
+    about_absence: false,
+    check: Check::Site(check_netmask),
+};
+
+/// A static address with all that is known of it.
+struct Assigned<'a> {
+    machine: &'a Machine,
+    found: &'a LinkAddress,
+    subnet: &'a Subnet,
+    side: &'a SubnetFamily,
+}
+
+impl Assigned<'_> {
+    fn address(&self) -> IpAddr {
+        self.found.address.value
+    }
+
+    fn is_in_prefix(&self) -> bool {
+        self.side.prefix.value.contains(&self.address())
+    }
+}
+
+/// Every address of every link whose subnet is known in that family.
+fn assigned<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Assigned<'a>> + use<'a> {
+    let site = judge.site;
+    site.machines.iter().flat_map(move |machine| {
+        machine.links.iter().flat_map(move |link| {
+            Family::BOTH.into_iter().filter_map(move |family| {
+                let found = link.address_in(family)?;
+                let subnet = site.subnet_of(link)?;
+                Some(Assigned { machine, found, subnet, side: subnet.family(family)? })
+            })
+        })
+    })
+}
+
+/// What to write in place of an address that is taken: the next one that nothing uses.
+fn other_address(judge: &Judge<'_>, at: &Assigned<'_>) -> String {
+    match judge.site.free_address(at.subnet, at.address()) {
+        Some(free) => format!("write an address that is free, such as {free}"),
+        None => format!(
+            "write an address of subnet {} that is free; none was found near it",
+            at.subnet.name.value
+        ),
+    }
+}
+
+fn report(judge: &mut Judge<'_>, rule: &'static Rule, at: &Assigned<'_>, message: String, fix: String) {
+    judge.on_machine(rule, at.machine, at.found.address.place, message, fix);
+}
+
+fn check_missing(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        for link in &machine.links {
+            if !(link.address.is_absent() && link.address6.is_absent()) {
+                continue;
+            }
+            let fix = match site.subnet_of(link).and_then(|subnet| {
+                let side = subnet.family(Family::V4).or_else(|| subnet.family(Family::V6))?;
+                site.free_address(subnet, host_range(side.prefix.value).0)
+            }) {
+                Some(free) => {
+                    let key = if free.is_ipv4() { "address" } else { "address6" };
+                    format!(
+                        "add {key} = \"{free}\" or another free one, or address = \"none\" if it is to have none"
+                    )
+                }
+                None => "add address = \"…\", or address = \"none\" if it is to have none".to_owned(),
+            };
+            judge.on_machine(
+                &ADDRESS_MISSING,
+                machine,
+                link.name.place,
+                format!("The link {} has no address.", link.name.value),
+                fix,
+            );
+        }
+    }
+}
+
+fn check_outside_subnet(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        for link in &machine.links {
+            let Some(subnet) = site.subnet_of(link) else { continue };
+            for family in Family::BOTH {
+                let Some(found) = link.address_in(family) else { continue };
+                let address = found.address.value;
+                let name = &subnet.name.value;
+                match subnet.side(family) {
+                    Given::Faulty => {}
+                    Given::Absent => {
+                        let key = if family == Family::V4 { "prefix" } else { "prefix6" };
+                        judge.on_machine(
+                            &ADDRESS_OUTSIDE_SUBNET,
+                            machine,
+                            found.address.place,
+                            format!(
+                                "{address} is an {} address, and subnet {name} has no `{key}`.",
+                                family.name()
+                            ),
+                            format!("give subnet {name} its {key}, or take the address out"),
+                        );
+                    }
+                    Given::Value(side) if !side.prefix.value.contains(&address) => {
+                        let prefix = side.prefix.value;
+                        let (first, last) = host_range(prefix);
+                        let other = site.subnets.iter().find(|other| {
+                            other.family(family).is_some_and(|side| side.prefix.value.contains(&address))
+                        });
+                        let hint = match other {
+                            Some(other) => {
+                                format!(", or subnet = \"{}\", in which {address} lies", other.name.value)
+                            }
+                            None => String::new(),
+                        };
+                        judge.on_machine(
+                            &ADDRESS_OUTSIDE_SUBNET,
+                            machine,
+                            found.address.place,
+                            format!("{address} does not lie in subnet {name}, which is {prefix}."),
+                            format!("write an address from {first} to {last}{hint}"),
+                        );
+                    }
+                    Given::Value(_) => {}
+                }
+            }
+        }
+    }
+}
+
+fn check_is_network(judge: &mut Judge<'_>) {
+    for at in assigned(judge) {
+        if network_of(at.side.prefix.value) == Some(at.address()) {
+            let message = format!(
+                "{} is the first address of subnet {} ({}), which names the subnet itself.",
+                at.address(),
+                at.subnet.name.value,
+                at.side.prefix.value
+            );
+            let fix = other_address(judge, &at);
+            report(judge, &ADDRESS_IS_NETWORK, &at, message, fix);
+        }
+    }
+}
+
+fn check_is_broadcast(judge: &mut Judge<'_>) {
+    for at in assigned(judge) {
+        if broadcast_of(at.side.prefix.value) == Some(at.address()) {
+            let message = format!(
+                "{} is the last address of subnet {} ({}), which reaches all its machines at once.",
+                at.address(),
+                at.subnet.name.value,
+                at.side.prefix.value
+            );
+            let fix = other_address(judge, &at);
+            report(judge, &ADDRESS_IS_BROADCAST, &at, message, fix);
+        }
+    }
+}
+
+fn check_is_gateway(judge: &mut Judge<'_>) {
+    for at in assigned(judge) {
+        let Some(gateway) = at.side.gateway_address() else { continue };
+        if gateway.value == at.address() {
+            let line = judge.line(gateway.place);
+            let message = format!(
+                "{} is the address of the gateway of subnet {}, at line {line}.",
+                at.address(),
+                at.subnet.name.value
+            );
+            let fix = other_address(judge, &at);
+            report(judge, &ADDRESS_IS_GATEWAY, &at, message, fix);
+        }
+    }
+}
+
+fn check_in_dhcp_range(judge: &mut Judge<'_>) {
+    for at in assigned(judge).filter(Assigned::is_in_prefix) {
+        let Some(range) = at.subnet.dhcp_ranges.iter().find(|range| range.value.contains(at.address()))
+        else {
+            continue;
+        };
+        let message = format!(
+            "{} lies in {}, which the DHCP server of subnet {} leases to others (line {}).",
+            at.address(),
+            range.value,
+            at.subnet.name.value,
+            judge.line(range.place)
+        );
+        let fix = other_address(judge, &at);
+        report(judge, &ADDRESS_IN_DHCP_RANGE, &at, message, fix);
+    }
+}
+
+fn check_kept_free(judge: &mut Judge<'_>) {
+    for at in assigned(judge).filter(Assigned::is_in_prefix) {
+        let Some(range) = at.subnet.kept_free.iter().find(|range| range.value.contains(at.address())) else {
+            continue;
+        };
+        let message = format!(
+            "{} lies in {}, which is kept free in subnet {} (line {}).",
+            at.address(),
+            range.value,
+            at.subnet.name.value,
+            judge.line(range.place)
+        );
+        let fix = other_address(judge, &at);
+        report(judge, &ADDRESS_KEPT_FREE, &at, message, fix);
+    }
+}
+
+fn check_in_use(judge: &mut Judge<'_>) {
+    for at in assigned(judge) {
+        let Some(used) = at.subnet.in_use.iter().find(|used| used.address.value == at.address()) else {
+            continue;
+        };
+        let message = format!(
+            "{} is in use already: {} (line {}).",
+            at.address(),
+            used.user.escape_debug(),
+            judge.line(used.address.place)
+        );
+        let fix = other_address(judge, &at);
+        report(judge, &ADDRESS_IN_USE, &at, message, fix);
+    }
+}
+
+fn check_duplicate(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        for link in &machine.links {
+            for family in Family::BOTH {
+                let Some(found) = link.address_in(family) else { continue };
+                let address = found.address.value;
+                let Some(users) = site.links_by_address().get(&address) else { continue };
+                let Some((other, other_link)) = users.first().and_then(|first| {
+                    let machine = site.machines.get(first.machine)?;
+                    Some((machine, machine.links.get(first.link)?))
+                }) else {
+                    continue;
+                };
+                if std::ptr::eq(other_link, link) {
+                    continue;
+                }
+                let line = other_link.address_in(family).map_or(0, |first| judge.line(first.address.place));
+                let whose = if std::ptr::eq(other, machine) {
+                    format!("its own link {}", other_link.name.value)
+                } else {
+                    other.label().to_owned()
+                };
+                let fix = match site.subnet_of(link).and_then(|subnet| site.free_address(subnet, address)) {
+                    Some(free) => format!("write an address that is free, such as {free}"),
+                    None => "write another address for one of them".to_owned(),
+                };
+                judge.on_machine(
+                    &ADDRESS_DUPLICATE,
+                    machine,
+                    found.address.place,
+                    format!("{address} is the address of {whose} already, at line {line}."),
+                    fix,
+                );
+            }
+        }
+    }
+}
+
+fn check_netmask(judge: &mut Judge<'_>) {
+    for at in assigned(judge) {
+        let length = at.side.prefix.value.prefix_len();
+        let Some(own) = at.found.own_length.filter(|own| *own != length) else { continue };
+        let spelled = |length: u8| match Family::of(at.address()) {
+            Family::V4 => format!("/{length} ({})", dotted_mask(length)),
+            Family::V6 => format!("/{length}"),
+        };
+        let message = format!(
+            "{} carries the mask {}, and subnet {} has {}.",
+            at.address(),
+            spelled(own),
+            at.subnet.name.value,
+            spelled(length)
+        );
+        let fix = format!("write \"{}\" without a mask, or correct the mask of the subnet", at.address());
+        report(judge, &NETMASK_DISAGREES, &at, message, fix);
+    }
+}
+
+/// A text that is no address, wherever one belongs.
+pub(crate) fn malformed(
+    machine: Option<String>,
+    key: &str,
+    written: &Written<String>,
+    fault: &AddressFault,
+) -> Finding {
+    Finding {
+        rule: &ADDRESS_MALFORMED,
+        machine,
+        place: written.place,
+        message: format!("`{key}` is \"{}\", which {}.", written.value.escape_debug(), fault.reason),
+        fix: fix_address(key, fault),
+    }
+}
+
+/// What to write in place of a text that is no address.
+pub(crate) fn fix_address(key: &str, fault: &AddressFault) -> String {
+    let six = key.ends_with('6');
+    match fault.meant {
+        Some(meant) => format!("write \"{meant}\" if that was meant"),
+        None if fault.reason.starts_with("is an IPv6") => {
+            format!("write it as {key}6, or write an IPv4 address here")
+        }
+        None if fault.reason.starts_with("is an IPv4") => {
+            format!("write it as {}, or write an IPv6 address here", key.trim_end_matches('6'))
+        }
+        None if six => "write the whole address, such as \"fd64:10::11\"".to_owned(),
+        None => "write the whole address, such as \"10.64.10.11\"".to_owned(),
+    }
+}

@@ -1,0 +1,143 @@
+//! Rules on the way out of a subnet.
+
+use std::collections::HashMap;
+
+use super::{Check, Judge, Rule};
+use crate::finding::Severity;
+use crate::given::Given;
+use crate::machine::Gateway;
+use crate::net::{Family, host_range};
+
+pub(super) const RULES: &[&Rule] = &[&GATEWAY_OUTSIDE_SUBNET, &GATEWAY_MISSING, &DEFAULT_ROUTE_DUPLICATE];
+
+/// A gateway that its subnet does not hold.
+static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
+    name: "gateway-outside-subnet",
+    severity: Severity::Error,
+    summary: "a gateway does not lie in its subnet",
+    explanation: "A machine reaches its gateway directly, so the gateway's address must lie in the machine's subnet. \
+        With one outside, netplan writes its files and the machine comes up unreachable from anywhere else. A link-local \
+        IPv6 gateway (fe80::…) is right in any subnet.",
+    wrong: "[subnet.quay]\ngateway = \"10.64.11.1\"\n",
+    right: "[subnet.quay]\ngateway = \"10.64.10.1\"\n",
+    about_absence: false,
+    check: Check::Site(check_outside),
+};
+
+/// No gateway, and no word that there is none.
+static GATEWAY_MISSING: Rule = Rule {
+    name: "gateway-missing",
+    severity: Severity::Error,
+    summary: "a subnet in use has no gateway, and does not say so",
+    explanation: "Without a gateway a machine answers its own subnet only. Where that is meant, gateway = \"none\" says \
+        so; or default_route = false on a link says that this machine leaves by another one.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    about_absence: true,
+    check: Check::Site(check_missing),
+};
+
+/// Two ways out.
+static DEFAULT_ROUTE_DUPLICATE: Rule = Rule {
+    name: "default-route-duplicate",
+    severity: Severity::Error,
+    summary: "a machine has several default routes",
+    explanation: "Of several links whose subnets have a gateway, one alone may lead to everywhere else. With two, answers \
+        leave by the wrong one and are dropped on the way; netplan only warns. Say default_route = false on the others.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.eth1 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.eth1 = { subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
+    about_absence: false,
+    check: Check::Site(check_duplicate),
+};
+
+fn check_outside(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for subnet in &site.subnets {
+        for family in Family::BOTH {
+            let Some(side) = subnet.family(family) else { continue };
+            let Some(gateway) = side.gateway_address() else { continue };
+            let is_link_local = match gateway.value {
+                std::net::IpAddr::V6(v6) => v6.is_unicast_link_local(),
+                std::net::IpAddr::V4(_) => false,
+            };
+            let prefix = side.prefix.value;
+            if is_link_local || prefix.contains(&gateway.value) {
+                continue;
+            }
+            let (first, last) = host_range(prefix);
+            judge.on_sheet(
+                &GATEWAY_OUTSIDE_SUBNET,
+                gateway.place,
+                format!(
+                    "The gateway {} does not lie in subnet {}, which is {prefix}.",
+                    gateway.value, subnet.name.value
+                ),
+                format!("write the router's address in the subnet, from {first} to {last}"),
+            );
+        }
+    }
+}
+
+fn check_missing(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for family in Family::BOTH {
+        let mut users: HashMap<usize, (&str, usize)> = HashMap::new();
+        for machine in &site.machines {
+            for link in machine.links.iter().filter(|link| link.default_route) {
+                if let (Some(subnet), Some(_)) = (link.subnet.value(), link.address_in(family)) {
+                    users.entry(subnet.value).or_insert((machine.label(), 0)).1 += 1;
+                }
+            }
+        }
+        for (index, subnet) in site.subnets.iter().enumerate() {
+            let Some(side) = subnet.family(family) else { continue };
+            let Some((user, count)) = users.get(&index) else { continue };
+            if !side.gateway.is_absent() {
+                continue;
+            }
+            let (first, _) = host_range(side.prefix.value);
+            let key = if family == Family::V4 { "gateway" } else { "gateway6" };
+            let who = match count {
+                1 => format!("{user} has"),
+                2 => format!("{user} and one more machine have"),
+                more => format!("{user} and {} more machines have", more - 1),
+            };
+            judge.on_sheet(
+                &GATEWAY_MISSING,
+                side.prefix.place,
+                format!("Subnet {} has no `{key}`, and {who} no other way out.", subnet.name.value),
+                format!("add {key} = \"{first}\" or whatever the router's address is, or {key} = \"none\" if nothing leads out"),
+            );
+        }
+    }
+}
+
+fn check_duplicate(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        for family in Family::BOTH {
+            let mut ways = machine.links.iter().filter(|link| {
+                let side = site.subnet_of(link).and_then(|subnet| subnet.family(family));
+                link.default_route
+                    && link.address_in(family).is_some()
+                    && side.is_some_and(|side| matches!(side.gateway, Given::Value(Gateway::At(_))))
+            });
+            let Some(first) = ways.next() else { continue };
+            if let Some(second) = ways.next() {
+                judge.on_machine(
+                    &DEFAULT_ROUTE_DUPLICATE,
+                    machine,
+                    second.name.place,
+                    format!(
+                        "The links {} and {} both lead to an {} gateway.",
+                        first.name.value,
+                        second.name.value,
+                        family.name()
+                    ),
+                    format!("add default_route = false to {}, or to the other", second.name.value),
+                );
+                break;
+            }
+        }
+    }
+}

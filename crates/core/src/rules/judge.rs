@@ -1,0 +1,54 @@
+//! What a rule sees, and where it reports to.
+
+use crate::finding::Finding;
+use crate::machine::{Machine, Site};
+use crate::source::{Place, Sources};
+
+use super::Rule;
+
+/// A finished site under judgement.
+pub struct Judge<'a> {
+    /// The site.
+    pub site: &'a Site,
+    sources: &'a Sources,
+    findings: Vec<Finding>,
+}
+
+impl<'a> Judge<'a> {
+    pub(crate) fn new(site: &'a Site, sources: &'a Sources, findings: Vec<Finding>) -> Self {
+        Self { site, sources, findings }
+    }
+
+    pub(crate) fn into_findings(self) -> Vec<Finding> {
+        self.findings
+    }
+
+    /// The line at which a place begins, for messages that name a second place.
+    pub fn line(&self, place: Place) -> usize {
+        self.sources.line(place)
+    }
+
+    /// Reports a breach on a machine.
+    pub fn on_machine(
+        &mut self,
+        rule: &'static Rule,
+        machine: &Machine,
+        place: Place,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+    ) {
+        let label = machine.label.as_deref().map(str::to_owned);
+        self.findings.push(Finding { rule, machine: label, place, message: message.into(), fix: fix.into() });
+    }
+
+    /// Reports a breach that is not one machine's.
+    pub fn on_sheet(
+        &mut self,
+        rule: &'static Rule,
+        place: Place,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+    ) {
+        self.findings.push(Finding::on_sheet(rule, place, message, fix));
+    }
+}

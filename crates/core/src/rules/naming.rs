@@ -1,0 +1,155 @@
+//! Rules on the names of machines and domains.
+
+use std::collections::HashMap;
+
+use super::{Check, Judge, Rule};
+use crate::finding::{Finding, Severity};
+use crate::names::{Hostname, NameFault};
+use crate::source::Written;
+
+pub(super) const RULES: &[&Rule] =
+    &[&HOSTNAME_MALFORMED, &HOSTNAME_TOO_LONG, &HOSTNAME_DUPLICATE, &DOMAIN_MALFORMED, &SEARCH_MALFORMED];
+
+/// A name that is no host name.
+static HOSTNAME_MALFORMED: Rule = Rule {
+    name: "hostname-malformed",
+    severity: Severity::Error,
+    summary: "a machine's name is not a host name",
+    explanation: "A host name is one label of letters, digits and hyphens, the hyphens inside (RFC 1123, section 2.1). \
+        Underscores, spaces and accents are refused by name servers or by the machine itself, which then keeps the name \
+        of its image. The domain is a key of its own.",
+    wrong: "[[host]]\nname = \"gauge_01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A name that is too long.
+static HOSTNAME_TOO_LONG: Rule = Rule {
+    name: "hostname-too-long",
+    severity: Severity::Error,
+    summary: "a machine's name has more than 63 characters",
+    explanation: "A label of the domain name system holds 63 bytes (RFC 1035, section 2.3.4), and the kernel keeps 64. A \
+        longer name is cut off or refused.",
+    wrong: "[[host]]\nname = \"gauge-at-the-northern-end-of-the-old-quay-behind-the-lighthouse-stairs\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-north-quay\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A name given twice.
+static HOSTNAME_DUPLICATE: Rule = Rule {
+    name: "hostname-duplicate",
+    severity: Severity::Error,
+    summary: "two machines have the same name",
+    explanation: "The name is how a machine is found, and its folder in the output tree. Upper and lower case make no \
+        difference in names. Usually an entry was copied and its name left as it was.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"Gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    about_absence: false,
+    check: Check::Site(check_duplicate),
+};
+
+/// A domain that is none.
+static DOMAIN_MALFORMED: Rule = Rule {
+    name: "domain-malformed",
+    severity: Severity::Error,
+    summary: "the domain is not a domain name",
+    explanation: "A domain is labels of letters, digits and hyphens with dots between them, 253 characters at most, and \
+        here without a dot at its end. It makes the full name of a machine in /etc/hosts.",
+    wrong: "[common]\ndomain = \"capovetro..example\"\n",
+    right: "[common]\ndomain = \"capovetro.example\"\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A search domain that is none.
+static SEARCH_MALFORMED: Rule = Rule {
+    name: "search-malformed",
+    severity: Severity::Error,
+    summary: "an item of the search list is not a domain name",
+    explanation: "Short names are looked up in each domain of the search list. An item that is no domain name makes \
+        lookups fail, or the whole list be dropped.",
+    wrong: "[common]\nsearch = [\"capovetro_example\"]\n",
+    right: "[common]\nsearch = [\"capovetro.example\"]\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+fn check_duplicate(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let mut first_of: HashMap<String, &crate::machine::Machine> = HashMap::with_capacity(site.machines.len());
+    for machine in &site.machines {
+        let Some(hostname) = machine.hostname.value() else { continue };
+        match first_of.entry(hostname.as_str().to_ascii_lowercase()) {
+            std::collections::hash_map::Entry::Vacant(entry) => {
+                entry.insert(machine);
+            }
+            std::collections::hash_map::Entry::Occupied(entry) => {
+                let first = entry.get();
+                let line = judge.line(first.place);
+                judge.on_machine(
+                    &HOSTNAME_DUPLICATE,
+                    machine,
+                    machine.place,
+                    format!("{hostname} is the name of the {} at line {line} already.", first.kind().word()),
+                    "give one of them a name of its own",
+                );
+            }
+        }
+    }
+}
+
+/// A name that cannot be a host name, under the rule that its fault belongs to.
+pub(crate) fn hostname_faulty(written: &Written<String>, fault: &NameFault) -> Finding {
+    let text = &written.value;
+    let (rule, message) = if Hostname::is_only_too_long(text) {
+        (
+            &HOSTNAME_TOO_LONG,
+            format!("The name has {} characters, and {} are the most.", text.len(), Hostname::LONGEST),
+        )
+    } else {
+        (&HOSTNAME_MALFORMED, format!("The name \"{}\" {}.", text.escape_debug(), fault.reason))
+    };
+    let fix = match &fault.meant {
+        Some(meant) => format!("write \"{meant}\""),
+        None if rule == &HOSTNAME_TOO_LONG => "write a shorter name".to_owned(),
+        None => "write letters, digits and inner hyphens, such as \"gauge-01\"".to_owned(),
+    };
+    Finding { rule, machine: Some(text.clone()), place: written.place, message, fix }
+}
+
+pub(crate) fn domain_malformed(
+    machine: Option<String>,
+    written: &Written<String>,
+    fault: &NameFault,
+) -> Finding {
+    malformed(&DOMAIN_MALFORMED, "The domain", machine, written, fault)
+}
+
+pub(crate) fn search_malformed(
+    machine: Option<String>,
+    written: &Written<String>,
+    fault: &NameFault,
+) -> Finding {
+    malformed(&SEARCH_MALFORMED, "The search domain", machine, written, fault)
+}
+
+fn malformed(
+    rule: &'static Rule,
+    what: &str,
+    machine: Option<String>,
+    written: &Written<String>,
+    fault: &NameFault,
+) -> Finding {
+    Finding {
+        rule,
+        machine,
+        place: written.place,
+        message: format!("{what} \"{}\" {}.", written.value.escape_debug(), fault.reason),
+        fix: match &fault.meant {
+            Some(meant) => format!("write \"{meant}\""),
+            None => "write labels with dots between them, such as \"capovetro.example\"".to_owned(),
+        },
+    }
+}

@@ -1,0 +1,41 @@
+//! What a rule is.
+
+use super::Judge;
+use crate::finding::Severity;
+
+/// A named check.
+#[derive(Debug)]
+pub struct Rule {
+    /// Its name, public and stable.
+    pub name: &'static str,
+    /// How grave its findings are.
+    pub severity: Severity,
+    /// What it finds, in a few words.
+    pub summary: &'static str,
+    /// What goes wrong on the machine when it is broken, and what to do.
+    pub explanation: &'static str,
+    /// A piece of a sheet that breaks it, and no other rule.
+    pub wrong: &'static str,
+    /// The same piece, mended.
+    pub right: &'static str,
+    /// Whether it is broken by something that is missing. Such findings are held back while the sheet's TOML cannot
+    /// be read in full, since what is missing may stand in the unread part.
+    pub about_absence: bool,
+    /// What looks for it.
+    pub check: Check,
+}
+
+/// What looks for breaches of a rule.
+#[derive(Clone, Copy, Debug)]
+pub enum Check {
+    /// Reading and typing the sheet finds them.
+    Reading,
+    /// This function finds them in the finished site.
+    Site(fn(&mut Judge<'_>)),
+}
+
+impl PartialEq for Rule {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name
+    }
+}

@@ -1,0 +1,192 @@
+//! Rules on the sheet as a text: its TOML and its keys.
+
+use super::{Check, Rule};
+use crate::finding::{Finding, Severity};
+use crate::names::nearest;
+use crate::sheet::{KeySpec, TableSpec};
+use crate::source::Place;
+
+pub(super) const RULES: &[&Rule] =
+    &[&SYNTAX, &EMPTY, &FORMAT_UNKNOWN, &KEY_UNKNOWN, &KEY_MISPLACED, &KEY_MISSING, &VALUE_WRONG_TYPE];
+
+/// The sheet is no TOML.
+static SYNTAX: Rule = Rule {
+    name: "sheet-syntax",
+    severity: Severity::Error,
+    summary: "the sheet is not written as TOML 1.1 asks",
+    explanation: "A sheet is a TOML 1.1 file in UTF-8. Texts, addresses and prefixes among them, stand in quotes; \
+        the items of a list have commas between them; a key stands once in its table. While a sheet cannot be read \
+        in full, findings about what is missing are held back: it may stand in the part that could not be read.",
+    wrong: "[subnet.quay]\nprefix = 10.64.10.0/24\n",
+    right: "[subnet.quay]\nprefix = \"10.64.10.0/24\"\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// The sheet names no machine.
+static EMPTY: Rule = Rule {
+    name: "sheet-empty",
+    severity: Severity::Error,
+    summary: "the sheet names no machine",
+    explanation: "A sheet without a [[host]] or [[appliance]] entry prepares nothing. Where a whole sheet seems to be \
+        missing, look whether the right file was named.",
+    wrong: "format = 1\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: true,
+    check: Check::Reading,
+};
+
+/// The sheet is of another format.
+static FORMAT_UNKNOWN: Rule = Rule {
+    name: "sheet-format-unknown",
+    severity: Severity::Error,
+    summary: "the sheet does not say that it is of format 1",
+    explanation: "Each sheet says in its first line of which format it is, so that a later version of the tool never \
+        takes an old sheet for a new one. This version reads format 1.",
+    wrong: "format = 2\n\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "# at the top of the sheet:\n# format = 1\n",
+    about_absence: true,
+    check: Check::Reading,
+};
+
+/// A key that no table has.
+static KEY_UNKNOWN: Rule = Rule {
+    name: "sheet-key-unknown",
+    severity: Severity::Error,
+    summary: "a key that a sheet does not have",
+    explanation: "Keys that the tool does not know are never passed over: a mistyped key would leave a machine without \
+        the setting. The nearest key that the table does have is suggested.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", adress6 = \"none\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", address6 = \"none\" }\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A key that belongs into another table.
+static KEY_MISPLACED: Rule = Rule {
+    name: "sheet-key-misplaced",
+    severity: Severity::Error,
+    summary: "a key of another table",
+    explanation: "In TOML a key belongs to the header above it. A machine's key written below a [host.link.…] header \
+        becomes a key of the link: move it up, above that header.",
+    wrong: "[[host]]\nname = \"gauge-01\"\n[host.link.eth0]\nsubnet = \"quay\"\naddress = \"10.64.10.11\"\ntimezone = \"Europe/Rome\"\n",
+    right: "[[host]]\nname = \"gauge-01\"\ntimezone = \"Europe/Rome\"\n[host.link.eth0]\nsubnet = \"quay\"\naddress = \"10.64.10.11\"\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A required key is not there.
+static KEY_MISSING: Rule = Rule {
+    name: "sheet-key-missing",
+    severity: Severity::Error,
+    summary: "a key that must be there is not",
+    explanation: "Some keys have no default, because a wrong guess would only show on a machine that nobody can see: \
+        the name of a machine, the subnet of a link, the keys of an account.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: true,
+    check: Check::Reading,
+};
+
+/// A value of another type.
+static VALUE_WRONG_TYPE: Rule = Rule {
+    name: "sheet-value-wrong-type",
+    severity: Severity::Error,
+    summary: "a value of another type than its key takes",
+    explanation: "Each key takes one type of value: a text in quotes, a list in brackets, a number, true or false, or \
+        a table. A list stands in brackets even when it has one item.",
+    wrong: "[common]\ndns = \"10.64.10.53\"\n",
+    right: "[common]\ndns = [\"10.64.10.53\"]\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+pub(crate) fn syntax(place: Place, message: impl Into<String>, fix: impl Into<String>) -> Finding {
+    Finding::on_sheet(&SYNTAX, place, message, fix)
+}
+
+pub(crate) fn empty(place: Place, is_blank: bool) -> Finding {
+    let message = if is_blank { "The sheet is empty." } else { "The sheet names no machine." };
+    Finding::on_sheet(
+        &EMPTY,
+        place,
+        message,
+        "add a [[host]] or an [[appliance]] entry, or name another file",
+    )
+}
+
+pub(crate) fn format_unknown(place: Place, found: Option<&str>) -> Finding {
+    match found {
+        None => Finding::on_sheet(
+            &FORMAT_UNKNOWN,
+            place,
+            "The sheet does not say of which format it is.",
+            "write format = 1 as the sheet's first line",
+        ),
+        Some(found) => Finding::on_sheet(
+            &FORMAT_UNKNOWN,
+            place,
+            format!("The sheet says that it is of format {found}, and this version reads format 1."),
+            "write format = 1, or use the version of the tool that the sheet was written for",
+        ),
+    }
+}
+
+/// An unknown key of `spec`; `tables` are looked through for the table that the key may belong to.
+pub(crate) fn key_unknown(machine: Option<String>, place: Place, spec: &TableSpec, key: &str) -> Finding {
+    let shown = key.escape_debug();
+    let message = format!("There is no key `{shown}` in {}.", spec.header);
+    let close = nearest(key, spec.keys.iter().map(|known| known.name), 1);
+    let fix = match close.first() {
+        Some(known) => format!("write `{known}`"),
+        None => {
+            let known: Vec<&str> = spec.keys.iter().map(|known| known.name).collect();
+            format!("take the line out, or use a key that is there: {}", known.join(", "))
+        }
+    };
+    Finding { rule: &KEY_UNKNOWN, machine, place, message, fix }
+}
+
+pub(crate) fn key_misplaced(
+    machine: Option<String>,
+    place: Place,
+    spec: &TableSpec,
+    key: &str,
+    home: &TableSpec,
+) -> Finding {
+    Finding {
+        rule: &KEY_MISPLACED,
+        machine,
+        place,
+        message: format!("`{key}` is a key of {}, and here it stands in {}.", home.header, spec.header),
+        fix: format!(
+            "move the line up, above the header of the inner table, so that it stands in {}",
+            home.header
+        ),
+    }
+}
+
+pub(crate) fn key_missing(machine: Option<String>, place: Place, spec: &TableSpec, key: &KeySpec) -> Finding {
+    Finding {
+        rule: &KEY_MISSING,
+        machine,
+        place,
+        message: format!("{} has no `{}`.", capital(spec.header), key.name),
+        fix: format!("add {}, for example {}", key.takes, key.example),
+    }
+}
+
+pub(crate) fn value_wrong_type(machine: Option<String>, place: Place, key: &KeySpec, found: &str) -> Finding {
+    Finding {
+        rule: &VALUE_WRONG_TYPE,
+        machine,
+        place,
+        message: format!("`{}` takes {}, and {found} stands here.", key.name, key.takes),
+        fix: format!("write it like this: {}", key.example),
+    }
+}
+
+fn capital(text: &str) -> String {
+    let mut characters = text.chars();
+    characters.next().map_or_else(String::new, |first| first.to_uppercase().chain(characters).collect())
+}

@@ -1,0 +1,69 @@
+//! Rules on time zones.
+
+use super::{Check, Judge, Rule};
+use crate::finding::{Finding, Severity};
+use crate::names::nearest_zones;
+use crate::source::Written;
+
+pub(super) const RULES: &[&Rule] = &[&TIMEZONE_MISSING, &TIMEZONE_UNKNOWN];
+
+/// No word on the zone.
+static TIMEZONE_MISSING: Rule = Rule {
+    name: "timezone-missing",
+    severity: Severity::Error,
+    summary: "a host is given no time zone",
+    explanation: "Without a zone the host keeps the one of its image, whatever that is, and its logs and schedules run by \
+        it. \"Etc/UTC\" is a zone too.",
+    wrong: "format = 1\n[common]\ndns = \"none\"\nntp = \"none\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\ngateway = \"10.64.10.1\"\n[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[common]\ntimezone = \"Europe/Rome\"\n",
+    about_absence: true,
+    check: Check::Site(check_missing),
+};
+
+/// A zone that does not exist.
+static TIMEZONE_UNKNOWN: Rule = Rule {
+    name: "timezone-unknown",
+    severity: Severity::Error,
+    summary: "a time zone is not in the zone database",
+    explanation: "A zone is named as in the zone database, such as Europe/Rome; upper and lower case count, since the name \
+        is a path on the host. With an unknown name the host runs on UTC.",
+    wrong: "[common]\ntimezone = \"Europe/Roma\"\n",
+    right: "[common]\ntimezone = \"Europe/Rome\"\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+fn check_missing(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let mut lacking = site
+        .machines
+        .iter()
+        .filter(|machine| machine.host().is_some() && machine.settings.timezone.is_absent());
+    let Some(first) = lacking.next() else { return };
+    let message = match lacking.count() {
+        0 => format!("The sheet gives {} no time zone.", first.label()),
+        1 => format!("The sheet gives {} and one more host no time zone.", first.label()),
+        more => format!("The sheet gives {} and {more} more hosts no time zone.", first.label()),
+    };
+    judge.on_machine(
+        &TIMEZONE_MISSING,
+        first,
+        first.place,
+        message,
+        "write timezone = \"Europe/Rome\", or the zone that is right, in [common] or on the host",
+    );
+}
+
+pub(crate) fn unknown(machine: Option<String>, written: &Written<String>) -> Finding {
+    let near: Vec<String> = nearest_zones(&written.value).iter().map(|zone| format!("\"{zone}\"")).collect();
+    Finding {
+        rule: &TIMEZONE_UNKNOWN,
+        machine,
+        place: written.place,
+        message: format!("There is no time zone \"{}\".", written.value.escape_debug()),
+        fix: match near.as_slice() {
+            [] => "write a zone of the zone database, such as \"Europe/Rome\" or \"Etc/UTC\"".to_owned(),
+            zones => format!("write {}", zones.join(" or ")),
+        },
+    }
+}

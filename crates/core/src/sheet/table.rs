@@ -1,0 +1,265 @@
+//! Reading one TOML table by its specification.
+
+use toml::Spanned;
+use toml::de::{DeArray, DeString, DeTable, DeValue};
+
+use super::{KeySpec, ListEntry, TableSpec};
+use crate::finding::Finding;
+use crate::given::Given;
+use crate::rules::report;
+use crate::source::{Place, SourceId, Span, Written};
+
+/// What reading a sheet shares between its tables.
+pub(super) struct Reader<'s> {
+    pub(super) source: SourceId,
+    pub(super) findings: Vec<Finding>,
+    /// Where the TOML itself is broken. What meets such a place has its finding already.
+    pub(super) broken: &'s [Span],
+}
+
+impl Reader<'_> {
+    pub(super) fn place(&self, span: std::ops::Range<usize>) -> Place {
+        Place { source: self.source, span: span.into() }
+    }
+
+    fn is_broken(&self, place: Place) -> bool {
+        self.broken.iter().any(|span| span.meets(place.span))
+    }
+}
+
+/// A table on its way into the sheet.
+pub(super) struct TableReader<'r, 's, 't> {
+    pub(super) reader: &'r mut Reader<'s>,
+    table: &'t DeTable<'t>,
+    spec: &'static TableSpec,
+    /// Where the table begins: its header, or its braces.
+    pub(super) place: Place,
+    /// The machine that findings name.
+    pub(super) machine: Option<String>,
+}
+
+impl<'r, 's, 't> TableReader<'r, 's, 't> {
+    pub(super) fn new(
+        reader: &'r mut Reader<'s>,
+        table: &'t DeTable<'t>,
+        spec: &'static TableSpec,
+        place: Place,
+        machine: Option<String>,
+    ) -> Self {
+        Self { reader, table, spec, place, machine }
+    }
+
+    /// Reports every key that the table does not have. A key of one of the `outer` tables is misplaced.
+    pub(super) fn refuse_unknown_keys(&mut self, outer: &[&'static TableSpec]) {
+        if self.spec.free_keys {
+            return;
+        }
+        for (key, _) in self.table {
+            let name = key.get_ref().as_ref();
+            if self.spec.key(name).is_some() {
+                continue;
+            }
+            let place = self.reader.place(key.span());
+            let machine = self.machine.clone();
+            let finding = match outer.iter().find(|table| table.key(name).is_some()) {
+                Some(home) => report::key_misplaced(machine, place, self.spec, name, home),
+                None => report::key_unknown(machine, place, self.spec, name),
+            };
+            self.reader.findings.push(finding);
+        }
+    }
+
+    /// Keys and values as they are, for tables whose keys are free.
+    pub(super) fn entries(
+        &self,
+    ) -> impl Iterator<Item = (Written<String>, &'t Spanned<DeValue<'t>>)> + use<'t> {
+        let source = self.reader.source;
+        self.table.iter().map(move |(key, value)| {
+            let place = Place { source, span: key.span().into() };
+            (Written::new(key.get_ref().to_string(), place), value)
+        })
+    }
+
+    pub(super) fn get(&self, key: &str) -> Option<&'t Spanned<DeValue<'t>>> {
+        debug_assert!(
+            self.spec.key(key).is_some() || self.spec.free_keys,
+            "{key} is not in the specification"
+        );
+        self.table.get(key)
+    }
+
+    /// A text.
+    pub(super) fn text(&mut self, key: &str) -> Given<Written<String>> {
+        self.scalar(key, |value| match value {
+            DeValue::String(text) => Some(text.to_string()),
+            _ => None,
+        })
+    }
+
+    /// A truth value.
+    pub(super) fn flag(&mut self, key: &str) -> Given<Written<bool>> {
+        self.scalar(key, DeValue::as_bool)
+    }
+
+    /// A whole number.
+    pub(super) fn integer(&mut self, key: &str) -> Given<Written<i64>> {
+        self.scalar(key, |value| match value {
+            DeValue::Integer(number) => i64::from_str_radix(number.as_str(), number.radix()).ok(),
+            _ => None,
+        })
+    }
+
+    fn scalar<T>(&mut self, key: &str, read: impl FnOnce(&DeValue<'t>) -> Option<T>) -> Given<Written<T>> {
+        let Some(value) = self.get(key) else { return Given::Absent };
+        let place = self.reader.place(value.span());
+        match read(value.get_ref()) {
+            Some(_) if self.reader.is_broken(place) => Given::Faulty,
+            Some(read) => Given::Value(Written::new(read, place)),
+            None => {
+                self.wrong_type(key, value);
+                Given::Faulty
+            }
+        }
+    }
+
+    /// A list of texts.
+    pub(super) fn texts(&mut self, key: &str) -> Given<Vec<Written<String>>> {
+        let Some(value) = self.get(key) else { return Given::Absent };
+        let DeValue::Array(items) = value.get_ref() else {
+            self.wrong_type(key, value);
+            return Given::Faulty;
+        };
+        let (texts, all_read) = self.items(key, items);
+        if all_read || !texts.is_empty() { Given::Value(texts) } else { Given::Faulty }
+    }
+
+    /// A list of texts that can be declined with `"none"`, as a whole or after its last item.
+    pub(super) fn list(&mut self, key: &str) -> Given<ListEntry> {
+        let Some(value) = self.get(key) else { return Given::Absent };
+        let place = self.reader.place(value.span());
+        match value.get_ref() {
+            DeValue::String(text) if is_none(text) => Given::Value(ListEntry {
+                place,
+                items: Vec::new(),
+                ends_with_none: true,
+                has_faulty_items: false,
+            }),
+            DeValue::Array(items) => {
+                let (mut items, all_read) = self.items(key, items);
+                let ends_with_none = items.last().is_some_and(|last| last.value == "none");
+                if ends_with_none {
+                    items.pop();
+                }
+                let has_faulty_items = !all_read || self.reader.is_broken(place);
+                Given::Value(ListEntry { place, items, ends_with_none, has_faulty_items })
+            }
+            _ => {
+                self.wrong_type(key, value);
+                Given::Faulty
+            }
+        }
+    }
+
+    fn items(&mut self, key: &str, items: &'t DeArray<'t>) -> (Vec<Written<String>>, bool) {
+        let mut texts = Vec::with_capacity(items.len());
+        let mut all_read = true;
+        for item in items {
+            let place = self.reader.place(item.span());
+            match item.get_ref() {
+                DeValue::String(text) if !self.reader.is_broken(place) => {
+                    texts.push(Written::new(text.to_string(), place));
+                }
+                DeValue::String(_) => all_read = false,
+                _ => {
+                    self.wrong_type(key, item);
+                    all_read = false;
+                }
+            }
+        }
+        (texts, all_read)
+    }
+
+    /// A table inside this one.
+    pub(super) fn table(&mut self, key: &str) -> Given<(&'t DeTable<'t>, Place)> {
+        let Some(value) = self.get(key) else { return Given::Absent };
+        match value.get_ref() {
+            DeValue::Table(table) => Given::Value((table, self.reader.place(value.span()))),
+            _ => {
+                self.wrong_type(key, value);
+                Given::Faulty
+            }
+        }
+    }
+
+    /// The tables inside a table of this one, by name: `[subnet.quay]`, `link.eth0 = { … }`.
+    pub(super) fn named_tables(&mut self, key: &str) -> Vec<(Written<String>, &'t DeTable<'t>, Place)> {
+        let Given::Value((outer, _)) = self.table(key) else { return Vec::new() };
+        let mut tables = Vec::with_capacity(outer.len());
+        for (name, value) in outer {
+            let name = Written::new(name.get_ref().to_string(), self.reader.place(name.span()));
+            match value.get_ref() {
+                DeValue::Table(table) => tables.push((name, table, self.reader.place(value.span()))),
+                _ => self.wrong_type(key, value),
+            }
+        }
+        tables
+    }
+
+    /// The tables of an array of tables: `[[host]]`.
+    pub(super) fn table_list(&mut self, key: &str) -> Vec<(&'t DeTable<'t>, Place)> {
+        let Some(value) = self.get(key) else { return Vec::new() };
+        let DeValue::Array(items) = value.get_ref() else {
+            self.wrong_type(key, value);
+            return Vec::new();
+        };
+        let mut tables = Vec::with_capacity(items.len());
+        for item in items {
+            match item.get_ref() {
+                DeValue::Table(table) => tables.push((table, self.reader.place(item.span()))),
+                _ => self.wrong_type(key, item),
+            }
+        }
+        tables
+    }
+
+    /// Reports that a required key is not there.
+    pub(super) fn missing(&mut self, key: &str) {
+        if let Some(spec) = self.spec.key(key) {
+            let finding = report::key_missing(self.machine.clone(), self.place, self.spec, spec);
+            self.reader.findings.push(finding);
+        }
+    }
+
+    /// Reports that a value is of the wrong type, unless its TOML is broken anyway.
+    pub(super) fn wrong_type(&mut self, key: &str, value: &Spanned<DeValue<'_>>) {
+        static FREE: KeySpec = KeySpec {
+            name: "answer",
+            takes: "a text, a number, true or false, or { take = … }",
+            example: r#""node.role" = "archive""#,
+            about: "",
+        };
+        let place = self.reader.place(value.span());
+        if !self.reader.is_broken(place) {
+            let spec = self.spec.key(key).unwrap_or(&FREE);
+            let finding =
+                report::value_wrong_type(self.machine.clone(), place, spec, describe(value.get_ref()));
+            self.reader.findings.push(finding);
+        }
+    }
+}
+
+fn is_none(text: &DeString<'_>) -> bool {
+    text.as_ref() == "none"
+}
+
+fn describe(value: &DeValue<'_>) -> &'static str {
+    match value {
+        DeValue::String(_) => "a text",
+        DeValue::Integer(_) => "a whole number",
+        DeValue::Float(_) => "a fraction",
+        DeValue::Boolean(_) => "true or false",
+        DeValue::Datetime(_) => "a date",
+        DeValue::Array(_) => "a list",
+        DeValue::Table(_) => "a table",
+    }
+}

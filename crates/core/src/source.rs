@@ -1,0 +1,188 @@
+//! The texts that findings point into, and places within them.
+
+use std::ops::Range;
+
+/// A part of a text, in bytes from its start. Always lies on character boundaries of that text.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Span {
+    start: u32,
+    end: u32,
+}
+
+impl Span {
+    /// The span from `start` up to, not including, `end`, in bytes. Offsets past 4 GiB are cut off; no text
+    /// that long is ever read (see [`crate::sheet::SIZE_LIMIT`]).
+    pub fn new(start: usize, end: usize) -> Self {
+        let narrow = |offset: usize| u32::try_from(offset).unwrap_or(u32::MAX);
+        Self { start: narrow(start), end: narrow(end.max(start)) }
+    }
+
+    /// First byte.
+    pub fn start(self) -> usize {
+        self.start as usize
+    }
+
+    /// One past the last byte.
+    pub fn end(self) -> usize {
+        self.end as usize
+    }
+
+    /// The same span as a range of byte offsets.
+    pub fn range(self) -> Range<usize> {
+        self.start()..self.end()
+    }
+
+    /// Whether the two spans share a byte, or touch where one of them is empty.
+    pub fn meets(self, other: Span) -> bool {
+        self.start <= other.end && other.start <= self.end
+    }
+}
+
+impl From<Range<usize>> for Span {
+    fn from(range: Range<usize>) -> Self {
+        Self::new(range.start, range.end)
+    }
+}
+
+/// Which of the [`Sources`] a place lies in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct SourceId(u16);
+
+/// A part of one source: where a value was written, or where a finding points.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Place {
+    /// The text.
+    pub source: SourceId,
+    /// The part of it.
+    pub span: Span,
+}
+
+/// A value together with the place where a person wrote it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Written<T> {
+    /// What was written, typed.
+    pub value: T,
+    /// Where it was written.
+    pub place: Place,
+}
+
+impl<T> Written<T> {
+    /// Pairs a value with its place.
+    pub fn new(value: T, place: Place) -> Self {
+        Self { value, place }
+    }
+
+    /// The same place with a value made from this one.
+    pub fn with<U>(&self, value: U) -> Written<U> {
+        Written { value, place: self.place }
+    }
+}
+
+/// A line and a column as an editor shows them: both count from 1, columns in characters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Position {
+    /// Line, from 1.
+    pub line: usize,
+    /// Column, from 1, in characters (Unicode scalar values).
+    pub column: usize,
+}
+
+/// One text with its name.
+#[derive(Clone, Debug)]
+pub struct Source {
+    name: String,
+    text: String,
+    line_starts: Vec<u32>,
+}
+
+impl Source {
+    /// Takes a text under the name that messages use for it.
+    pub fn new(name: impl Into<String>, text: impl Into<String>) -> Self {
+        let text = text.into();
+        let line_starts = std::iter::once(0)
+            .chain(text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n').map(|(at, _)| at + 1))
+            .map(|offset| u32::try_from(offset).unwrap_or(u32::MAX))
+            .collect();
+        Self { name: name.into(), text, line_starts }
+    }
+
+    /// The name that messages use, as the user gave it.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// The whole text.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Line and column of a byte offset. An offset past the end gives the end.
+    pub fn position(&self, offset: usize) -> Position {
+        let line = self.line_index(offset);
+        let start = self.line_starts[line] as usize;
+        let before = self.text.get(start..offset.min(self.text.len())).unwrap_or_default();
+        Position { line: line + 1, column: before.chars().count() + 1 }
+    }
+
+    /// The line that holds a byte offset, without its line end, and the offset at which it starts.
+    pub fn line_at(&self, offset: usize) -> (usize, &str) {
+        let line = self.line_index(offset);
+        let start = self.line_starts[line] as usize;
+        let end = self.line_starts.get(line + 1).map_or(self.text.len(), |next| *next as usize);
+        (start, self.text.get(start..end).unwrap_or_default().trim_end_matches(['\n', '\r']))
+    }
+
+    fn line_index(&self, offset: usize) -> usize {
+        self.line_starts.partition_point(|start| *start as usize <= offset).saturating_sub(1)
+    }
+}
+
+/// Every text that was read for one sheet, in the order of reading.
+#[derive(Clone, Debug, Default)]
+pub struct Sources {
+    sources: Vec<Source>,
+}
+
+impl Sources {
+    /// Adds a text. At most 65,536 texts are told apart; that many are never read for one sheet.
+    pub fn add(&mut self, source: Source) -> SourceId {
+        self.sources.push(source);
+        SourceId(u16::try_from(self.sources.len() - 1).unwrap_or(u16::MAX))
+    }
+
+    /// The text with this id. Ids come from [`Sources::add`] on the same value only.
+    pub fn get(&self, id: SourceId) -> &Source {
+        &self.sources[usize::from(id.0)]
+    }
+
+    /// Line and column at which a place begins.
+    pub fn position(&self, place: Place) -> Position {
+        self.get(place.source).position(place.span.start())
+    }
+
+    /// Line number at which a place begins, for messages that name a second place.
+    pub fn line(&self, place: Place) -> usize {
+        self.position(place).line
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn columns_count_characters_and_lines_lose_their_ends() {
+        let source = Source::new("s", "a = 1\r\nname = \"àè\" # x\n");
+        let at = source.text().find('#').unwrap();
+        assert_eq!(source.position(at), Position { line: 2, column: 13 });
+        assert_eq!(source.line_at(at), (7, "name = \"àè\" # x"));
+        assert_eq!(source.line_at(0), (0, "a = 1"));
+    }
+
+    #[test]
+    fn an_offset_past_the_end_gives_the_end() {
+        let source = Source::new("s", "ab");
+        assert_eq!(source.position(99), Position { line: 1, column: 3 });
+        assert_eq!(Source::new("empty", "").position(0), Position { line: 1, column: 1 });
+    }
+}

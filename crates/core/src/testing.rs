@@ -1,0 +1,117 @@
+//! What tests of several modules share.
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+use crate::assess::{Assessment, assess};
+use crate::beside::{Beside, ReadFault};
+
+/// Files in memory.
+#[derive(Default)]
+pub(crate) struct InMemory(HashMap<PathBuf, Vec<u8>>);
+
+impl InMemory {
+    /// A public key and a small package, under the paths that examples use.
+    pub(crate) fn with_examples() -> Self {
+        let mut files = Self::default();
+        files.0.insert("keys/keeper.pub".into(), KEY.into());
+        files.0.insert("packages/logbook.ovf".into(), DESCRIPTOR.into());
+        files
+    }
+}
+
+impl Beside for InMemory {
+    fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
+        self.0.get(path).cloned().ok_or(ReadFault::Missing)
+    }
+}
+
+const KEY: &str = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIKnL4NWOdAKnj7F1F75+P/XkUSUhM9wdyFkjQATU3vA5 keeper@capovetro.example\n";
+
+const DESCRIPTOR: &str = r#"<?xml version="1.0"?>
+<ovf:Envelope xmlns:ovf="http://schemas.dmtf.org/ovf/envelope/1">
+  <ovf:NetworkSection><ovf:Info/><ovf:Network ovf:name="Management"/></ovf:NetworkSection>
+  <ovf:VirtualSystem ovf:id="logbook">
+    <ovf:Info/>
+    <ovf:ProductSection>
+      <ovf:Info/>
+      <ovf:Property ovf:key="clock" ovf:type="string" ovf:userConfigurable="true" ovf:value=""/>
+    </ovf:ProductSection>
+    <ovf:ProductSection ovf:class="net">
+      <ovf:Info/>
+      <ovf:Property ovf:key="address" ovf:type="string" ovf:userConfigurable="true"><ovf:Label>Address</ovf:Label></ovf:Property>
+      <ovf:Property ovf:key="gateway" ovf:type="string" ovf:userConfigurable="true" ovf:value=""/>
+    </ovf:ProductSection>
+    <ovf:ProductSection ovf:class="node">
+      <ovf:Info/>
+      <ovf:Property ovf:key="number" ovf:type="uint8" ovf:userConfigurable="true" ovf:value="1"/>
+    </ovf:ProductSection>
+    <ovf:ProductSection ovf:class="build">
+      <ovf:Info/>
+      <ovf:Property ovf:key="channel" ovf:type="string" ovf:value="stable"/>
+    </ovf:ProductSection>
+  </ovf:VirtualSystem>
+</ovf:Envelope>
+"#;
+
+const BASE: &str = r#"format = 1
+
+[common]
+domain   = "capovetro.example"
+dns      = ["10.64.10.53"]
+ntp      = ["10.64.10.121"]
+timezone = "Europe/Rome"
+
+[subnet.quay]
+prefix  = "10.64.10.0/24"
+gateway = "10.64.10.1"
+
+[account.keeper]
+ssh_keys = ["keys/keeper.pub"]
+
+[[host]]
+name = "gauge-01"
+link.eth0 = { subnet = "quay", address = "10.64.10.11" }
+"#;
+
+/// Judges a sheet in memory.
+pub(crate) fn assess_text(text: &str) -> Assessment {
+    assess("harbor.toml", text.as_bytes().to_vec(), &InMemory::with_examples())
+}
+
+/// Judges a rule's example: a whole sheet if it says its format, else a piece that is laid over a right sheet, its keys
+/// and entries replacing those of that sheet. A piece that is no TOML takes the place of the tables it opens.
+pub(crate) fn assess_example(example: &str) -> Assessment {
+    if example.contains("format =") && !example.contains("# format =") {
+        return assess_text(example);
+    }
+    let mut base: toml::Table = BASE.parse().unwrap();
+    match example.parse::<toml::Table>() {
+        Ok(piece) => {
+            lay_over(&mut base, piece);
+            assess_text(&toml::to_string(&base).unwrap())
+        }
+        Err(_) => {
+            base.remove("subnet");
+            assess_text(&format!("{}\n{example}", toml::to_string(&base).unwrap()))
+        }
+    }
+}
+
+fn lay_over(base: &mut toml::Table, piece: toml::Table) {
+    for (key, value) in piece {
+        match (base.get_mut(&key), value) {
+            (Some(toml::Value::Table(under)), toml::Value::Table(over)) if key != "in_use" => {
+                lay_over(under, over)
+            }
+            (_, value) => {
+                base.insert(key, value);
+            }
+        }
+    }
+}
+
+/// The names of the rules that were broken, in the order of the findings.
+pub(crate) fn names_of(assessment: &Assessment) -> Vec<&'static str> {
+    assessment.findings.iter().map(|finding| finding.rule.name).collect()
+}
