@@ -1,1 +1,58 @@
-fn main() {}
+//! The `impostazione` command: arguments in, the core's answers out.
+
+mod args;
+mod commands;
+mod exit;
+mod habit;
+mod only;
+mod sheet_file;
+mod terminal;
+
+use std::process::ExitCode;
+
+use clap::Parser as _;
+use clap::error::ErrorKind;
+
+use args::{Arguments, Command};
+use exit::{Exit, Failure};
+
+fn main() -> ExitCode {
+    let arguments = match Arguments::try_parse() {
+        Ok(arguments) => arguments,
+        Err(error) => return refuse(&error),
+    };
+    arguments.color.choice().write_global();
+    let result = match arguments.command {
+        Command::Check(check) => commands::check::run(&check, arguments.quiet),
+        Command::Explain(explain) => commands::explain::run(&explain),
+        Command::Review(review) => commands::review::run(&review),
+        Command::Render(render) => commands::render::run(&render, arguments.quiet, arguments.verbose),
+        Command::Demo(demo) => commands::demo::run(&demo, arguments.color),
+    };
+    match result {
+        Ok(exit) => exit.into(),
+        Err(failure) => {
+            terminal::complain(&failure.to_string());
+            (&failure).into()
+        }
+    }
+}
+
+/// Help and version are results; everything else that clap says is about a wrong command line.
+fn refuse(error: &clap::Error) -> ExitCode {
+    match error.kind() {
+        ErrorKind::DisplayHelp | ErrorKind::DisplayVersion => {
+            // A closed pipe is not an error.
+            let _ = error.print();
+            Exit::Done.into()
+        }
+        _ => {
+            let Some(answer) = habit::answer(error) else {
+                let _ = error.print();
+                return ExitCode::from(2);
+            };
+            terminal::complain(&answer);
+            (&Failure::CommandLine(answer)).into()
+        }
+    }
+}

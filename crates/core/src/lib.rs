@@ -16,6 +16,7 @@ pub mod net;
 pub mod netplan;
 pub mod output;
 pub mod ovf;
+pub mod review;
 pub mod rules;
 pub mod sheet;
 pub mod source;

@@ -79,10 +79,10 @@ pub(crate) fn assess_text(text: &str) -> Assessment {
     assess("harbor.toml", text.as_bytes().to_vec(), &InMemory::with_examples())
 }
 
-/// Judges a rule's example: a whole sheet if it says its format, else a piece that is laid over a right sheet, its keys
+/// Judges a rule's example: a whole sheet if its first line says so, else a piece that is laid over a right sheet, its keys
 /// and entries replacing those of that sheet. A piece that is no TOML takes the place of the tables it opens.
 pub(crate) fn assess_example(example: &str) -> Assessment {
-    if example.contains("format =") && !example.contains("# format =") {
+    if example.starts_with("# a whole sheet") {
         return assess_text(example);
     }
     let mut base: toml::Table = BASE.parse().unwrap();

@@ -96,6 +96,8 @@ pub struct Appliance {
     pub package: Given<Written<usize>>,
     /// What the sheet answers to the package's properties.
     pub answers: Vec<Answer>,
+    /// Where the table of answers begins.
+    pub answers_place: Option<Place>,
 }
 
 /// A network interface of a machine.

@@ -351,6 +351,7 @@ impl Resolver<'_> {
             }
             MachineKind::Appliance => Role::Appliance(Appliance {
                 package: entry.package.and_then(|written| Some(written.with(self.package(&written, site)))),
+                answers_place: entry.answers_place,
                 answers: entry
                     .answers
                     .into_iter()

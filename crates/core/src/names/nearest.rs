@@ -1,9 +1,10 @@
 //! The known name that a mistyped one is closest to.
 
-/// Up to `count` of the known names that are close enough to be what was meant, closest first.
+/// The known names that are closest to a text, if they are close enough to be what was meant: up to `count` of those
+/// that are equally close.
 ///
 /// Close means a Damerau-Levenshtein distance, upper and lower case counting alike, of at most a third of the
-/// longer name. Among equally close names the one with the longer common beginning comes first.
+/// longer name. Of equally close names the one with the longer common beginning comes first.
 pub fn nearest<'a>(text: &str, known: impl IntoIterator<Item = &'a str>, count: usize) -> Vec<&'a str> {
     let text = text.to_lowercase();
     let mut close: Vec<(usize, usize, &str)> = known
@@ -18,7 +19,13 @@ pub fn nearest<'a>(text: &str, known: impl IntoIterator<Item = &'a str>, count: 
         .collect();
     close.sort_unstable();
     close.dedup();
-    close.into_iter().take(count).map(|(_, _, name)| name).collect()
+    let best = close.first().map_or(0, |(distance, ..)| *distance);
+    close
+        .into_iter()
+        .take_while(|(distance, ..)| *distance == best)
+        .take(count)
+        .map(|(_, _, name)| name)
+        .collect()
 }
 
 #[cfg(test)]

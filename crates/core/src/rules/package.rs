@@ -259,7 +259,7 @@ fn check_unanswered(judge: &mut Judge<'_>) {
             judge.on_machine(
                 &PROPERTY_UNANSWERED,
                 machine,
-                machine.place,
+                appliance.answers_place.unwrap_or(machine.place),
                 format!("The package asks for \"{id}\"{label}, has no default for it, and the sheet gives no answer."),
                 format!("add \"{id}\" = \"…\" to [appliance.answer], or take a value of the sheet: \"{id}\" = {{ take = \"…\" }}"),
             );

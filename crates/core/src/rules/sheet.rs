@@ -30,7 +30,7 @@ static EMPTY: Rule = Rule {
     summary: "the sheet names no machine",
     explanation: "A sheet without a [[host]] or [[appliance]] entry prepares nothing. Where a whole sheet seems to be \
         missing, look whether the right file was named.",
-    wrong: "format = 1\n",
+    wrong: "# a whole sheet\nformat = 1\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
     check: Check::Reading,
@@ -43,8 +43,8 @@ static FORMAT_UNKNOWN: Rule = Rule {
     summary: "the sheet does not say that it is of format 1",
     explanation: "Each sheet says in its first line of which format it is, so that a later version of the tool never \
         takes an old sheet for a new one. This version reads format 1.",
-    wrong: "format = 2\n\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "# at the top of the sheet:\n# format = 1\n",
+    wrong: "format = 2\n",
+    right: "format = 1\n",
     about_absence: true,
     check: Check::Reading,
 };
@@ -135,7 +135,7 @@ pub(crate) fn format_unknown(place: Place, found: Option<&str>) -> Finding {
 /// An unknown key of `spec`; `tables` are looked through for the table that the key may belong to.
 pub(crate) fn key_unknown(machine: Option<String>, place: Place, spec: &TableSpec, key: &str) -> Finding {
     let shown = key.escape_debug();
-    let message = format!("There is no key `{shown}` in {}.", spec.header);
+    let message = format!("There is no key `{shown}` in {}.", spec.called);
     let close = nearest(key, spec.keys.iter().map(|known| known.name), 1);
     let fix = match close.first() {
         Some(known) => format!("write `{known}`"),
@@ -158,10 +158,10 @@ pub(crate) fn key_misplaced(
         rule: &KEY_MISPLACED,
         machine,
         place,
-        message: format!("`{key}` is a key of {}, and here it stands in {}.", home.header, spec.header),
+        message: format!("`{key}` is a key of {}, and here it stands in {}.", home.called, spec.called),
         fix: format!(
-            "move the line up, above the header of the inner table, so that it stands in {}",
-            home.header
+            "move the line up to the other keys of {}, above the header of the inner table",
+            home.called
         ),
     }
 }
@@ -171,7 +171,7 @@ pub(crate) fn key_missing(machine: Option<String>, place: Place, spec: &TableSpe
         rule: &KEY_MISSING,
         machine,
         place,
-        message: format!("{} has no `{}`.", capital(spec.header), key.name),
+        message: format!("{} has no `{}`.", capital(spec.called), key.name),
         fix: format!("add {}, for example {}", key.takes, key.example),
     }
 }

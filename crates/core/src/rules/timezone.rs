@@ -14,7 +14,7 @@ static TIMEZONE_MISSING: Rule = Rule {
     summary: "a host is given no time zone",
     explanation: "Without a zone the host keeps the one of its image, whatever that is, and its logs and schedules run by \
         it. \"Etc/UTC\" is a zone too.",
-    wrong: "format = 1\n[common]\ndns = \"none\"\nntp = \"none\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\ngateway = \"10.64.10.1\"\n[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    wrong: "# a whole sheet\nformat = 1\n[common]\ndns = \"none\"\nntp = \"none\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\ngateway = \"10.64.10.1\"\n[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\ntimezone = \"Europe/Rome\"\n",
     about_absence: true,
     check: Check::Site(check_missing),

@@ -19,6 +19,8 @@ pub struct KeySpec {
 pub struct TableSpec {
     /// How the table is written.
     pub header: &'static str,
+    /// What messages call it.
+    pub called: &'static str,
     /// What it is for.
     pub about: &'static str,
     /// The keys it may hold.
@@ -38,8 +40,13 @@ const fn key(name: &'static str, takes: &'static str, example: &'static str, abo
     KeySpec { name, takes, example, about }
 }
 
-const fn table(header: &'static str, about: &'static str, keys: &'static [KeySpec]) -> TableSpec {
-    TableSpec { header, about, keys, free_keys: false }
+const fn table(
+    header: &'static str,
+    called: &'static str,
+    about: &'static str,
+    keys: &'static [KeySpec],
+) -> TableSpec {
+    TableSpec { header, called, about, keys, free_keys: false }
 }
 
 const DOMAIN: KeySpec = key(
@@ -104,8 +111,9 @@ const DEFAULT_ROUTE: KeySpec = key(
 );
 
 /// The sheet itself.
-pub const ROOT: TableSpec = table(
+pub(crate) const ROOT: TableSpec = table(
     "(top of the sheet)",
+    "the top of the sheet",
     "A sheet is one TOML file. Strings stand in quotes; a key stands once; what follows a `#` is a comment.",
     &[
         key("format", "the number 1", "format = 1", "Version of the sheet's format. Required, and 1."),
@@ -118,7 +126,8 @@ pub const ROOT: TableSpec = table(
 );
 
 /// `[common]`
-pub const COMMON: TableSpec = table(
+pub(crate) const COMMON: TableSpec = table(
+    "[common]",
     "[common]",
     "What all machines share. Every key but `site` may be repeated on a machine, where it replaces the value given here.",
     &[
@@ -137,8 +146,9 @@ pub const COMMON: TableSpec = table(
 );
 
 /// `[subnet.NAME]`
-pub const SUBNET_TABLE: TableSpec = table(
+pub(crate) const SUBNET_TABLE: TableSpec = table(
     "[subnet.NAME]",
+    "a subnet",
     "A network of the site. It has `prefix` or `prefix6` or both.",
     &[
         key(
@@ -182,12 +192,18 @@ pub const SUBNET_TABLE: TableSpec = table(
 );
 
 /// `in_use` of a subnet
-pub const IN_USE: TableSpec =
-    TableSpec { header: "in_use", about: "Addresses and who uses them.", keys: &[], free_keys: true };
+pub(crate) const IN_USE: TableSpec = TableSpec {
+    header: "in_use",
+    called: "in_use",
+    about: "Addresses and who uses them.",
+    keys: &[],
+    free_keys: true,
+};
 
 /// `[account.NAME]`
-pub const ACCOUNT: TableSpec = table(
+pub(crate) const ACCOUNT: TableSpec = table(
     "[account.NAME]",
+    "an account",
     "A login on hosts, which is entered with an SSH key.",
     &[
         key("full_name", "a text", r#"full_name = "Harbor keeper""#, "Whose login it is. Left out: empty."),
@@ -208,8 +224,9 @@ pub const ACCOUNT: TableSpec = table(
 );
 
 /// `[[host]]`
-pub const HOST: TableSpec = table(
+pub(crate) const HOST: TableSpec = table(
     "[[host]]",
+    "a host",
     "A headless Linux machine, prepared through netplan and files under `/etc`.",
     &[
         NAME,
@@ -228,15 +245,17 @@ pub const HOST: TableSpec = table(
 );
 
 /// `link.NAME` of a host
-pub const HOST_LINK: TableSpec = table(
+pub(crate) const HOST_LINK: TableSpec = table(
     "link.NAME of a host, or [host.link.NAME]",
+    "a link of a host",
     "An ethernet interface.",
     &[SUBNET, ADDRESS, ADDRESS6, DEFAULT_ROUTE],
 );
 
 /// `[[appliance]]`
-pub const APPLIANCE: TableSpec = table(
+pub(crate) const APPLIANCE: TableSpec = table(
     "[[appliance]]",
+    "an appliance",
     "A virtual machine prepared through the properties of its OVF package.",
     &[
         NAME,
@@ -267,8 +286,9 @@ pub const APPLIANCE: TableSpec = table(
 );
 
 /// `link.NAME` of an appliance
-pub const APPLIANCE_LINK: TableSpec = table(
+pub(crate) const APPLIANCE_LINK: TableSpec = table(
     "link.NAME of an appliance, or [appliance.link.NAME]",
+    "a link of an appliance",
     "A network adapter of the virtual machine.",
     &[
         key(
@@ -285,16 +305,18 @@ pub const APPLIANCE_LINK: TableSpec = table(
 );
 
 /// `[appliance.answer]`
-pub const ANSWER: TableSpec = TableSpec {
+pub(crate) const ANSWER: TableSpec = TableSpec {
     header: "[appliance.answer]",
+    called: "[appliance.answer]",
     about: "A line for each property: its id (`class.key.instance`, in quotes), and a text, a number, true or false, or a value of the sheet that is taken: `{ take = \"address\" }`.",
     keys: &[],
     free_keys: true,
 };
 
 /// `{ take = … }`
-pub const TAKE: TableSpec = table(
+pub(crate) const TAKE: TableSpec = table(
     "{ take = … }",
+    "a value that is taken",
     "A value that the sheet holds elsewhere, so that it is written once.",
     &[
         key(

@@ -143,6 +143,8 @@ pub struct MachineEntry {
     pub package: Given<Written<String>>,
     /// `answer`
     pub answers: Vec<AnswerEntry>,
+    /// Where the table of answers begins.
+    pub answers_place: Option<Place>,
 }
 
 /// A `link.NAME` table.

@@ -181,6 +181,7 @@ fn read_machine(
         links,
         package: Given::Absent,
         answers: Vec::new(),
+        answers_place: None,
         name,
     };
     if kind == MachineKind::Appliance {
@@ -189,6 +190,7 @@ fn read_machine(
             table.missing("package");
         }
         if let Given::Value((inner, place)) = table.table("answer") {
+            entry.answers_place = Some(place);
             entry.answers = read_answers(table.reader, inner, place, machine.as_ref());
         }
     }

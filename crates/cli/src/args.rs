@@ -1,0 +1,135 @@
+//! The command line.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// Turns one build sheet into proved first-boot settings for headless hosts and virtual appliances.
+#[derive(Debug, Parser)]
+#[command(name = "impostazione", version, max_term_width = 100, disable_help_subcommand = true)]
+#[command(
+    after_help = "Start with `impostazione demo`: it writes a sample site and goes the whole way through it.\n\n\
+    Exit codes: 0 done, or nothing found; 1 an error finding remains; 2 the command line is wrong; 3 something could \
+    not be read or written."
+)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+
+    /// Whether to color what is shown; NO_COLOR is heeded too
+    #[arg(long, global = true, value_enum, default_value = "auto", value_name = "WHEN")]
+    pub(crate) color: Color,
+
+    /// Show results only
+    #[arg(short, long, global = true)]
+    pub(crate) quiet: bool,
+
+    /// Show more, such as each file that is written
+    #[arg(short, long, global = true, conflicts_with = "quiet")]
+    pub(crate) verbose: bool,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Judges a build sheet and says what is wrong with it, where, and what to write instead
+    Check(CheckArguments),
+    /// Explains a rule with a wrong and a right example, or lists all rules
+    Explain(ExplainArguments),
+    /// Shows what each machine will be; judges nothing
+    Review(ReviewArguments),
+    /// Writes the files that each machine needs, while no error remains in the sheet
+    Render(RenderArguments),
+    /// Writes a sample site and goes the whole way through it
+    Demo(DemoArguments),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CheckArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Only findings about these machines, and those about the whole sheet; * and ? are wildcards
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) only: Vec<String>,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ExplainArguments {
+    /// Name of the rule, as findings give it; all rules are listed without one
+    pub(crate) rule: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ReviewArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Only these machines; * and ? are wildcards
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) only: Vec<String>,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct RenderArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// The folder for the output tree: a new one, an empty one, or an earlier output tree
+    #[arg(long, value_name = "DIR")]
+    pub(crate) into: PathBuf,
+
+    /// Only the files of these machines; * and ? are wildcards. The whole sheet must be right all the same
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) only: Vec<String>,
+
+    /// Remove the files of machines that are no longer in the sheet
+    #[arg(long)]
+    pub(crate) prune: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct DemoArguments {
+    /// The folder for the sample site: a new or an empty one. Without it a new folder is made, and named
+    #[arg(long, value_name = "DIR")]
+    pub(crate) into: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    Text,
+    Json,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Color {
+    Auto,
+    Always,
+    Never,
+}
+
+impl Color {
+    pub(crate) fn choice(self) -> anstream::ColorChoice {
+        match self {
+            Self::Auto => anstream::ColorChoice::Auto,
+            Self::Always => anstream::ColorChoice::Always,
+            Self::Never => anstream::ColorChoice::Never,
+        }
+    }
+
+    /// The word on the command line.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Auto => "auto",
+            Self::Always => "always",
+            Self::Never => "never",
+        }
+    }
+}

@@ -1,0 +1,124 @@
+//! `demo`
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{self, Stdio};
+
+use anstyle::Style;
+use impostazione_core::beside::plain;
+use include_dir::{Dir, DirEntry, include_dir};
+
+use crate::args::{Color, DemoArguments};
+use crate::exit::{Exit, Failure};
+use crate::terminal;
+
+static SITE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
+
+const STRONG: Style = Style::new().bold();
+
+/// A command of the demonstration, as it is typed in its folder.
+struct Step {
+    says: &'static str,
+    command: &'static [&'static str],
+    /// The exit code that belongs to it.
+    ends_with: i32,
+}
+
+const STEPS: [Step; 4] = [
+    Step {
+        says: "A sheet with a few slips in it, such as happen when entries are copied. Each is found in one run:",
+        command: &["check", "slips.toml"],
+        ends_with: 1,
+    },
+    Step { says: "The same harbor, written rightly:", command: &["check", "harbor.toml"], ends_with: 0 },
+    Step { says: "What each machine will be:", command: &["review", "harbor.toml"], ends_with: 0 },
+    Step {
+        says: "The files for each of them:",
+        command: &["render", "harbor.toml", "--into", "output"],
+        ends_with: 0,
+    },
+];
+
+/// Files of the output that are worth a look.
+const SHOWN: [&str; 2] =
+    ["output/gauge-01/rootfs/etc/netplan/60-impostazione.yaml", "output/logbook/ovf-env.xml"];
+
+pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failure> {
+    let folder = make_folder(arguments.into.as_deref())?;
+    write_site(&SITE, &folder)?;
+    terminal::print(&format!(
+        "The sample site is the harbor of Capo Vetro. Everything below can be typed again, and the sheet changed.\n\n\
+         {STRONG}$ cd {}{STRONG:#}\n",
+        folder.display()
+    ))?;
+    for step in &STEPS {
+        take(step, &folder, color)?;
+    }
+    for path in SHOWN {
+        let text = fs::read_to_string(folder.join(path))
+            .map_err(|error| cannot("read", &folder.join(path), &error))?;
+        terminal::print(&format!("\n{STRONG}$ cat {path}{STRONG:#}\n{text}"))?;
+    }
+    terminal::print(&format!("\nAll of it is in {}.\n", folder.display()))?;
+    Ok(Exit::Done)
+}
+
+/// Runs this very program in the folder of the sample site, as the user would.
+fn take(step: &Step, folder: &Path, color: Color) -> Result<(), Failure> {
+    let typed = step.command.join(" ");
+    terminal::print(&format!("\n{}\n\n{STRONG}$ impostazione {typed}{STRONG:#}\n", step.says))?;
+    let program =
+        std::env::current_exe().map_err(|error| cannot("found", Path::new("impostazione"), &error))?;
+    let status = process::Command::new(&program)
+        .args(step.command)
+        .args(["--color", color.word()])
+        .current_dir(folder)
+        .stdin(Stdio::null())
+        .status()
+        .map_err(|error| cannot("started", &program, &error))?;
+    if status.code() == Some(step.ends_with) {
+        if step.ends_with != 0 {
+            terminal::print(&format!("(exit code {}: a script would stop here)\n", step.ends_with))?;
+        }
+        return Ok(());
+    }
+    Err(Failure::Files(format!("the demonstration stops: `impostazione {typed}` ended with {status}")))
+}
+
+fn make_folder(wanted: Option<&Path>) -> Result<PathBuf, Failure> {
+    let Some(folder) = wanted else {
+        let made = tempfile::Builder::new().prefix("capo-vetro-").tempdir();
+        return made
+            .map(tempfile::TempDir::keep)
+            .map_err(|error| cannot("made", &std::env::temp_dir(), &error));
+    };
+    fs::create_dir_all(folder).map_err(|error| cannot("made", folder, &error))?;
+    let mut entries = fs::read_dir(folder).map_err(|error| cannot("read", folder, &error))?;
+    if entries.next().is_some() {
+        return Err(Failure::Files(format!(
+            "{} is not empty, and the sample site would mix with what is there; name a new folder",
+            folder.display()
+        )));
+    }
+    Ok(folder.to_owned())
+}
+
+fn write_site(files: &Dir<'_>, folder: &Path) -> Result<(), Failure> {
+    for entry in files.entries() {
+        let path = folder.join(entry.path());
+        match entry {
+            DirEntry::Dir(inner) => {
+                fs::create_dir_all(&path).map_err(|error| cannot("made", &path, &error))?;
+                write_site(inner, folder)?;
+            }
+            DirEntry::File(file) => {
+                fs::write(&path, file.contents()).map_err(|error| cannot("written", &path, &error))?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn cannot(doing: &str, path: &Path, error: &std::io::Error) -> Failure {
+    Failure::Files(format!("{} cannot be {doing}: {}", path.display(), plain(error)))
+}

@@ -1,0 +1,24 @@
+//! `explain`
+
+use impostazione_core::names::nearest;
+use impostazione_core::rules;
+
+use crate::args::ExplainArguments;
+use crate::exit::{Exit, Failure};
+use crate::terminal;
+
+pub(crate) fn run(arguments: &ExplainArguments) -> Result<Exit, Failure> {
+    let Some(name) = &arguments.rule else {
+        terminal::print(&terminal::show_rules(rules::all()))?;
+        return Ok(Exit::Done);
+    };
+    let rule = rules::by_name(name).ok_or_else(|| {
+        let close = nearest(name, rules::all().map(|rule| rule.name), 1);
+        Failure::CommandLine(match close.first() {
+            Some(close) => format!("there is no rule {name}; is {close} meant?"),
+            None => format!("there is no rule {name}; `impostazione explain` lists all rules"),
+        })
+    })?;
+    terminal::print(&terminal::show_rule(rule, terminal::width()))?;
+    Ok(Exit::Done)
+}

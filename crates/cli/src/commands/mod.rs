@@ -1,0 +1,7 @@
+//! One file a command: it reads its arguments, asks the core, and shows the answer.
+
+pub(crate) mod check;
+pub(crate) mod demo;
+pub(crate) mod explain;
+pub(crate) mod render;
+pub(crate) mod review;

@@ -1,0 +1,30 @@
+//! `review`
+
+use impostazione_core::review::review;
+
+use super::check::to_json;
+use crate::args::{Format, ReviewArguments};
+use crate::exit::{Exit, Failure};
+use crate::only::Only;
+use crate::sheet_file::assess_file;
+use crate::terminal;
+
+pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
+    let assessment = assess_file(&arguments.sheet)?;
+    let only = Only::new(&arguments.only, &assessment.site)?;
+    let review = review(&assessment.site, |name| only.includes(name));
+    terminal::print(&match arguments.format {
+        Format::Json => to_json(&review)?,
+        Format::Text => terminal::show_review(&review, terminal::width()),
+    })?;
+    let found = assessment.findings.len();
+    if found > 0 {
+        terminal::tell(&format!(
+            "\n{} in this sheet: `impostazione check {}` shows {}.\n",
+            terminal::count(found, "finding", "findings"),
+            arguments.sheet.display(),
+            if found == 1 { "it" } else { "them" },
+        ));
+    }
+    Ok(if assessment.is_whole { Exit::Done } else { Exit::ErrorsRemain })
+}

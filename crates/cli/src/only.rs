@@ -1,0 +1,37 @@
+//! `--only`: the machines that a command is about.
+
+use globset::{Glob, GlobSet, GlobSetBuilder};
+use impostazione_core::machine::{Machine, Site};
+
+use crate::exit::Failure;
+
+/// Picks machines by name.
+pub(crate) struct Only(Option<GlobSet>);
+
+impl Only {
+    /// Reads the globs, and refuses them when no machine of the site matches.
+    pub(crate) fn new(globs: &[String], site: &Site) -> Result<Self, Failure> {
+        if globs.is_empty() {
+            return Ok(Self(None));
+        }
+        let mut builder = GlobSetBuilder::new();
+        for glob in globs {
+            let read = Glob::new(glob)
+                .map_err(|error| Failure::CommandLine(format!("--only {glob}: {}", error.kind())))?;
+            builder.add(read);
+        }
+        let set = builder.build().map_err(|error| Failure::CommandLine(format!("--only: {error}")))?;
+        if !site.machines.iter().map(Machine::label).any(|name| set.is_match(name)) {
+            return Err(Failure::CommandLine(format!(
+                "--only {}: the sheet has no machine of such a name",
+                globs.join(" --only ")
+            )));
+        }
+        Ok(Self(Some(set)))
+    }
+
+    /// Whether a machine of this name is meant.
+    pub(crate) fn includes(&self, name: &str) -> bool {
+        self.0.as_ref().is_none_or(|set| set.is_match(name))
+    }
+}

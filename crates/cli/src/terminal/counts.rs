@@ -1,0 +1,31 @@
+//! Numbers in words.
+
+use impostazione_core::finding::Summary;
+
+/// `no errors`, `1 error`, `2 errors`.
+pub(crate) fn count(number: usize, one: &str, many: &str) -> String {
+    match number {
+        0 => format!("no {many}"),
+        1 => format!("1 {one}"),
+        number => format!("{number} {many}"),
+    }
+}
+
+/// The line below all findings.
+pub(crate) fn summary_line(sheet: &str, summary: Summary) -> String {
+    let machines = count(summary.machines, "machine", "machines");
+    let parts: Vec<String> = [
+        (summary.errors, "error", "errors"),
+        (summary.warnings, "warning", "warnings"),
+        (summary.notes, "note", "notes"),
+    ]
+    .into_iter()
+    .filter(|(number, ..)| *number > 0)
+    .map(|(number, one, many)| count(number, one, many))
+    .collect();
+    if parts.is_empty() {
+        format!("{sheet}: {machines}, nothing wrong\n")
+    } else {
+        format!("{sheet}: {machines}, {}\n", parts.join(", "))
+    }
+}

@@ -1,0 +1,117 @@
+//! Findings for people: the machine first, then the place, the line of the sheet with the part concerned marked below
+//! it, what is wrong, and the fix.
+
+use std::fmt::Write as _;
+
+use anstyle::{AnsiColor, Style};
+use impostazione_core::finding::{Finding, Severity};
+use impostazione_core::source::{Source, Sources};
+use textwrap::Options;
+use unicode_width::UnicodeWidthStr as _;
+
+use super::{harmless, shows_unicode};
+
+const STRONG: Style = Style::new().bold();
+const FIX: Style = AnsiColor::Green.on_default();
+const FAINT: Style = Style::new().dimmed();
+
+/// What stands in place of a machine's name where a finding is about the sheet as a whole.
+const WHOLE_SHEET: &str = "(whole sheet)";
+
+/// Indent of what is wrong.
+const INDENT: &str = "  ";
+/// Indent of the line of the sheet.
+const LINE_INDENT: &str = "      ";
+
+/// All findings, a blank line after each.
+pub(crate) fn show_findings<'a>(
+    findings: impl IntoIterator<Item = &'a Finding>,
+    sources: &Sources,
+    width: usize,
+) -> String {
+    let mark = if shows_unicode() { '▔' } else { '~' };
+    let mut text = String::new();
+    for finding in findings {
+        show(&mut text, finding, sources, width, mark);
+    }
+    text
+}
+
+fn show(text: &mut String, finding: &Finding, sources: &Sources, width: usize, mark: char) {
+    let source = sources.get(finding.place.source);
+    let position = sources.position(finding.place);
+    let color = severity_style(finding.severity());
+    let machine = harmless(finding.machine.as_deref().unwrap_or(WHOLE_SHEET));
+    // Writing to a String does not fail.
+    let _ = writeln!(
+        text,
+        "{STRONG}{machine}{STRONG:#}  {}:{}:{}  {color}{}{color:#} {}",
+        harmless(source.name()),
+        position.line,
+        position.column,
+        finding.severity().word(),
+        finding.rule.name,
+    );
+    let (line, marks) = excerpt(source, finding, width.saturating_sub(LINE_INDENT.len()).max(30), mark);
+    if !line.is_empty() {
+        let _ = writeln!(text, "{LINE_INDENT}{FAINT}{line}{FAINT:#}\n{LINE_INDENT}{color}{marks}{color:#}");
+    }
+    let _ = writeln!(text, "{}", wrapped(&finding.message, INDENT, INDENT, width));
+    let fix = wrapped(&format!("fix: {}", finding.fix), INDENT, "       ", width);
+    let fix = fix.replacen("fix:", &format!("{FIX}fix:{FIX:#}"), 1);
+    let _ = writeln!(text, "{fix}\n");
+}
+
+/// The line of the sheet at which a finding begins, cut to the width around the part concerned, and the marks below it.
+fn excerpt(source: &Source, finding: &Finding, width: usize, mark: char) -> (String, String) {
+    let span = finding.place.span;
+    let (start, line) = source.line_at(span.start());
+    let from = (span.start() - start).min(line.len());
+    let to = (span.end() - start).clamp(from, line.len());
+    let pieces = (line.get(..from), line.get(from..to), line.get(to..));
+    let (Some(before), Some(part), Some(after)) = pieces else { return (String::new(), String::new()) };
+    let (before, part, after) = (harmless(before.trim_start()), harmless(part), harmless(after.trim_end()));
+    if before.is_empty() && part.is_empty() && after.is_empty() {
+        return (String::new(), String::new());
+    }
+    let part = cut_end(&part, width.saturating_sub(10));
+    let room = width.saturating_sub(part.width());
+    let before = cut_start(&before, room.saturating_sub(after.width().min(room / 3)));
+    let after = cut_end(&after, room.saturating_sub(before.width()));
+    let marks = format!("{}{}", " ".repeat(before.width()), mark.to_string().repeat(part.width().max(1)));
+    (format!("{before}{part}{after}").trim_end().to_owned(), marks)
+}
+
+fn cut_end(text: &str, width: usize) -> String {
+    if text.width() <= width {
+        return text.to_owned();
+    }
+    let mut cut = String::new();
+    for character in text.chars() {
+        if cut.width() + 2 > width {
+            break;
+        }
+        cut.push(character);
+    }
+    cut + "…"
+}
+
+fn cut_start(text: &str, width: usize) -> String {
+    let reversed: String = text.chars().rev().collect();
+    cut_end(&reversed, width).chars().rev().collect()
+}
+
+fn wrapped(text: &str, first: &str, others: &str, width: usize) -> String {
+    textwrap::fill(
+        &harmless(text),
+        Options::new(width).initial_indent(first).subsequent_indent(others).break_words(false),
+    )
+}
+
+fn severity_style(severity: Severity) -> Style {
+    match severity {
+        Severity::Error => AnsiColor::Red.on_default().bold(),
+        Severity::Warning => AnsiColor::Yellow.on_default().bold(),
+        Severity::Note => AnsiColor::Cyan.on_default().bold(),
+    }
+}

@@ -1,0 +1,72 @@
+//! What people see.
+
+mod counts;
+mod finding_view;
+mod review_view;
+mod rule_view;
+
+use std::io::{self, Write as _};
+
+use crate::exit::Failure;
+
+pub(crate) use counts::{count, summary_line};
+pub(crate) use finding_view::show_findings;
+pub(crate) use review_view::show_review;
+pub(crate) use rule_view::{show_rule, show_rules};
+
+/// Columns to fill where the terminal does not say how many it has.
+const USUAL_WIDTH: usize = 100;
+
+/// Writes a result to stdout. A reader that closes the pipe has seen what it wanted.
+pub(crate) fn print(text: &str) -> Result<(), Failure> {
+    let mut out = anstream::stdout().lock();
+    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+            Err(Failure::Files(format!("stdout: {}", impostazione_core::beside::plain(&error))))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// Writes what is no result to stderr.
+pub(crate) fn tell(text: &str) {
+    // There is nowhere left to say that stderr is closed.
+    let _ = anstream::stderr().write_all(text.as_bytes());
+}
+
+/// Says on stderr why a run could not do what it was asked to.
+pub(crate) fn complain(message: &str) {
+    tell(&format!("impostazione: {message}\n"));
+}
+
+/// Columns of the terminal, or as many as are usual.
+pub(crate) fn width() -> usize {
+    terminal_size::terminal_size().map_or(USUAL_WIDTH, |(width, _)| usize::from(width.0).clamp(40, 160))
+}
+
+/// Whether the terminal shows more than ASCII.
+fn shows_unicode() -> bool {
+    let locale = ["LC_ALL", "LC_CTYPE", "LANG"]
+        .iter()
+        .find_map(|name| std::env::var(name).ok().filter(|value| !value.is_empty()));
+    locale.is_some_and(|locale| {
+        let locale = locale.to_ascii_lowercase();
+        locale.contains("utf-8") || locale.contains("utf8")
+    })
+}
+
+/// Text with what could drive a terminal made visible.
+fn harmless(text: &str) -> String {
+    text.chars()
+        .map(|character| match character {
+            '\t' => ' ',
+            other
+                if other.is_control()
+                    || matches!(other, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}') =>
+            {
+                '\u{fffd}'
+            }
+            other => other,
+        })
+        .collect()
+}

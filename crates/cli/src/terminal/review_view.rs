@@ -1,0 +1,172 @@
+//! A review for people: what most machines share once, then a table of what each has of its own, then the properties of each
+//! appliance.
+
+use std::collections::HashMap;
+use std::fmt::Write as _;
+
+use anstyle::Style;
+use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableStyle};
+use impostazione_core::review::{Review, ReviewedLink, ReviewedMachine, Stated, ValueOrigin};
+
+use super::{count, harmless};
+
+const STRONG: Style = Style::new().bold();
+
+/// A setting that machines may share.
+struct Shared {
+    title: &'static str,
+    get: fn(&ReviewedMachine) -> &Stated,
+}
+
+const SHARED: [Shared; 5] = [
+    Shared { title: "domain", get: |machine| &machine.domain },
+    Shared { title: "name servers", get: |machine| &machine.dns },
+    Shared { title: "search", get: |machine| &machine.search },
+    Shared { title: "time servers", get: |machine| &machine.ntp },
+    Shared { title: "time zone", get: |machine| &machine.timezone },
+];
+
+/// The whole review.
+pub(crate) fn show_review(review: &Review, width: usize) -> String {
+    let mut text = String::new();
+    let hosts = review.machines.iter().filter(|machine| machine.kind == "host").count();
+    let appliances = review.machines.len() - hosts;
+    let counted = match (hosts, appliances) {
+        (hosts, 0) => count(hosts, "host", "hosts"),
+        (0, appliances) => count(appliances, "appliance", "appliances"),
+        (hosts, appliances) => {
+            format!("{}, {}", count(hosts, "host", "hosts"), count(appliances, "appliance", "appliances"))
+        }
+    };
+    let site = harmless(review.site.as_deref().unwrap_or("Site"));
+    // Writing to a String does not fail.
+    let _ = writeln!(text, "{STRONG}{site}{STRONG:#}: {counted}\n");
+    let usual: Vec<Option<&Stated>> =
+        SHARED.iter().map(|shared| most_frequent(&review.machines, shared)).collect();
+    let _ = writeln!(text, "Every machine, where the table does not say otherwise:");
+    for (shared, value) in SHARED.iter().zip(&usual) {
+        if let Some(value) = value {
+            let _ = writeln!(text, "  {:13} {}", shared.title, stated(value, ", "));
+        }
+    }
+    let _ = writeln!(text, "\n{}", machines_table(&review.machines, &usual, width));
+    for machine in review.machines.iter().filter(|machine| !machine.properties.is_empty()) {
+        let package = harmless(machine.package.as_deref().unwrap_or_default());
+        let _ = writeln!(
+            text,
+            "\n{STRONG}{}{STRONG:#} gives {package} these properties:\n{}",
+            harmless(&machine.name),
+            properties_table(machine, width)
+        );
+    }
+    text
+}
+
+/// What most machines have, if there are two or more: the value to say once.
+fn most_frequent<'a>(machines: &'a [ReviewedMachine], shared: &Shared) -> Option<&'a Stated> {
+    let values = || machines.iter().map(|machine| (shared.get)(machine));
+    let mut counts: HashMap<&Stated, usize> = HashMap::new();
+    values().for_each(|value| *counts.entry(value).or_default() += 1);
+    // The first in the order of the sheet wins a tie.
+    let most = counts.values().max()?;
+    values().find(|value| counts.get(value) == Some(most))
+}
+
+fn machines_table(machines: &[ReviewedMachine], usual: &[Option<&Stated>], width: usize) -> String {
+    let mut table = new_table(width);
+    table.set_header(["machine", "link", "subnet", "address", "gateway", "logins, package", "otherwise"]);
+    for machine in machines {
+        let column = |get: &dyn Fn(&ReviewedLink) -> Vec<String>| {
+            // Each link takes as many lines as its longest cell, so that the cells of a link stay side by side.
+            let mut lines = Vec::new();
+            for link in &machine.links {
+                let mut cell = get(link);
+                cell.resize(link_height(link), String::new());
+                lines.extend(cell);
+            }
+            lines.join("\n")
+        };
+        let own: Vec<String> = SHARED
+            .iter()
+            .zip(usual)
+            .filter(|(shared, usual)| **usual != Some((shared.get)(machine)))
+            .map(|(shared, _)| format!("{}: {}", shared.title, stated((shared.get)(machine), ", ")))
+            .collect();
+        table.add_row(vec![
+            harmless(&machine.name),
+            column(&|link| vec![harmless(&link.name)]),
+            column(&|link| vec![harmless(link.subnet.as_deref().unwrap_or("?"))]),
+            column(&|link| lines_of(&link.addresses)),
+            column(&|link| {
+                if link.gateways.is_empty() { vec!["none".to_owned()] } else { link.gateways.clone() }
+            }),
+            match &machine.package {
+                Some(package) => harmless(package.rsplit('/').next().unwrap_or(package)),
+                None if machine.kind == "appliance" => "?".to_owned(),
+                None if machine.logins.is_empty() => "nobody".to_owned(),
+                None => machine.logins.join(", "),
+            },
+            own.join("\n"),
+        ]);
+    }
+    // Names and addresses stay whole; what is free to wrap is the rest.
+    let whole = (0..5).map(|_| ColumnConstraint::ContentWidth);
+    table.set_constraints(whole);
+    trimmed(&table)
+}
+
+fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
+    let mut table = new_table(width);
+    table.set_header(["property", "value", "from"]);
+    for property in &machine.properties {
+        let value = match &property.value {
+            None => "(a password, not shown)".to_owned(),
+            Some(value) if value.is_empty() => "(empty)".to_owned(),
+            Some(value) => harmless(value),
+        };
+        let from = match property.from {
+            ValueOrigin::Answer => "the sheet's answer",
+            ValueOrigin::Taken => "taken from the sheet",
+            ValueOrigin::Default => "the package's default",
+            ValueOrigin::Package => "the package itself",
+            ValueOrigin::Unanswered => "nowhere",
+        };
+        table.add_row([harmless(&property.id), value, from.to_owned()]);
+    }
+    trimmed(&table)
+}
+
+fn link_height(link: &ReviewedLink) -> usize {
+    lines_of(&link.addresses).len().max(link.gateways.len()).max(1)
+}
+
+fn lines_of(value: &Stated) -> Vec<String> {
+    match value {
+        Stated::Values(values) => values.clone(),
+        other => vec![stated(other, "")],
+    }
+}
+
+fn stated(value: &Stated, between: &str) -> String {
+    match value {
+        Stated::Values(values) => harmless(&values.join("\u{0}")).replace('\u{fffd}', between),
+        Stated::None => "none".to_owned(),
+        Stated::Nothing => "not given".to_owned(),
+        Stated::Unreadable => "?".to_owned(),
+    }
+}
+
+fn new_table(width: usize) -> Table {
+    let mut table = Table::new();
+    // A line below the header only, so that addresses are easy to select.
+    let rule = LineStyle::none().fill(if super::shows_unicode() { '─' } else { '-' });
+    table.load_style(TableStyle::new().header_separator(rule));
+    table.set_content_arrangement(ContentArrangement::Dynamic);
+    table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
+    table
+}
+
+/// Without the spaces that fill lines up to the table's width.
+fn trimmed(table: &Table) -> String {
+    table.lines().map(|line| line.trim_end().to_owned()).collect::<Vec<_>>().join("\n")
+}
