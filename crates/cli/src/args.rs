@@ -16,7 +16,7 @@ pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,
 
-    /// Whether to color what is shown; NO_COLOR is heeded too
+    /// Whether to color what is shown; the variable `NO_COLOR` is heeded too
     #[arg(long, global = true, value_enum, default_value = "auto", value_name = "WHEN")]
     pub(crate) color: Color,
 

@@ -102,7 +102,7 @@ fn lay_over(base: &mut toml::Table, piece: toml::Table) {
     for (key, value) in piece {
         match (base.get_mut(&key), value) {
             (Some(toml::Value::Table(under)), toml::Value::Table(over)) if key != "in_use" => {
-                lay_over(under, over)
+                lay_over(under, over);
             }
             (_, value) => {
                 base.insert(key, value);

@@ -43,19 +43,18 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
 }
 
 fn told(arguments: &RenderArguments, report: &WriteReport, machines: usize) -> String {
-    let mut text = format!(
-        "{}: {} written for {}",
-        arguments.into.display(),
+    let mut parts = vec![format!(
+        "{} written for {}",
         terminal::count(report.written.len(), "file", "files"),
         terminal::count(machines, "machine", "machines"),
-    );
+    )];
     if report.unchanged > 0 {
-        text += &format!(", {} as they were", report.unchanged);
+        parts.push(format!("{} as they were", report.unchanged));
     }
     if !report.removed.is_empty() {
-        text += &format!(", {} removed", report.removed.len());
+        parts.push(format!("{} removed", report.removed.len()));
     }
-    text + "\n"
+    format!("{}: {}\n", arguments.into.display(), parts.join(", "))
 }
 
 fn warn_of_leftovers(arguments: &RenderArguments, report: &WriteReport) {

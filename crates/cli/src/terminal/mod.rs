@@ -5,6 +5,7 @@ mod finding_view;
 mod review_view;
 mod rule_view;
 
+use std::borrow::Cow;
 use std::io::{self, Write as _};
 
 use crate::exit::Failure;
@@ -20,7 +21,7 @@ const USUAL_WIDTH: usize = 100;
 /// Writes a result to stdout. A reader that closes the pipe has seen what it wanted.
 pub(crate) fn print(text: &str) -> Result<(), Failure> {
     let mut out = anstream::stdout().lock();
-    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+    match out.write_all(showable(text).as_bytes()).and_then(|()| out.flush()) {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
             Err(Failure::Files(format!("stdout: {}", impostazione_core::beside::plain(&error))))
         }
@@ -31,7 +32,7 @@ pub(crate) fn print(text: &str) -> Result<(), Failure> {
 /// Writes what is no result to stderr.
 pub(crate) fn tell(text: &str) {
     // There is nowhere left to say that stderr is closed.
-    let _ = anstream::stderr().write_all(text.as_bytes());
+    let _ = anstream::stderr().write_all(showable(text).as_bytes());
 }
 
 /// Says on stderr why a run could not do what it was asked to.
@@ -53,6 +54,11 @@ fn shows_unicode() -> bool {
         let locale = locale.to_ascii_lowercase();
         locale.contains("utf-8") || locale.contains("utf8")
     })
+}
+
+/// The text with its dots spelled out where the terminal shows ASCII only.
+fn showable(text: &str) -> Cow<'_, str> {
+    if shows_unicode() { Cow::Borrowed(text) } else { Cow::Owned(text.replace('…', "...")) }
 }
 
 /// Text with what could drive a terminal made visible.

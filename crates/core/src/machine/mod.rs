@@ -165,6 +165,11 @@ impl Machine {
         self.label.as_deref().unwrap_or_default()
     }
 
+    /// What messages call it.
+    pub fn called(&self) -> &str {
+        self.label.as_deref().unwrap_or("a machine without a name")
+    }
+
     /// Host name and domain, where it has both.
     pub fn fqdn(&self) -> Option<String> {
         let hostname = self.hostname.value()?;
@@ -235,9 +240,15 @@ impl Site {
         package.descriptor.as_ref().ok()
     }
 
-    /// The first address from `from` on that lies in the subnet and that nothing uses, leases or keeps. Looks at
-    /// no more than 4,096 addresses, and starts again at the subnet's first where it comes to its end.
-    pub fn free_address(&self, subnet: &Subnet, from: IpAddr) -> Option<IpAddr> {
+    /// The first address from `from` on that lies in the subnet, that nothing uses, leases or keeps, and that is not
+    /// `spoken_for`. Looks at no more than 4,096 addresses, and starts again at the subnet's first where it comes to
+    /// its end.
+    pub fn free_address(
+        &self,
+        subnet: &Subnet,
+        from: IpAddr,
+        spoken_for: impl Fn(IpAddr) -> bool,
+    ) -> Option<IpAddr> {
         let family = Family::of(from);
         let prefix = subnet.family(family)?.prefix.value;
         let (first, last) = crate::net::host_range(prefix);
@@ -246,7 +257,10 @@ impl Site {
             if candidate > last || candidate < first {
                 candidate = first;
             }
-            if subnet.allows(candidate) && !self.links_by_address().contains_key(&candidate) {
+            if subnet.allows(candidate)
+                && !self.links_by_address().contains_key(&candidate)
+                && !spoken_for(candidate)
+            {
                 return Some(candidate);
             }
             candidate = successor(candidate)?;

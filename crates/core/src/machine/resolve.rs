@@ -289,19 +289,17 @@ impl Resolver<'_> {
     }
 
     fn name_server(&mut self, written: &Written<String>) -> Option<IpAddr> {
-        parse_address(&written.value, None)
-            .map_err(|fault| {
-                self.findings.push(report::dns_not_an_address(self.machine.clone(), written, &fault))
-            })
-            .ok()
+        match parse_address(&written.value, None) {
+            Ok(address) => Some(address),
+            Err(fault) => self.report(report::dns_not_an_address(self.machine.clone(), written, &fault)),
+        }
     }
 
     fn search_domain(&mut self, written: &Written<String>) -> Option<DomainName> {
-        DomainName::parse(&written.value)
-            .map_err(|fault| {
-                self.findings.push(report::search_malformed(self.machine.clone(), written, &fault))
-            })
-            .ok()
+        match DomainName::parse(&written.value) {
+            Ok(domain) => Some(domain),
+            Err(fault) => self.report(report::search_malformed(self.machine.clone(), written, &fault)),
+        }
     }
 
     fn time_server(&mut self, written: &Written<String>) -> Option<TimeServer> {

@@ -250,7 +250,7 @@ impl Take {
         }
         match machine.links.as_slice() {
             [link] => Ok(link),
-            [] => Err(self.nothing(machine.label())),
+            [] => Err(self.nothing(machine.called())),
             _ => Err(self.fault(
                 format!(
                     "{} has several links ({}), and the answer does not say of which to take the {}.",

@@ -60,10 +60,11 @@ fn explain(text: &str, family: Option<Family>) -> AddressFault {
 }
 
 fn explain_v4(text: &str) -> AddressFault {
-    if let Some((address, port)) = text.split_once(':') {
-        if !port.is_empty() && port.bytes().all(|byte| byte.is_ascii_digit()) {
-            return AddressFault::new("carries a port, and a plain address belongs here", v4(address));
-        }
+    if let Some((address, port)) = text.split_once(':')
+        && !port.is_empty()
+        && port.bytes().all(|byte| byte.is_ascii_digit())
+    {
+        return AddressFault::new("carries a port, and a plain address belongs here", v4(address));
     }
     if text.contains(',') {
         return AddressFault::new("has a comma where a dot belongs", v4(&text.replace(',', ".")));

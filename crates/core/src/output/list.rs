@@ -2,6 +2,7 @@
 //! from a folder that is none.
 
 use std::collections::BTreeMap;
+use std::fmt::Write as _;
 
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -56,7 +57,11 @@ impl ListedFile {
 
 /// SHA-256 in hexadecimal digits.
 pub(super) fn digest(bytes: &[u8]) -> String {
-    Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect()
+    Sha256::digest(bytes).iter().fold(String::with_capacity(64), |mut digits, byte| {
+        // Writing to a String does not fail.
+        let _ = write!(digits, "{byte:02x}");
+        digits
+    })
 }
 
 /// The list of these files, sorted by path.

@@ -200,8 +200,8 @@ fn assigned<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Assigned<'a>> + use<'
 }
 
 /// What to write in place of an address that is taken: the next one that nothing uses.
-fn other_address(judge: &Judge<'_>, at: &Assigned<'_>) -> String {
-    match judge.site.free_address(at.subnet, at.address()) {
+fn other_address(judge: &mut Judge<'_>, at: &Assigned<'_>) -> String {
+    match judge.suggest_address(at.subnet, at.address()) {
         Some(free) => format!("write an address that is free, such as {free}"),
         None => format!(
             "write an address of subnet {} that is free; none was found near it",
@@ -223,7 +223,7 @@ fn check_missing(judge: &mut Judge<'_>) {
             }
             let fix = match site.subnet_of(link).and_then(|subnet| {
                 let side = subnet.family(Family::V4).or_else(|| subnet.family(Family::V6))?;
-                site.free_address(subnet, host_range(side.prefix.value).0)
+                judge.suggest_address(subnet, host_range(side.prefix.value).0)
             }) {
                 Some(free) => {
                     let key = if free.is_ipv4() { "address" } else { "address6" };
@@ -254,7 +254,6 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
                 let address = found.address.value;
                 let name = &subnet.name.value;
                 match subnet.side(family) {
-                    Given::Faulty => {}
                     Given::Absent => {
                         let key = if family == Family::V4 { "prefix" } else { "prefix6" };
                         judge.on_machine(
@@ -288,7 +287,7 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
                             format!("write an address from {first} to {last}{hint}"),
                         );
                     }
-                    Given::Value(_) => {}
+                    Given::Value(_) | Given::Faulty => {}
                 }
             }
         }
@@ -415,7 +414,8 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                 } else {
                     other.label().to_owned()
                 };
-                let fix = match site.subnet_of(link).and_then(|subnet| site.free_address(subnet, address)) {
+                let fix = match site.subnet_of(link).and_then(|subnet| judge.suggest_address(subnet, address))
+                {
                     Some(free) => format!("write an address that is free, such as {free}"),
                     None => "write another address for one of them".to_owned(),
                 };

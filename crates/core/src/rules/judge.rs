@@ -1,7 +1,10 @@
 //! What a rule sees, and where it reports to.
 
+use std::collections::HashSet;
+use std::net::IpAddr;
+
 use crate::finding::Finding;
-use crate::machine::{Machine, Site};
+use crate::machine::{Machine, Site, Subnet};
 use crate::source::{Place, Sources};
 
 use super::Rule;
@@ -12,11 +15,12 @@ pub struct Judge<'a> {
     pub site: &'a Site,
     sources: &'a Sources,
     findings: Vec<Finding>,
+    suggested: HashSet<IpAddr>,
 }
 
 impl<'a> Judge<'a> {
     pub(crate) fn new(site: &'a Site, sources: &'a Sources, findings: Vec<Finding>) -> Self {
-        Self { site, sources, findings }
+        Self { site, sources, findings, suggested: HashSet::new() }
     }
 
     pub(crate) fn into_findings(self) -> Vec<Finding> {
@@ -26,6 +30,13 @@ impl<'a> Judge<'a> {
     /// The line at which a place begins, for messages that name a second place.
     pub fn line(&self, place: Place) -> usize {
         self.sources.line(place)
+    }
+
+    /// An address of the subnet that is free, from this one on, and that no other finding suggests.
+    pub fn suggest_address(&mut self, subnet: &Subnet, from: IpAddr) -> Option<IpAddr> {
+        let free = self.site.free_address(subnet, from, |address| self.suggested.contains(&address))?;
+        self.suggested.insert(free);
+        Some(free)
     }
 
     /// Reports a breach on a machine.

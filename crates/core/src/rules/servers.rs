@@ -76,9 +76,9 @@ fn check_list<T>(
         site.machines.iter().filter(|machine| list_of(machine).is_absent()).collect();
     if let [first, others @ ..] = lacking.as_slice() {
         let message = match others.len() {
-            0 => format!("The sheet gives {} no {what}.", first.label()),
-            1 => format!("The sheet gives {} and one more machine no {what}.", first.label()),
-            more => format!("The sheet gives {} and {more} more machines no {what}.", first.label()),
+            0 => format!("The sheet gives {} no {what}.", first.called()),
+            1 => format!("The sheet gives {} and one more machine no {what}.", first.called()),
+            more => format!("The sheet gives {} and {more} more machines no {what}.", first.called()),
         };
         let fix = format!(
             "write {example} in [common] or on the machine, or {key} = \"none\" if there is to be none"

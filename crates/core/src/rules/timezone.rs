@@ -41,9 +41,9 @@ fn check_missing(judge: &mut Judge<'_>) {
         .filter(|machine| machine.host().is_some() && machine.settings.timezone.is_absent());
     let Some(first) = lacking.next() else { return };
     let message = match lacking.count() {
-        0 => format!("The sheet gives {} no time zone.", first.label()),
-        1 => format!("The sheet gives {} and one more host no time zone.", first.label()),
-        more => format!("The sheet gives {} and {more} more hosts no time zone.", first.label()),
+        0 => format!("The sheet gives {} no time zone.", first.called()),
+        1 => format!("The sheet gives {} and one more host no time zone.", first.called()),
+        more => format!("The sheet gives {} and {more} more hosts no time zone.", first.called()),
     };
     judge.on_machine(
         &TIMEZONE_MISSING,

@@ -1,5 +1,6 @@
 //! The build sheet as a person wrote it: texts and their places, nothing typed yet.
 
+mod brackets;
 mod keys;
 mod read;
 mod syntax;

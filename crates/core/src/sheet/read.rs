@@ -20,13 +20,29 @@ use crate::source::{Place, Source, SourceId, Span, Written};
 pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
     let text = source.text();
     let (table, errors) = DeTable::parse_recoverable(text);
-    let errors = syntax::findings(id, text, &errors);
-    let broken: Vec<Span> = errors.iter().map(|finding| finding.place.span).collect();
-    let mut reader = Reader { source: id, findings: errors, broken: &broken };
+    let syntax::Broken { findings, spans } = syntax::explain(id, text, &errors);
+    let mut reader = Reader { source: id, findings, broken: &spans };
     let top = Place { source: id, span: Span::new(0, 0) };
     let mut sheet = read_root(&mut reader, table.get_ref(), top, text);
-    sheet.is_whole = broken.is_empty();
+    sheet.is_whole = spans.is_empty();
+    name_machines(&mut reader.findings, &sheet, text);
     (sheet, reader.findings)
+}
+
+/// Gives findings about the TOML of an entry the name of its machine.
+fn name_machines(findings: &mut [Finding], sheet: &Sheet, text: &str) {
+    for finding in findings.iter_mut().filter(|finding| finding.machine.is_none()) {
+        let before = sheet.machines.partition_point(|machine| machine.header <= finding.place);
+        let Some(machine) = before.checked_sub(1).and_then(|index| sheet.machines.get(index)) else {
+            continue;
+        };
+        let between = text.get(machine.header.span.end()..finding.place.span.start()).unwrap_or_default();
+        let own_table = format!("[{}.", machine.kind.word());
+        let mut headers = between.lines().map(str::trim_start).filter(|line| line.starts_with('['));
+        if headers.all(|header| header.starts_with(&own_table)) {
+            finding.machine = machine.name.value().map(|name| name.value.clone());
+        }
+    }
 }
 
 fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &str) -> Sheet {

@@ -4,92 +4,217 @@ use std::ops::Range;
 
 use toml::de::Error;
 
+use super::brackets::{Unclosed, unclosed_brackets};
 use crate::finding::Finding;
 use crate::rules::report;
 use crate::source::{Place, SourceId, Span};
 
-/// Findings for the errors of the TOML parser, one a line of the sheet: further errors of a line follow from its first.
-pub(super) fn findings(source: SourceId, text: &str, errors: &[Error]) -> Vec<Finding> {
-    let mut spanned: Vec<(Range<usize>, &Error)> =
+/// What is broken in a sheet's TOML.
+pub(super) struct Broken {
+    /// A finding for each slip.
+    pub(super) findings: Vec<Finding>,
+    /// The parts of the text that could not be read rightly because of them.
+    pub(super) spans: Vec<Span>,
+}
+
+/// Explains the errors of the TOML parser, one a line of the sheet: further errors of a line follow from its first, and
+/// all errors behind a bracket that is never closed follow from that.
+pub(super) fn explain(source: SourceId, text: &str, errors: &[Error]) -> Broken {
+    let mut broken = Broken { findings: Vec::new(), spans: Vec::new() };
+    if errors.is_empty() {
+        return broken;
+    }
+    let unclosed = unclosed_brackets(text);
+    let readable = unclosed.first().map_or(text.len(), |first| first.opener.start);
+    let mut errors: Vec<(Range<usize>, &Error)> =
         errors.iter().map(|error| (clamp(text, error.span().unwrap_or(0..0)), error)).collect();
-    spanned.sort_by_key(|(span, _)| (span.start, span.end));
-    let mut findings: Vec<Finding> = Vec::new();
+    errors.sort_by_key(|(span, _)| (span.start, span.end));
     let mut last_line = None;
-    for (span, error) in spanned {
+    for (span, error) in errors {
         let line = line_of(text, span.start);
-        if last_line.as_ref() == Some(&line) {
+        if span.start > readable || last_line.as_ref() == Some(&line) {
             continue;
         }
-        findings.push(explain(source, text, span, line.clone(), error.message()));
+        let slip = Slip { text, message: error.message(), span, line: line.clone() };
+        let (part, message, fix) = slip.explain();
+        let place = Place { source, span: part.into() };
+        broken.spans.push(place.span);
+        broken.findings.push(report::syntax(place, message, fix));
         last_line = Some(line);
     }
-    findings
+    for Unclosed { opener, closer } in unclosed {
+        let bracket = text.get(opener.clone()).unwrap_or_default();
+        let place = Place { source, span: opener.clone().into() };
+        broken.spans.push(Span::new(opener.start, text.len()));
+        broken.findings.push(report::syntax(
+            place,
+            format!("The {bracket} that opens here is not closed, so that nothing below it can be read."),
+            format!("close it with {closer}, and check again"),
+        ));
+    }
+    broken
 }
 
-fn explain(source: SourceId, text: &str, span: Range<usize>, line: Range<usize>, message: &str) -> Finding {
-    let at = |range: Range<usize>| Place { source, span: Span::from(range) };
-    let slice = |range: Range<usize>| text.get(range).unwrap_or_default();
-    if message.contains("duplicate key") {
-        return report::syntax(
-            at(span.clone()),
-            format!("`{}` stands twice in this table.", slice(span).trim().escape_debug()),
-            "take one of the two out",
-        );
+/// One error of the parser, with the line it is on.
+struct Slip<'a> {
+    text: &'a str,
+    message: &'a str,
+    span: Range<usize>,
+    line: Range<usize>,
+}
+
+/// The part of the text to mark, what is wrong with it, and the fix.
+type Explained = (Range<usize>, String, String);
+
+impl Slip<'_> {
+    fn explain(&self) -> Explained {
+        let ways = [
+            Self::duplicate_key,
+            Self::missing_value,
+            Self::unquoted_value,
+            Self::wrong_escape,
+            Self::unclosed_text,
+            Self::after_the_value,
+            Self::missing_comma,
+            Self::unclosed_header,
+            Self::no_setting,
+        ];
+        ways.iter().find_map(|way| way(self)).unwrap_or_else(|| {
+            let part = if self.span.is_empty() { self.whole_line() } else { self.span.clone() };
+            (part, format!("This is not TOML: {}.", self.message), "correct the line".to_owned())
+        })
     }
-    if let Some(bare) = bare_value(text, &span, &line) {
-        let value = slice(bare.clone());
-        if !value.starts_with(['"', '\'', '[', '{'])
-            && (message.contains("quoted") || value.contains(['.', ':', '/', '-']))
-        {
-            return report::syntax(
-                at(bare.clone()),
-                format!("{} stands without quotes.", value.escape_debug()),
-                format!("write it in quotes: \"{}\"", value.escape_debug()),
-            );
+
+    fn says(&self, words: &str) -> bool {
+        self.message.contains(words)
+    }
+
+    fn slice(&self, range: Range<usize>) -> &str {
+        self.text.get(range).unwrap_or_default()
+    }
+
+    fn whole_line(&self) -> Range<usize> {
+        trim(self.text, self.line.clone())
+    }
+
+    fn to_line_end(&self) -> Range<usize> {
+        let rest = trim(self.text, self.span.start..self.line.end.max(self.span.start));
+        if rest.is_empty() { self.whole_line() } else { rest }
+    }
+
+    fn duplicate_key(&self) -> Option<Explained> {
+        self.says("duplicate key").then(|| {
+            let key = self.slice(self.span.clone()).trim();
+            let message = format!("`{}` stands twice in this table.", key.escape_debug());
+            (self.span.clone(), message, "take one of the two out".to_owned())
+        })
+    }
+
+    fn missing_value(&self) -> Option<Explained> {
+        let value_missing = self.says("must be quoted") && self.span.is_empty();
+        value_missing.then(|| {
+            let message = "There is no value after the equals sign.".to_owned();
+            (self.whole_line(), message, "write the value, or take the line out".to_owned())
+        })
+    }
+
+    fn unquoted_value(&self) -> Option<Explained> {
+        let bare = self.bare_value()?;
+        let value = self.slice(bare.clone());
+        if value.starts_with(['"', '\'', '[', '{']) {
+            return None;
         }
+        let plain = value.trim_matches(['“', '”', '„', '‘', '’', '«', '»']);
+        if plain != value {
+            let message =
+                format!("{} stands in quotes that only a person takes for quotes.", value.escape_debug());
+            return Some((bare, message, format!("write plain ones: \"{}\"", plain.escape_debug())));
+        }
+        (self.says("must be quoted") || value.contains(['.', ':', '/', '-'])).then(|| {
+            let message = format!("{} stands without quotes.", value.escape_debug());
+            (bare, message, format!("write it in quotes: \"{}\"", value.escape_debug()))
+        })
     }
-    if message.contains("string") && message.contains("invalid") {
-        return report::syntax(
-            at(trim_end(text, span.start..line.end)),
-            "A text on this line does not end: its closing quote is missing, or a quote inside it is not escaped.",
-            "close the text with the quote that it began with",
-        );
-    }
-    if message.contains("missing comma") {
-        return report::syntax(
-            at(trim_end(text, span.start..line.end)),
-            "A comma is missing before this.",
-            "put a comma between the two items",
-        );
-    }
-    if message.contains("unclosed") {
-        let whole = trim(text, line);
-        return report::syntax(
-            at(whole),
-            format!("This line leaves a bracket or a brace open ({message})."),
-            "close what the line opens: [subnet.quay], [[host]], { … }, [ … ]",
-        );
-    }
-    if message.contains("key with no value") {
-        let whole = trim(text, line);
-        return report::syntax(
-            at(whole),
-            "This line is no setting: a key, an equals sign and a value.",
-            "write it as key = \"value\", or begin the line with # to make it a comment",
-        );
-    }
-    let whole = if span.is_empty() { trim(text, line) } else { span };
-    report::syntax(at(whole), format!("This is not TOML: {message}."), "correct the line")
-}
 
-/// The value without quotes around a span: from the sign before it to the end of the value.
-fn bare_value(text: &str, span: &Range<usize>, line: &Range<usize>) -> Option<Range<usize>> {
-    let before = text.get(line.start..span.start)?;
-    let after = text.get(span.start..line.end)?;
-    let start = line.start + before.rfind(['=', '[', ',', '{'])? + 1;
-    let end = span.start + after.find([',', ']', '}', '#']).unwrap_or(after.len());
-    let value = trim(text, start..end);
-    (!value.is_empty()).then_some(value)
+    fn wrong_escape(&self) -> Option<Explained> {
+        self.says("escape").then(|| {
+            let message = "A backslash in this text begins nothing that TOML knows.".to_owned();
+            (self.whole_line(), message, "double the backslash, or put the text in single quotes".to_owned())
+        })
+    }
+
+    fn unclosed_text(&self) -> Option<Explained> {
+        if !(self.says("invalid") && self.says("string")) {
+            return None;
+        }
+        let part = if self.says("multi-line") {
+            let before = self.slice(0..self.span.start);
+            let opener = before.rfind("\"\"\"").or_else(|| before.rfind("'''"))?;
+            opener..opener + 3
+        } else {
+            self.to_line_end()
+        };
+        let message =
+            "A text that begins here or before does not end: its closing quote is missing.".to_owned();
+        Some((part, message, "close the text with the quote that it began with".to_owned()))
+    }
+
+    fn after_the_value(&self) -> Option<Explained> {
+        self.says("expected newline").then(|| {
+            let message = "Something stands after the value that does not belong to it.".to_owned();
+            let fix = "one setting a line; a quote inside a text is written \\\", a comment begins with #"
+                .to_owned();
+            (self.to_line_end(), message, fix)
+        })
+    }
+
+    fn missing_comma(&self) -> Option<Explained> {
+        self.says("missing comma").then(|| {
+            let message = "A comma is missing before this.".to_owned();
+            (self.to_line_end(), message, "put a comma between the two items".to_owned())
+        })
+    }
+
+    fn unclosed_header(&self) -> Option<Explained> {
+        self.says("unclosed").then(|| {
+            let message = "The brackets of this line do not match.".to_owned();
+            let fix = "write a table as [subnet.quay], and an entry as [[host]]".to_owned();
+            (self.whole_line(), message, fix)
+        })
+    }
+
+    fn no_setting(&self) -> Option<Explained> {
+        if !(self.says("key with no value") || self.says("invalid unquoted key")) {
+            return None;
+        }
+        let whole = self.whole_line();
+        let line = self.slice(whole.clone());
+        let key = line.split('=').next().unwrap_or_default().trim();
+        let (message, fix) = if line.contains('=') && key.contains(char::is_whitespace) {
+            (
+                format!("\"{}\" is no key: a key has no space in it.", key.escape_debug()),
+                "correct the key".to_owned(),
+            )
+        } else if let (Some((key, value)), false) = (line.split_once(':'), line.contains('=')) {
+            let message =
+                "A key and its value have a colon between them, and TOML wants an equals sign.".to_owned();
+            (message, format!("write {} = {}", key.trim().escape_debug(), value.trim().escape_debug()))
+        } else {
+            let message = "This line is no setting: a key, an equals sign and a value.".to_owned();
+            (message, "write it as key = \"value\", or begin the line with # to make it a comment".to_owned())
+        };
+        Some((whole, message, fix))
+    }
+
+    /// The value around the error, from the sign before it to its end.
+    fn bare_value(&self) -> Option<Range<usize>> {
+        let before = self.slice(self.line.start..self.span.start);
+        let after = self.slice(self.span.start..self.line.end);
+        let start = self.line.start + before.rfind(['=', '[', ',', '{'])? + 1;
+        let end = self.span.start + after.find([',', ']', '}', '#']).unwrap_or(after.len());
+        let value = trim(self.text, start..end);
+        (!value.is_empty()).then_some(value)
+    }
 }
 
 fn clamp(text: &str, span: Range<usize>) -> Range<usize> {
@@ -117,7 +242,61 @@ fn trim(text: &str, range: Range<usize>) -> Range<usize> {
     start..(start + slice.trim().len())
 }
 
-fn trim_end(text: &str, range: Range<usize>) -> Range<usize> {
-    let slice = text.get(range.clone()).unwrap_or_default();
-    range.start..(range.start + slice.trim_end().len())
+#[cfg(test)]
+mod tests {
+    use crate::testing::assess_text;
+
+    /// Line, column and message of each finding of a sheet that begins with `format = 1` and has the lines given.
+    fn slips(lines: &str) -> Vec<(usize, usize, String)> {
+        let assessment = assess_text(&format!("format = 1\n{lines}\n"));
+        let place = |finding: &crate::finding::Finding| assessment.sources.position(finding.place);
+        let findings = assessment.findings.iter().filter(|finding| finding.rule.name == "sheet-syntax");
+        findings
+            .map(|finding| (place(finding).line, place(finding).column, finding.message.clone()))
+            .collect()
+    }
+
+    fn slip(lines: &str) -> (usize, usize, String) {
+        let mut all = slips(lines);
+        assert_eq!(all.len(), 1, "{lines}\n{all:?}");
+        all.remove(0)
+    }
+
+    #[test]
+    fn each_slip_is_named_once_and_where_it_is() {
+        assert_eq!(slip("a = 10.64.10.0/24"), (2, 5, "10.64.10.0/24 stands without quotes.".into()));
+        assert_eq!(slip("a = [10.64.10.53, \"b\"]"), (2, 6, "10.64.10.53 stands without quotes.".into()));
+        assert_eq!(slip("a = Europe/Rome # zone"), (2, 5, "Europe/Rome stands without quotes.".into()));
+        assert_eq!(slip("a = “gauge”").2, "“gauge” stands in quotes that only a person takes for quotes.");
+        assert_eq!(slip("a ="), (2, 1, "There is no value after the equals sign.".into()));
+        assert_eq!(
+            slip("a = \"b").2,
+            "A text that begins here or before does not end: its closing quote is missing."
+        );
+        assert_eq!(slip("a = \"\"\"b\nc = 1"), (2, 5, slip("a = \"b").2));
+        assert_eq!(slip("a = \"b\\q\"").2, "A backslash in this text begins nothing that TOML knows.");
+        assert_eq!(slip("a = \"b\" \"c\"").2, "Something stands after the value that does not belong to it.");
+        assert_eq!(slip("a = [\"b\" \"c\"]"), (2, 10, "A comma is missing before this.".into()));
+        assert_eq!(slip("a = [\"\"10.64.10.54\"]\nc = 1").0, 2);
+        assert_eq!(slip("a = 1\na = 2"), (3, 1, "`a` stands twice in this table.".into()));
+        assert_eq!(slip("[[host]\nname = \"a\"").2, "The brackets of this line do not match.");
+        assert_eq!(slip("time zone = 1").2, "\"time zone\" is no key: a key has no space in it.");
+        assert_eq!(
+            slip("a: 1").2,
+            "A key and its value have a colon between them, and TOML wants an equals sign."
+        );
+        assert_eq!(slip("just words").2, "This line is no setting: a key, an equals sign and a value.");
+    }
+
+    #[test]
+    fn a_bracket_left_open_is_one_slip_however_much_it_swallows() {
+        let open = "The [ that opens here is not closed, so that nothing below it can be read.";
+        assert_eq!(slip("dns = [\"a\", \"b\"\nntp = [\"c\"]\n[[host]]\nname = \"d\""), (2, 7, open.into()));
+        let open = "The { that opens here is not closed, so that nothing below it can be read.";
+        assert_eq!(
+            slip("[[host]]\nlink.a = { b = \"c\"\n[[host]]\nname = \"d\"\n[x]\ny = 1"),
+            (3, 10, open.into())
+        );
+        assert_eq!(slips("dns = [\n  \"a\",\n  \"b\", # ]\n]\nlink = {\n  a = \"}\",\n}"), []);
+    }
 }

@@ -1,0 +1,143 @@
+//! What the tests of the built program share: a folder with the sample site's files, and the program run in it.
+#![allow(dead_code, reason = "each test file uses a part of it")]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+use assert_cmd::cargo::cargo_bin;
+use tempfile::TempDir;
+
+/// A folder of its own for one test, with the keys and packages of the sample site in it.
+pub(crate) struct Workspace {
+    folder: TempDir,
+}
+
+/// What a run of the program gave back.
+pub(crate) struct Run {
+    pub(crate) code: i32,
+    pub(crate) stdout: String,
+    pub(crate) stderr: String,
+}
+
+impl Workspace {
+    pub(crate) fn new() -> Self {
+        let workspace = Self { folder: tempfile::tempdir().unwrap() };
+        copy_folder(&demo_folder(), workspace.path());
+        workspace
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    pub(crate) fn write(&self, name: &str, content: impl AsRef<[u8]>) {
+        fs::write(self.path().join(name), content).unwrap();
+    }
+
+    pub(crate) fn read(&self, name: &str) -> String {
+        fs::read_to_string(self.path().join(name)).unwrap_or_else(|error| panic!("{name}: {error}"))
+    }
+
+    pub(crate) fn exists(&self, name: &str) -> bool {
+        self.path().join(name).symlink_metadata().is_ok()
+    }
+
+    /// Runs the program in the folder.
+    pub(crate) fn run(&self, arguments: &[&str]) -> Run {
+        Run::from(self.command(arguments).output().unwrap())
+    }
+
+    pub(crate) fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(cargo_bin("impostazione"));
+        command.args(arguments).current_dir(self.path()).env("LC_ALL", "C.UTF-8").env_remove("NO_COLOR");
+        command
+    }
+
+    /// Every file below a folder with its content, links by their target, sorted.
+    pub(crate) fn tree(&self, name: &str) -> Vec<(String, Vec<u8>)> {
+        let mut files = Vec::new();
+        collect(&self.path().join(name), &self.path().join(name), &mut files);
+        files.sort();
+        files
+    }
+}
+
+impl From<Output> for Run {
+    fn from(output: Output) -> Self {
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
+        Self { code: output.status.code().unwrap(), stdout: text(output.stdout), stderr: text(output.stderr) }
+    }
+}
+
+pub(crate) fn demo_folder() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo")
+}
+
+/// A sheet in which everything is right, with these lines at its end.
+pub(crate) fn right_sheet(end: &str) -> String {
+    format!(
+        r#"format = 1
+
+[common]
+domain   = "capovetro.example"
+dns      = ["10.64.10.53", "10.64.10.54"]
+search   = ["capovetro.example"]
+ntp      = ["10.64.10.121", "clock.capovetro.example"]
+timezone = "Europe/Rome"
+
+[subnet.quay]
+prefix   = "10.64.10.0/24"
+gateway  = "10.64.10.1"
+prefix6  = "fd64:10::/64"
+gateway6 = "fd64:10::1"
+dhcp_ranges = ["10.64.10.200-10.64.10.239"]
+kept_free   = ["10.64.10.2-10.64.10.9"]
+in_use      = {{ "10.64.10.40" = "crane controller" }}
+
+[account.keeper]
+ssh_keys = ["keys/keeper.pub"]
+
+{end}"#
+    )
+}
+
+/// A host of that sheet.
+pub(crate) fn host(name: &str, address: &str) -> String {
+    format!("[[host]]\nname = \"{name}\"\nlink.eth0 = {{ subnet = \"quay\", address = \"{address}\" }}\n")
+}
+
+/// Runs a judge, and fails with what it says unless it is content and silent.
+pub(crate) fn judge(command: &mut Command) {
+    let output = command.output().unwrap_or_else(|error| panic!("{command:?}: {error}"));
+    let stderr = String::from_utf8_lossy(&output.stderr);
+    assert!(output.status.success() && stderr.is_empty(), "{command:?}: {}\n{stderr}", output.status);
+}
+
+fn copy_folder(from: &Path, to: &Path) {
+    for entry in fs::read_dir(from).unwrap() {
+        let entry = entry.unwrap();
+        let target = to.join(entry.file_name());
+        if entry.file_type().unwrap().is_dir() {
+            fs::create_dir(&target).unwrap();
+            copy_folder(&entry.path(), &target);
+        } else {
+            fs::copy(entry.path(), target).unwrap();
+        }
+    }
+}
+
+fn collect(top: &Path, folder: &Path, files: &mut Vec<(String, Vec<u8>)>) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        let name = path.strip_prefix(top).unwrap().display().to_string();
+        let kind = path.symlink_metadata().unwrap();
+        if kind.is_dir() {
+            collect(top, &path, files);
+        } else if kind.is_symlink() {
+            files.push((name, fs::read_link(&path).unwrap().into_os_string().into_encoded_bytes()));
+        } else {
+            files.push((name, fs::read(&path).unwrap()));
+        }
+    }
+}
