@@ -93,13 +93,13 @@ fn a_sheet_of_50_000_hosts_is_judged_and_reviewed() {
 #[test]
 fn deep_nesting_is_refused() {
     let workspace = Workspace::new();
-    for nested in ["[".repeat(100_000), "{ a = ".repeat(100_000), "[{ a = ".repeat(50_000)] {
+    for nested in ["[".repeat(20_000), "{ a = ".repeat(20_000), "[{ a = ".repeat(20_000)] {
         workspace.write("sheet.toml", format!("format = 1\n[common]\ndns = {nested}\n"));
         let check = workspace.run(&["check", "sheet.toml"]);
         assert_eq!((check.code, check.stderr.as_str()), (1, ""));
         assert!(check.stdout.contains("sheet-syntax") && check.stdout.len() < 2000, "{}", check.stdout);
     }
-    workspace.write("sheet.toml", format!("{}a = 1\n", "a.".repeat(50_000)));
+    workspace.write("sheet.toml", format!("{}a = 1\n", "a.".repeat(20_000)));
     assert_eq!(workspace.run(&["check", "sheet.toml"]).code, 1);
 }
 

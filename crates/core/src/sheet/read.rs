@@ -20,7 +20,7 @@ use crate::source::{Place, Source, SourceId, Span, Written};
 pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
     let text = source.text();
     let (table, errors) = DeTable::parse_recoverable(text);
-    let syntax::Broken { findings, spans } = syntax::explain(id, text, &errors);
+    let syntax::Broken { findings, spans } = syntax::explain(id, source, &errors);
     let mut reader = Reader { source: id, findings, broken: &spans };
     let top = Place { source: id, span: Span::new(0, 0) };
     let mut sheet = read_root(&mut reader, table.get_ref(), top, text);

@@ -7,19 +7,20 @@ use toml::de::Error;
 use super::brackets::{Unclosed, unclosed_brackets};
 use crate::finding::Finding;
 use crate::rules::report;
-use crate::source::{Place, SourceId, Span};
+use crate::source::{Place, Source, SourceId, Span};
 
 /// What is broken in a sheet's TOML.
 pub(super) struct Broken {
     /// A finding for each slip.
     pub(super) findings: Vec<Finding>,
-    /// The parts of the text that could not be read rightly because of them.
+    /// The parts of the text that could not be read rightly because of them, in their order and apart.
     pub(super) spans: Vec<Span>,
 }
 
 /// Explains the errors of the TOML parser, one a line of the sheet: further errors of a line follow from its first, and
 /// all errors behind a bracket that is never closed follow from that.
-pub(super) fn explain(source: SourceId, text: &str, errors: &[Error]) -> Broken {
+pub(super) fn explain(id: SourceId, source: &Source, errors: &[Error]) -> Broken {
+    let text = source.text();
     let mut broken = Broken { findings: Vec::new(), spans: Vec::new() };
     if errors.is_empty() {
         return broken;
@@ -31,20 +32,21 @@ pub(super) fn explain(source: SourceId, text: &str, errors: &[Error]) -> Broken 
     errors.sort_by_key(|(span, _)| (span.start, span.end));
     let mut last_line = None;
     for (span, error) in errors {
-        let line = line_of(text, span.start);
+        let (line_start, line) = source.line_at(span.start);
+        let line = line_start..line_start + line.len();
         if span.start > readable || last_line.as_ref() == Some(&line) {
             continue;
         }
         let slip = Slip { text, message: error.message(), span, line: line.clone() };
         let (part, message, fix) = slip.explain();
-        let place = Place { source, span: part.into() };
+        let place = Place { source: id, span: part.into() };
         broken.spans.push(place.span);
         broken.findings.push(report::syntax(place, message, fix));
         last_line = Some(line);
     }
     for Unclosed { opener, closer } in unclosed {
         let bracket = text.get(opener.clone()).unwrap_or_default();
-        let place = Place { source, span: opener.clone().into() };
+        let place = Place { source: id, span: opener.clone().into() };
         broken.spans.push(Span::new(opener.start, text.len()));
         broken.findings.push(report::syntax(
             place,
@@ -52,7 +54,21 @@ pub(super) fn explain(source: SourceId, text: &str, errors: &[Error]) -> Broken 
             format!("close it with {closer}, and check again"),
         ));
     }
+    broken.spans = merged(broken.spans);
     broken
+}
+
+/// The same spans in their order, those that meet made one.
+fn merged(mut spans: Vec<Span>) -> Vec<Span> {
+    spans.sort_unstable();
+    let mut merged: Vec<Span> = Vec::with_capacity(spans.len());
+    for span in spans {
+        match merged.last_mut() {
+            Some(last) if last.meets(span) => *last = Span::new(last.start(), last.end().max(span.end())),
+            _ => merged.push(span),
+        }
+    }
+    merged
 }
 
 /// One error of the parser, with the line it is on.
@@ -226,13 +242,6 @@ fn clamp(text: &str, span: Range<usize>) -> Range<usize> {
     while !text.is_char_boundary(end) {
         end += 1;
     }
-    start..end
-}
-
-fn line_of(text: &str, offset: usize) -> Range<usize> {
-    let start = text.get(..offset).and_then(|before| before.rfind('\n')).map_or(0, |newline| newline + 1);
-    let end =
-        text.get(offset..).and_then(|after| after.find('\n')).map_or(text.len(), |newline| offset + newline);
     start..end
 }
 

@@ -13,7 +13,7 @@ use crate::source::{Place, SourceId, Span, Written};
 pub(super) struct Reader<'s> {
     pub(super) source: SourceId,
     pub(super) findings: Vec<Finding>,
-    /// Where the TOML itself is broken. What meets such a place has its finding already.
+    /// Where the TOML itself is broken, in order and apart. What meets such a place has its finding already.
     pub(super) broken: &'s [Span],
 }
 
@@ -23,7 +23,8 @@ impl Reader<'_> {
     }
 
     fn is_broken(&self, place: Place) -> bool {
-        self.broken.iter().any(|span| span.meets(place.span))
+        let first = self.broken.partition_point(|span| span.end() < place.span.start());
+        self.broken.get(first).is_some_and(|span| span.meets(place.span))
     }
 }
 

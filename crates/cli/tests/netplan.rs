@@ -1,0 +1,171 @@
+//! The real netplan reads every host's tree, says nothing, and makes the systemd-networkd units that the sheet means.
+
+mod support;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::process::Command;
+
+use serde_json::Value;
+use support::{Workspace, judge, right_sheet};
+
+/// What a systemd-networkd unit says, in its order.
+#[derive(Debug, Default, PartialEq, Eq)]
+struct Unit {
+    addresses: Vec<String>,
+    routes: Vec<(String, String)>,
+    dns: Vec<String>,
+    domains: Vec<String>,
+    accepts_advertisements: Option<bool>,
+    asks_dhcp: bool,
+}
+
+fn read_unit(text: &str) -> Unit {
+    let mut unit = Unit::default();
+    let mut route: BTreeMap<&str, &str> = BTreeMap::new();
+    for line in text.lines().chain(["[End]"]) {
+        if line.starts_with('[') {
+            if let (Some(to), Some(via)) = (route.remove("Destination"), route.remove("Gateway")) {
+                unit.routes.push((to.to_owned(), via.to_owned()));
+            }
+            assert!(route.is_empty(), "a route with {route:?}");
+            continue;
+        }
+        let Some((key, value)) = line.split_once('=') else { continue };
+        match key {
+            "Address" => unit.addresses.push(value.to_owned()),
+            "DNS" => unit.dns.push(value.to_owned()),
+            "Domains" => unit.domains.extend(value.split(' ').map(str::to_owned)),
+            "IPv6AcceptRA" => unit.accepts_advertisements = Some(value == "yes"),
+            "DHCP" => unit.asks_dhcp = value != "no",
+            "Destination" | "Gateway" => {
+                route.insert(key, value);
+            }
+            "Name" | "LinkLocalAddressing" => {}
+            other => panic!("netplan wrote {other}={value}"),
+        }
+    }
+    unit
+}
+
+/// Has netplan generate the units of a host in a copy of its rootfs, and reads them.
+fn units_of(workspace: &Workspace, host: &str) -> BTreeMap<String, Unit> {
+    let rootfs = workspace.path().join("out").join(host).join("rootfs");
+    let copy = tempfile::tempdir().unwrap();
+    let status = Command::new("cp").arg("-a").arg(rootfs.join("etc")).arg(copy.path()).status().unwrap();
+    assert!(status.success());
+    judge(Command::new("netplan").arg("generate").arg("--root-dir").arg(copy.path()));
+    let folder = copy.path().join("run/systemd/network");
+    fs::read_dir(folder)
+        .unwrap()
+        .map(|entry| {
+            let path = entry.unwrap().path();
+            let name = path.file_name().unwrap().to_str().unwrap();
+            let link = name.strip_prefix("10-netplan-").and_then(|name| name.strip_suffix(".network"));
+            let text = fs::read_to_string(&path).unwrap();
+            let link = link.unwrap_or_else(|| panic!("netplan made {name}")).to_owned();
+            assert!(text.contains(&format!("[Match]\nName={link}\n")), "{text}");
+            (link, read_unit(&text))
+        })
+        .collect()
+}
+
+/// Renders a sheet, and compares the units of each host with what `review` says of it.
+fn prove(sheet: &str) -> usize {
+    let workspace = Workspace::new();
+    workspace.write("sheet.toml", sheet);
+    let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
+    assert_eq!(render.code, 0, "{sheet}\n{}", render.stderr);
+    let review: Value =
+        serde_json::from_str(&workspace.run(&["review", "sheet.toml", "--format", "json"]).stdout).unwrap();
+    let mut hosts = 0;
+    for machine in review["machines"].as_array().unwrap().iter().filter(|machine| machine["kind"] == "host") {
+        let units = units_of(&workspace, machine["name"].as_str().unwrap());
+        let links = machine["links"].as_array().unwrap();
+        assert_eq!(units.len(), links.len(), "{units:?}");
+        let mut servers = Vec::new();
+        for link in links {
+            let unit = &units[link["name"].as_str().unwrap()];
+            assert_eq!(unit.addresses, texts(&link["addresses"]["values"]), "{sheet}");
+            let gateways: Vec<&str> = unit.routes.iter().map(|(_, via)| via.as_str()).collect();
+            assert_eq!(gateways, texts(&link["gateways"]), "{sheet}");
+            for (to, via) in &unit.routes {
+                assert_eq!(to, if via.contains(':') { "::/0" } else { "0.0.0.0/0" });
+            }
+            assert_eq!((unit.accepts_advertisements, unit.asks_dhcp), (Some(false), false));
+            servers.push((unit.dns.clone(), unit.domains.clone()));
+        }
+        servers.retain(|(dns, domains)| !dns.is_empty() || !domains.is_empty());
+        let expected = (texts(&machine["dns"]["values"]), texts(&machine["search"]["values"]));
+        if expected == (Vec::new(), Vec::new()) {
+            assert!(servers.is_empty(), "{servers:?}");
+        } else {
+            assert_eq!(servers, [expected], "on one link, once");
+        }
+        hosts += 1;
+    }
+    hosts
+}
+
+fn texts(value: &Value) -> Vec<String> {
+    value.as_array().into_iter().flatten().map(|text| text.as_str().unwrap().to_owned()).collect()
+}
+
+#[test]
+#[ignore = "needs netplan, which .ci/run installs"]
+fn every_host_of_the_sample_site() {
+    assert_eq!(prove(&Workspace::new().read("harbor.toml")), 4);
+}
+
+/// The units are not compared with our own reading alone: here what the sheet says is written out once more by hand.
+#[test]
+#[ignore = "needs netplan, which .ci/run installs"]
+fn the_signal_tower_to_the_letter() {
+    let workspace = Workspace::new();
+    assert_eq!(workspace.run(&["render", "harbor.toml", "--into", "out"]).code, 0);
+    let own = |text: &str| text.to_owned();
+    let expected = Unit {
+        addresses: vec![own("10.64.10.31/24"), own("fd64:10::31/64")],
+        routes: vec![(own("0.0.0.0/0"), own("10.64.10.1")), (own("::/0"), own("fd64:10::1"))],
+        dns: vec![own("10.64.10.53"), own("10.64.10.54")],
+        domains: vec![own("capovetro.example")],
+        accepts_advertisements: Some(false),
+        asks_dhcp: false,
+    };
+    assert_eq!(units_of(&workspace, "signal-tower"), BTreeMap::from([(own("enp1s0"), expected)]));
+}
+
+#[test]
+#[ignore = "needs netplan, which .ci/run installs"]
+fn hosts_of_many_shapes() {
+    let servers = [
+        "dns = \"none\"",
+        "dns = [\"fd64:10::53\"]\nsearch = [\"capovetro.example\", \"quay.capovetro.example\"]",
+        "dns = [\"10.64.10.53\", \"none\"]\nsearch = \"none\"",
+        "dns = \"none\"\nsearch = [\"capovetro.example\"]",
+        "",
+    ];
+    let links = [
+        "link.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }",
+        "link.eth0 = { subnet = \"quay\", address = \"10.64.10.11/0xffffff00\", address6 = \"fd64:10::11/64\" }",
+        "link.eth0 = { subnet = \"quay\", address6 = \"fd64:10::11\", address = \"none\" }",
+        "link.enx026410000011 = { subnet = \"wire\", address = \"10.64.30.1\" }",
+        "link.\"eth0.110\" = { subnet = \"shut\", address = \"10.64.40.11\" }",
+        "link.eth0 = { subnet = \"local\", address6 = \"fd64:50::11\" }",
+        "link.eth0 = { subnet = \"quay\", address = \"none\" }",
+        "link.lan0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"local\", address6 = \"fd64:50::11\", default_route = false }",
+        "link.lan0 = { subnet = \"local\", address6 = \"fd64:50::11\", default_route = false }\nlink.lan1 = { subnet = \"quay\", address = \"10.64.10.11\" }",
+        "link.lan0 = { subnet = \"shut\", address = \"10.64.40.11\" }\nlink.lan1 = { subnet = \"quay\", address = \"10.64.10.11\" }",
+    ];
+    let subnets = "[subnet.wire]\nprefix = \"10.64.30.0/31\"\ngateway = \"10.64.30.0\"\n\
+        [subnet.shut]\nprefix = \"10.64.40.0/255.255.255.128\"\ngateway = \"none\"\n\
+        [subnet.local]\nprefix6 = \"fd64:50::/64\"\ngateway6 = \"fe80::1\"\n";
+    let mut proved = 0;
+    for own in servers {
+        for link in links {
+            proved +=
+                prove(&right_sheet(&format!("{subnets}[[host]]\nname = \"gauge-01\"\n{own}\n{link}\n")));
+        }
+    }
+    assert_eq!(proved, servers.len() * links.len());
+}

@@ -1,0 +1,272 @@
+//! What `render` writes, and what it leaves alone.
+
+mod support;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+
+use serde_json::Value;
+use sha2::{Digest, Sha256};
+use support::{Workspace, host, right_sheet};
+
+fn render(workspace: &Workspace, arguments: &[&str]) -> support::Run {
+    let mut all = vec!["render", "harbor.toml", "--into", "out"];
+    all.extend(arguments);
+    let run = workspace.run(&all);
+    assert_eq!(run.code, 0, "{}", run.stderr);
+    run
+}
+
+fn listed(workspace: &Workspace) -> BTreeMap<String, Value> {
+    let list: Value = serde_json::from_str(&workspace.read("out/files.json")).unwrap();
+    assert_eq!(list["format"], 1);
+    let files = list["files"].as_array().unwrap();
+    files.iter().map(|file| (file["path"].as_str().unwrap().to_owned(), file.clone())).collect()
+}
+
+#[test]
+fn the_files_of_a_host_say_what_the_sheet_says() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    let rootfs = "out/signal-tower/rootfs";
+    assert_eq!(workspace.read(&format!("{rootfs}/etc/hostname")), "signal-tower\n");
+    assert_eq!(workspace.read(&format!("{rootfs}/etc/timezone")), "Europe/Rome\n");
+    let zone = fs::read_link(workspace.path().join(rootfs).join("etc/localtime")).unwrap();
+    assert_eq!(zone.to_str(), Some("../usr/share/zoneinfo/Europe/Rome"));
+    let hosts = workspace.read(&format!("{rootfs}/etc/hosts"));
+    for line in [
+        "127.0.0.1 localhost",
+        "10.64.10.31 signal-tower.capovetro.example signal-tower",
+        "fd64:10::31 signal-tower.capovetro.example signal-tower",
+        "::1 localhost ip6-localhost ip6-loopback",
+    ] {
+        assert!(hosts.lines().any(|found| found == line), "{line} is not in\n{hosts}");
+    }
+    let timesyncd = workspace.read(&format!("{rootfs}/etc/systemd/timesyncd.conf.d/60-impostazione.conf"));
+    assert!(timesyncd.ends_with("[Time]\nNTP=\nNTP=10.64.10.121 10.64.10.122 10.64.10.123\n"), "{timesyncd}");
+    let accounts: Value = serde_json::from_str(&workspace.read("out/signal-tower/accounts.json")).unwrap();
+    let key = |name: &str| workspace.read(&format!("keys/{name}.pub")).trim().to_owned();
+    assert_eq!(
+        accounts["accounts"],
+        serde_json::json!([
+            {"name": "keeper", "full_name": "Harbor keeper", "admin": true, "password_hash": null, "ssh_keys": [key("keeper")]},
+            {"name": "pilot", "full_name": "Pilot on duty", "admin": false, "password_hash": null, "ssh_keys": [key("pilot")]},
+        ])
+    );
+    let others: Value = serde_json::from_str(&workspace.read("out/gauge-01/accounts.json")).unwrap();
+    assert_eq!(others["accounts"].as_array().unwrap().len(), 1, "the pilot is for the signal tower only");
+}
+
+#[test]
+fn no_time_server_on_purpose_drops_the_fallback_servers_too() {
+    let workspace = Workspace::new();
+    let sheet = right_sheet(&host("gauge-01", "10.64.10.11"))
+        .replace("ntp      = [\"10.64.10.121\", \"clock.capovetro.example\"]", "ntp = \"none\"");
+    workspace.write("harbor.toml", sheet);
+    render(&workspace, &[]);
+    let timesyncd = workspace.read("out/gauge-01/rootfs/etc/systemd/timesyncd.conf.d/60-impostazione.conf");
+    assert!(timesyncd.ends_with("[Time]\nNTP=\nFallbackNTP=\n"), "{timesyncd}");
+}
+
+#[test]
+fn modes_are_as_listed_whatever_the_umask() {
+    let workspace = Workspace::new();
+    let program = assert_cmd::cargo::cargo_bin("impostazione");
+    let script = format!("umask 027; exec '{}' render harbor.toml --into out", program.display());
+    let status = std::process::Command::new("sh")
+        .args(["-c", &script])
+        .current_dir(workspace.path())
+        .status()
+        .unwrap();
+    assert!(status.success());
+    let mut secret = Vec::new();
+    for (path, file) in listed(&workspace) {
+        let found = workspace.path().join("out").join(&path).symlink_metadata().unwrap();
+        let mode = format!("{:04o}", found.permissions().mode() & 0o7777);
+        assert_eq!(file["mode"], mode.as_str(), "{path}");
+        if mode == "0600" {
+            secret.push(path.rsplit('/').next().unwrap().to_owned());
+        }
+    }
+    secret.sort();
+    secret.dedup();
+    assert_eq!(secret, ["60-impostazione.yaml", "accounts.json", "ovf-env.xml"]);
+}
+
+#[test]
+fn files_json_lists_each_file_with_its_size_and_digest() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    let listed = listed(&workspace);
+    let tree = workspace.tree("out");
+    assert_eq!(tree.len(), listed.len() + 1, "every file but the list itself");
+    for (path, content) in tree.iter().filter(|(path, _)| path != "files.json") {
+        let file = &listed[path];
+        let digest: String = Sha256::digest(content).iter().map(|byte| format!("{byte:02x}")).collect();
+        assert_eq!(file["sha256"], digest.as_str(), "{path}");
+        assert_eq!(file["size"], content.len(), "{path}");
+        assert_eq!(file["machine"], path.split('/').next().unwrap(), "{path}");
+        assert_eq!(file["owner"].is_string(), path.contains("/rootfs/"), "{path}");
+        assert_eq!(file["link"].is_string(), path.ends_with("localtime"), "{path}");
+    }
+}
+
+#[test]
+fn the_same_sheet_gives_the_same_bytes_wherever_and_however_often() {
+    let (one, other) = (Workspace::new(), Workspace::new());
+    render(&one, &[]);
+    render(&other, &[]);
+    render(&other, &["--only", "gauge-*"]);
+    assert_eq!(one.tree("out"), other.tree("out"));
+    let again = render(&one, &[]);
+    assert_eq!(again.stdout, "out: no files written for 5 machines, 29 as they were\n");
+}
+
+#[test]
+fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    let before = workspace.tree("out");
+    workspace.write("harbor.toml", workspace.read("harbor.toml").replace("10.64.10.12\"", "10.64.10.13\""));
+    let run = render(&workspace, &["-v"]);
+    let changed = ["gauge-02/rootfs/etc/hosts", "gauge-02/rootfs/etc/netplan/60-impostazione.yaml"];
+    assert!(run.stdout.contains("2 files written for 5 machines, 27 as they were"), "{}", run.stdout);
+    let after = workspace.tree("out");
+    let differing: Vec<&str> = before
+        .iter()
+        .zip(&after)
+        .filter(|(before, after)| before != after)
+        .map(|((path, _), _)| path.as_str())
+        .filter(|path| *path != "files.json")
+        .collect();
+    let mut sorted = differing.clone();
+    sorted.sort_unstable();
+    assert_eq!(sorted, [changed[0], changed[1]]);
+    for path in changed {
+        assert!(run.stdout.contains(&format!("wrote   out/{path}\n")), "{}", run.stdout);
+    }
+}
+
+#[test]
+fn a_machine_that_is_no_longer_in_the_sheet_is_reported_and_pruned_on_request_only() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    let without = workspace.read("harbor.toml").replace("name = \"gauge-02\"", "name = \"gauge-03\"");
+    workspace.write("harbor.toml", without);
+    let run = render(&workspace, &[]);
+    assert!(run.stderr.contains("gauge-02 is no longer in the sheet"), "{}", run.stderr);
+    assert!(workspace.exists("out/gauge-02/accounts.json") && workspace.exists("out/gauge-03/accounts.json"));
+    assert!(listed(&workspace).contains_key("gauge-02/accounts.json"));
+    let run = render(&workspace, &["--prune"]);
+    assert_eq!(run.stderr, "");
+    assert!(run.stdout.contains("7 removed"), "{}", run.stdout);
+    assert!(!workspace.exists("out/gauge-02"), "its folders went too");
+    assert!(!listed(&workspace).contains_key("gauge-02/accounts.json"));
+}
+
+#[test]
+fn what_somebody_put_into_the_tree_or_changed_there_is_not_pruned() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    workspace.write("out/gauge-02/notes.txt", "mine");
+    workspace.write("out/gauge-02/rootfs/etc/hosts", "changed by hand");
+    workspace.write("harbor.toml", workspace.read("harbor.toml").replace("\"gauge-02\"", "\"gauge-03\""));
+    let run = render(&workspace, &["--prune"]);
+    assert!(run.stderr.contains("out/gauge-02/rootfs/etc/hosts is no longer rendered"), "{}", run.stderr);
+    assert_eq!(workspace.read("out/gauge-02/notes.txt"), "mine");
+    assert_eq!(workspace.read("out/gauge-02/rootfs/etc/hosts"), "changed by hand");
+    assert!(!workspace.exists("out/gauge-02/accounts.json"));
+}
+
+#[test]
+fn a_file_that_was_changed_by_hand_is_written_again() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    let before = workspace.tree("out");
+    workspace.write("out/gauge-01/rootfs/etc/hostname", "other\n");
+    fs::remove_file(workspace.path().join("out/gauge-01/rootfs/etc/localtime")).unwrap();
+    fs::set_permissions(
+        workspace.path().join("out/gauge-01/accounts.json"),
+        fs::Permissions::from_mode(0o644),
+    )
+    .unwrap();
+    let run = render(&workspace, &[]);
+    assert!(run.stdout.contains("3 files written"), "{}", run.stdout);
+    assert_eq!(workspace.tree("out"), before);
+}
+
+#[test]
+fn a_folder_with_other_files_is_not_taken_for_an_output_tree() {
+    let workspace = Workspace::new();
+    workspace.write("harbor.toml", workspace.read("harbor.toml"));
+    let run = workspace.run(&["render", "harbor.toml", "--into", "."]);
+    assert_eq!(run.code, 3);
+    assert!(run.stderr.contains("is no output tree (it has no files.json)"), "{}", run.stderr);
+    assert!(!workspace.exists("gauge-01"));
+    fs::create_dir(workspace.path().join("out")).unwrap();
+    workspace.write("out/files.json", "{}");
+    let run = workspace.run(&["render", "harbor.toml", "--into", "out"]);
+    assert_eq!(run.code, 3);
+    assert!(run.stderr.contains("is not a list that this version writes"), "{}", run.stderr);
+    assert!(!workspace.exists("out/gauge-01"));
+}
+
+#[test]
+fn nothing_is_written_or_removed_through_a_link_that_leads_out_of_the_tree() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    fs::create_dir_all(workspace.path().join("elsewhere/rootfs/etc/netplan")).unwrap();
+    fs::remove_dir_all(workspace.path().join("out/gauge-01")).unwrap();
+    std::os::unix::fs::symlink("../elsewhere", workspace.path().join("out/gauge-01")).unwrap();
+    let run = workspace.run(&["render", "harbor.toml", "--into", "out"]);
+    assert_eq!(run.code, 3);
+    assert!(run.stderr.contains("out/gauge-01 is not a folder"), "{}", run.stderr);
+    assert_eq!(workspace.tree("elsewhere"), []);
+}
+
+#[test]
+fn a_list_that_names_files_outside_the_tree_removes_none() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    workspace.write("precious", "mine");
+    let digest: String = Sha256::digest("mine").iter().map(|byte| format!("{byte:02x}")).collect();
+    let mut list: Value = serde_json::from_str(&workspace.read("out/files.json")).unwrap();
+    for path in ["../precious", workspace.path().join("precious").to_str().unwrap()] {
+        let file = serde_json::json!({"machine": "gone", "path": path, "mode": "0644", "owner": null, "size": 4, "sha256": digest});
+        list["files"].as_array_mut().unwrap().push(file);
+    }
+    workspace.write("out/files.json", list.to_string());
+    render(&workspace, &["--prune"]);
+    assert_eq!(workspace.read("precious"), "mine");
+}
+
+#[test]
+fn only_some_machines_are_rendered_but_the_whole_sheet_must_be_right() {
+    let workspace = Workspace::new();
+    let run = render(&workspace, &["--only", "gauge-*", "--only", "logbook"]);
+    assert_eq!(run.stdout, "out: 15 files written for 3 machines\n");
+    assert!(!workspace.exists("out/signal-tower"));
+    let run = workspace.run(&["render", "slips.toml", "--into", "other", "--only", "gauge-01"]);
+    assert_eq!((run.code, workspace.exists("other")), (1, false));
+}
+
+#[test]
+fn quiet_says_nothing_when_all_is_well() {
+    let workspace = Workspace::new();
+    let run = render(&workspace, &["-q"]);
+    assert_eq!((run.stdout.as_str(), run.stderr.as_str()), ("", ""));
+}
+
+#[test]
+fn no_staging_folder_is_left_behind() {
+    let workspace = Workspace::new();
+    render(&workspace, &[]);
+    render(&workspace, &[]);
+    for folder in ["", "out"] {
+        for entry in fs::read_dir(workspace.path().join(folder)).unwrap() {
+            let name = entry.unwrap().file_name();
+            assert!(!name.to_string_lossy().starts_with(".impostazione"), "{name:?}");
+        }
+    }
+}
