@@ -1,13 +1,11 @@
 //! The real netplan reads every host's tree, says nothing, and makes the systemd-networkd units that the sheet means.
 
-mod support;
-
 use std::collections::BTreeMap;
 use std::fs;
 use std::process::Command;
 
+use crate::support::{Workspace, judge, right_sheet};
 use serde_json::Value;
-use support::{Workspace, judge, right_sheet};
 
 /// What a systemd-networkd unit says, in its order.
 #[derive(Debug, Default, PartialEq, Eq)]

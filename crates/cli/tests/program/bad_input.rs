@@ -1,15 +1,13 @@
 //! Input that is no sheet, and places that cannot be written to: a clear message, the right exit code, no panic, nothing
 //! half-written.
 
-mod support;
-
 use std::fs;
 use std::io::Read as _;
 use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::process::Stdio;
 
-use support::{Run, Workspace, host, right_sheet};
+use crate::support::{Run, Workspace, host, right_sheet};
 
 #[track_caller]
 fn one_finding(content: &[u8], message: &str) {

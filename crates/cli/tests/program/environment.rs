@@ -1,10 +1,8 @@
 //! OVF environment documents: well-formed, and each property comes back as the sheet has it.
 
-mod support;
-
 use std::process::Command;
 
-use support::{Workspace, judge};
+use crate::support::{Workspace, judge};
 
 const ENVIRONMENT: &str = "http://schemas.dmtf.org/ovf/environment/1";
 

@@ -1,9 +1,7 @@
 //! Commands, their exit codes, and words that people bring from elsewhere.
 
-mod support;
-
+use crate::support::Workspace;
 use serde_json::Value;
-use support::Workspace;
 
 #[test]
 fn a_right_sheet_passes_in_text_and_in_json() {

@@ -1,8 +1,6 @@
 //! How a finding looks to a person.
 
-mod support;
-
-use support::{Workspace, host, right_sheet};
+use crate::support::{Workspace, host, right_sheet};
 
 #[test]
 fn machine_first_then_the_line_with_its_part_marked_then_what_is_wrong_then_the_fix() {

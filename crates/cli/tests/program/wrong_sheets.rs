@@ -1,9 +1,7 @@
 //! Sheets with one slip each give exactly the finding meant, at the right line and column, and nothing is written.
 
-mod support;
-
+use crate::support::{Workspace, host, right_sheet};
 use serde_json::Value;
-use support::{Workspace, host, right_sheet};
 
 /// Judges a sheet in which `«` and `»` stand around the part that the finding must point at, or only `«` before it.
 #[track_caller]

@@ -1,5 +1,4 @@
 //! What the tests of the built program share: a folder with the sample site's files, and the program run in it.
-#![allow(dead_code, reason = "each test file uses a part of it")]
 
 use std::fs;
 use std::path::{Path, PathBuf};

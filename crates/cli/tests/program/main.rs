@@ -1,0 +1,17 @@
+//! Tests of the built program, one file a subject. Those that need a judge which a machine may not have are ignored with
+//! the reason; `.ci/run` installs the judges and runs them.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    reason = "a test that cannot go on has failed"
+)]
+
+mod bad_input;
+mod command_line;
+mod environment;
+mod layout;
+mod netplan;
+mod render;
+mod support;
+mod wrong_sheets;
