@@ -7,6 +7,7 @@
 
 pub mod assess;
 pub mod beside;
+pub mod documentation;
 pub mod files;
 pub mod finding;
 pub mod given;

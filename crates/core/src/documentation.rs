@@ -1,0 +1,68 @@
+//! The pages under `docs/` that are made from what the code holds: a test keeps them in step.
+
+use std::fmt::Write as _;
+
+use crate::rules;
+use crate::sheet::KEYS;
+
+/// First line of a page that is made.
+const MADE: &str = "<!-- Made by `cargo run -p impostazione-core --example write-docs`; changes belong into the code. -->\n\n";
+
+/// `docs/rules.md`: every rule with its explanation and examples.
+pub fn rules_page() -> String {
+    let mut page = format!(
+        "{MADE}# Rules\n\nA rule is a named check of a build sheet. Its name never changes its meaning, so that scripts may rely \
+         on it. An\nerror keeps `render` from writing anything. The examples are pieces of a sheet; each is tested: the wrong \
+         one breaks\nits rule and no other, the right one breaks none.\n\n| rule | severity | finds |\n|---|---|---|\n"
+    );
+    // Writing to a String does not fail.
+    for rule in rules::all() {
+        let _ =
+            writeln!(page, "| [`{0}`](#{0}) | {1} | {2} |", rule.name, rule.severity.word(), rule.summary);
+    }
+    for rule in rules::all() {
+        let _ = write!(
+            page,
+            "\n## {}\n\n{}: {}.\n\n{}\n\nWrong:\n\n```toml\n{}```\n\nRight:\n\n```toml\n{}```\n",
+            rule.name,
+            capital(rule.severity.word()),
+            rule.summary,
+            rule.explanation,
+            rule.wrong,
+            rule.right
+        );
+    }
+    page
+}
+
+/// `docs/sheet.md`: every table and key of a build sheet.
+pub fn sheet_page() -> String {
+    let mut page = format!(
+        "{MADE}# The build sheet\n\nA build sheet is a TOML 1.1 file in UTF-8 that one administrator writes and another can read. \
+         Unknown keys are errors.\nIn TOML a key belongs to the header above it, so the keys of a machine come before its \
+         `[host.link.…]` and\n`[appliance.…]` headers. `impostazione demo` writes a whole sheet to begin from.\n"
+    );
+    for table in KEYS {
+        let _ = write!(page, "\n## `{}`\n\n{}\n", table.header, table.about);
+        if table.keys.is_empty() {
+            continue;
+        }
+        page.push_str("\n| key | takes | meaning |\n|---|---|---|\n");
+        for key in table.keys {
+            let _ = writeln!(
+                page,
+                "| `{}` | {} | {}<br>`{}` |",
+                key.name,
+                key.takes,
+                key.about,
+                key.example.replace('|', "\\|")
+            );
+        }
+    }
+    page
+}
+
+fn capital(word: &str) -> String {
+    let mut characters = word.chars();
+    characters.next().map_or_else(String::new, |first| first.to_uppercase().chain(characters).collect())
+}
