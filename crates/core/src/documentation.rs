@@ -4,6 +4,7 @@ use std::fmt::Write as _;
 
 use crate::rules;
 use crate::sheet::KEYS;
+use crate::text::capital;
 
 /// First line of a page that is made.
 const MADE: &str = "<!-- Made by `cargo run -p impostazione-core --example write-docs`; changes belong into the code. -->\n\n";
@@ -60,9 +61,4 @@ pub fn sheet_page() -> String {
         }
     }
     page
-}
-
-fn capital(word: &str) -> String {
-    let mut characters = word.chars();
-    characters.next().map_or_else(String::new, |first| first.to_uppercase().chain(characters).collect())
 }

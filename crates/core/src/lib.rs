@@ -21,6 +21,7 @@ pub mod review;
 pub mod rules;
 pub mod sheet;
 pub mod source;
+mod text;
 
 #[cfg(test)]
 mod testing;

@@ -37,7 +37,7 @@ pub(crate) fn tell(text: &str) {
 
 /// Says on stderr why a run could not do what it was asked to.
 pub(crate) fn complain(message: &str) {
-    tell(&format!("impostazione: {message}\n"));
+    tell(&format!("impostazione: {}\n", harmless(message)));
 }
 
 /// Columns of the terminal, or as many as are usual.

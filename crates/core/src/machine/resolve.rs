@@ -221,13 +221,12 @@ impl Resolver<'_> {
             return public_key(text).map(|line| vec![line]).map_err(|reason| (reason, FIX));
         }
         let bytes = self.beside.read(Path::new(text), KEY_FILE_LIMIT).map_err(|fault| match fault {
-            ReadFault::Missing => (
-                format!("there is no file {}", text.escape_debug()),
-                "write the path from the folder of the sheet on",
-            ),
-            other => (format!("{}: {other}", text.escape_debug()), FIX),
+            ReadFault::Missing => {
+                (format!("there is no file {text}"), "write the path from the folder of the sheet on")
+            }
+            other => (format!("{text}: {other}"), FIX),
         })?;
-        let name = text.escape_debug();
+        let name = text;
         let content = std::str::from_utf8(&bytes).map_err(|_| (format!("{name} is not a text"), FIX))?;
         if content.contains("PRIVATE KEY") {
             return Err((format!("{name} holds a private key, which belongs on no host"), PRIVATE_FIX));

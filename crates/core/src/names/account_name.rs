@@ -3,6 +3,7 @@
 use std::fmt;
 
 use super::NameFault;
+use crate::text::shown;
 
 /// A login name that every Linux distribution takes: a small letter or `_` first, then small letters, digits,
 /// `_` and `-`, 32 bytes at most (the portable part of what `useradd(8)` allows).
@@ -21,7 +22,7 @@ impl AccountName {
                 format!("begins with '{first}', and a login begins with a small letter")
             }
             Some(_) => match text.chars().find(|c| !inner(*c)) {
-                Some(wrong) => format!("has the character '{}' in it", wrong.escape_debug()),
+                Some(wrong) => format!("has the character {} in it", shown(wrong)),
                 None if text.len() > 32 => format!("has {} characters, and 32 are the most", text.len()),
                 None => return Ok(Self(text.into())),
             },

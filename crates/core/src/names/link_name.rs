@@ -3,6 +3,7 @@
 use std::fmt;
 
 use super::NameFault;
+use crate::text::shown;
 
 /// A name that the Linux kernel takes for an interface: 1 to 15 bytes (`IFNAMSIZ` less the final zero), neither
 /// `.` nor `..`, no space, `/` or `:` (`dev_valid_name`), and here nothing but letters, digits, `-`, `_` and `.`,
@@ -17,7 +18,7 @@ impl LinkName {
             return Err(NameFault::new("is empty"));
         }
         if let Some(wrong) = text.chars().find(|c| !c.is_ascii_alphanumeric() && !"-_.".contains(*c)) {
-            return Err(NameFault::new(format!("has the character '{}' in it", wrong.escape_debug())));
+            return Err(NameFault::new(format!("has the character {} in it", shown(wrong))));
         }
         if text.len() > 15 {
             return Err(NameFault::new(format!(

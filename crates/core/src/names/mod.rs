@@ -7,6 +7,8 @@ mod link_name;
 mod nearest;
 mod zone_name;
 
+use crate::text::shown;
+
 pub use account_name::AccountName;
 pub use domain_name::DomainName;
 pub use hostname::Hostname;
@@ -41,7 +43,7 @@ fn check_label(label: &str) -> Result<(), String> {
         return Err(if wrong == ' ' {
             "has a space in it".to_owned()
         } else {
-            format!("has the character '{}' in it", wrong.escape_debug())
+            format!("has the character {} in it", shown(wrong))
         });
     }
     if label.starts_with('-') || label.ends_with('-') {

@@ -3,6 +3,7 @@
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
 use super::Family;
+use crate::text::shown;
 
 /// Why a text is not an address.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -81,7 +82,7 @@ fn explain_v4(text: &str) -> AddressFault {
                 other => other,
             })
             .collect();
-        return AddressFault::new(format!("has the character '{letter}' in it"), v4(&digits));
+        return AddressFault::new(format!("has the character {} in it", shown(letter)), v4(&digits));
     }
     let parts: Vec<&str> = text.split('.').collect();
     if parts.len() == 4 {
@@ -135,7 +136,7 @@ fn explain_v6(text: &str) -> AddressFault {
     if let Some(wrong) =
         text.chars().find(|character| !character.is_ascii_hexdigit() && !":.".contains(*character))
     {
-        return AddressFault::new(format!("has the character '{wrong}' in it"), None);
+        return AddressFault::new(format!("has the character {} in it", shown(wrong)), None);
     }
     if let Some(group) = text.split(':').find(|group| group.len() > 4 && !group.contains('.')) {
         return AddressFault::new(

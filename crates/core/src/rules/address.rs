@@ -383,7 +383,7 @@ fn check_in_use(judge: &mut Judge<'_>) {
         let message = format!(
             "{} is in use already: {} (line {}).",
             at.address(),
-            used.user.escape_debug(),
+            used.user,
             judge.line(used.address.place)
         );
         let fix = other_address(judge, &at);
@@ -462,7 +462,7 @@ pub(crate) fn malformed(
         rule: &ADDRESS_MALFORMED,
         machine,
         place: written.place,
-        message: format!("`{key}` is \"{}\", which {}.", written.value.escape_debug(), fault.reason),
+        message: format!("`{key}` is \"{}\", which {}.", written.value, fault.reason),
         fix: fix_address(key, fault),
     }
 }

@@ -26,7 +26,7 @@ pub(crate) fn name_invalid(machine: Option<String>, written: &Written<String>, f
         rule: &LINK_NAME_INVALID,
         machine,
         place: written.place,
-        message: format!("The link name \"{}\" {}.", written.value.escape_debug(), fault.reason),
+        message: format!("The link name \"{}\" {}.", written.value, fault.reason),
         fix: "write the name that the kernel gives the interface, such as eth0 or enp1s0".to_owned(),
     }
 }

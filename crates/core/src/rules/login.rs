@@ -94,7 +94,7 @@ pub(crate) fn account_name_invalid(written: &Written<String>, fault: &NameFault)
     Finding::on_sheet(
         &ACCOUNT_NAME_INVALID,
         written.place,
-        format!("The account name \"{}\" {}.", written.value.escape_debug(), fault.reason),
+        format!("The account name \"{}\" {}.", written.value, fault.reason),
         match &fault.meant {
             Some(meant) => format!("write [account.{meant}]"),
             None => "write small letters, digits, underscores and hyphens, as in [account.keeper]".to_owned(),
@@ -112,7 +112,7 @@ pub(crate) fn ssh_key_malformed(
     Finding::on_sheet(
         &SSH_KEY_MALFORMED,
         written.place,
-        format!("A key of account {} cannot be used: {reason}.", account.escape_debug()),
+        format!("A key of account {account} cannot be used: {reason}."),
         fix,
     )
 }

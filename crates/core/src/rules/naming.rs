@@ -109,7 +109,7 @@ pub(crate) fn hostname_faulty(written: &Written<String>, fault: &NameFault) -> F
             format!("The name has {} characters, and {} are the most.", text.len(), Hostname::LONGEST),
         )
     } else {
-        (&HOSTNAME_MALFORMED, format!("The name \"{}\" {}.", text.escape_debug(), fault.reason))
+        (&HOSTNAME_MALFORMED, format!("The name \"{}\" {}.", text, fault.reason))
     };
     let fix = match &fault.meant {
         Some(meant) => format!("write \"{meant}\""),
@@ -146,7 +146,7 @@ fn malformed(
         rule,
         machine,
         place: written.place,
-        message: format!("{what} \"{}\" {}.", written.value.escape_debug(), fault.reason),
+        message: format!("{what} \"{}\" {}.", written.value, fault.reason),
         fix: match &fault.meant {
             Some(meant) => format!("write \"{meant}\""),
             None => "write labels with dots between them, such as \"capovetro.example\"".to_owned(),

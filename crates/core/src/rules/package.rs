@@ -148,7 +148,7 @@ fn check_missing(judge: &mut Judge<'_>) {
                 &PACKAGE_MISSING,
                 machine,
                 place,
-                format!("There is no file {}.", package.path.escape_debug()),
+                format!("There is no file {}.", package.path),
                 "write the descriptor's path from the folder of the sheet on, or put the package there",
             );
         }
@@ -162,7 +162,7 @@ fn check_unreadable(judge: &mut Judge<'_>) {
                 &PACKAGE_UNREADABLE,
                 machine,
                 place,
-                format!("{} cannot be used as a package: {reason}.", package.path.escape_debug()),
+                format!("{} cannot be used as a package: {reason}.", package.path),
                 "name the package's .ovf descriptor",
             );
         }
@@ -184,7 +184,7 @@ fn check_networks(judge: &mut Judge<'_>) {
                 &NETWORK_UNKNOWN,
                 machine,
                 network.place,
-                format!("The package has no network \"{}\".", network.value.escape_debug()),
+                format!("The package has no network \"{}\".", network.value),
                 if known.is_empty() {
                     "take network out: the package has none".to_owned()
                 } else {
@@ -232,7 +232,7 @@ fn check_unknown(judge: &mut Judge<'_>) {
                 &PROPERTY_UNKNOWN,
                 machine,
                 answer.property.place,
-                format!("The package has no property \"{}\".", answer.property.value.escape_debug()),
+                format!("The package has no property \"{}\".", answer.property.value),
                 fix,
             );
         }
@@ -251,11 +251,8 @@ fn check_unanswered(judge: &mut Judge<'_>) {
             if appliance.answers.iter().any(|answer| answer.property.value == id) {
                 continue;
             }
-            let label = if property.label.is_empty() {
-                String::new()
-            } else {
-                format!(" ({})", property.label.escape_debug())
-            };
+            let label =
+                if property.label.is_empty() { String::new() } else { format!(" ({})", property.label) };
             judge.on_machine(
                 &PROPERTY_UNANSWERED,
                 machine,
@@ -293,11 +290,7 @@ fn check_type(judge: &mut Judge<'_>) {
             Given::Absent | Given::Faulty => continue,
         };
         if let Err(wrong) = property.kind.accepts(&value) {
-            let found = if property.is_password {
-                "the answer".to_owned()
-            } else {
-                format!("\"{}\"", value.escape_debug())
-            };
+            let found = if property.is_password { "the answer".to_owned() } else { format!("\"{value}\"") };
             judge.on_machine(
                 &PROPERTY_WRONG_TYPE,
                 machine,
@@ -338,7 +331,7 @@ pub(crate) fn reference_dangling(
         rule: &REFERENCE_DANGLING,
         machine,
         place: written.place,
-        message: format!("The sheet has no machine and no subnet \"{}\".", written.value.escape_debug()),
+        message: format!("The sheet has no machine and no subnet \"{}\".", written.value),
         fix,
     }
 }
@@ -354,7 +347,7 @@ pub(crate) fn take_word_unknown(machine: Option<String>, written: &Written<Strin
         rule: &REFERENCE_DANGLING,
         machine,
         place: written.place,
-        message: format!("\"{}\" is no value that can be taken.", written.value.escape_debug()),
+        message: format!("\"{}\" is no value that can be taken.", written.value),
         fix,
     }
 }

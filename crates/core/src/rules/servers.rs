@@ -127,7 +127,7 @@ pub(crate) fn dns_not_an_address(
         rule: &DNS_NOT_AN_ADDRESS,
         machine,
         place: written.place,
-        message: format!("The name server \"{}\" {reason}.", text.escape_debug()),
+        message: format!("The name server \"{text}\" {reason}."),
         fix,
     }
 }
@@ -152,7 +152,7 @@ pub(crate) fn ntp_malformed(
         rule: &NTP_MALFORMED,
         machine,
         place: written.place,
-        message: format!("The time server \"{}\" {reason}.", written.value.escape_debug()),
+        message: format!("The time server \"{}\" {reason}.", written.value),
         fix,
     }
 }

@@ -5,6 +5,7 @@ use crate::finding::{Finding, Severity};
 use crate::names::nearest;
 use crate::sheet::{KeySpec, TableSpec};
 use crate::source::Place;
+use crate::text::capital;
 
 pub(super) const RULES: &[&Rule] =
     &[&SYNTAX, &EMPTY, &FORMAT_UNKNOWN, &KEY_UNKNOWN, &KEY_MISPLACED, &KEY_MISSING, &VALUE_WRONG_TYPE];
@@ -134,7 +135,7 @@ pub(crate) fn format_unknown(place: Place, found: Option<&str>) -> Finding {
 
 /// An unknown key of `spec`; `tables` are looked through for the table that the key may belong to.
 pub(crate) fn key_unknown(machine: Option<String>, place: Place, spec: &TableSpec, key: &str) -> Finding {
-    let shown = key.escape_debug();
+    let shown = key;
     let message = format!("There is no key `{shown}` in {}.", spec.called);
     let close = nearest(key, spec.keys.iter().map(|known| known.name), 1);
     let fix = match close.first() {
@@ -184,9 +185,4 @@ pub(crate) fn value_wrong_type(machine: Option<String>, place: Place, key: &KeyS
         message: format!("`{}` takes {}, and {found} stands here.", key.name, key.takes),
         fix: format!("write it like this: {}", key.example),
     }
-}
-
-fn capital(text: &str) -> String {
-    let mut characters = text.chars();
-    characters.next().map_or_else(String::new, |first| first.to_uppercase().chain(characters).collect())
 }

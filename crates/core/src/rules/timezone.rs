@@ -60,7 +60,7 @@ pub(crate) fn unknown(machine: Option<String>, written: &Written<String>) -> Fin
         rule: &TIMEZONE_UNKNOWN,
         machine,
         place: written.place,
-        message: format!("There is no time zone \"{}\".", written.value.escape_debug()),
+        message: format!("There is no time zone \"{}\".", written.value),
         fix: match near.as_slice() {
             [] => "write a zone of the zone database, such as \"Europe/Rome\" or \"Etc/UTC\"".to_owned(),
             zones => format!("write {}", zones.join(" or ")),

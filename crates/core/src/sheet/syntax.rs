@@ -121,7 +121,7 @@ impl Slip<'_> {
     fn duplicate_key(&self) -> Option<Explained> {
         self.says("duplicate key").then(|| {
             let key = self.slice(self.span.clone()).trim();
-            let message = format!("`{}` stands twice in this table.", key.escape_debug());
+            let message = format!("`{key}` stands twice in this table.");
             (self.span.clone(), message, "take one of the two out".to_owned())
         })
     }
@@ -142,13 +142,12 @@ impl Slip<'_> {
         }
         let plain = value.trim_matches(['“', '”', '„', '‘', '’', '«', '»']);
         if plain != value {
-            let message =
-                format!("{} stands in quotes that only a person takes for quotes.", value.escape_debug());
-            return Some((bare, message, format!("write plain ones: \"{}\"", plain.escape_debug())));
+            let message = format!("{value} stands in quotes that only a person takes for quotes.");
+            return Some((bare, message, format!("write plain ones: \"{plain}\"")));
         }
         (self.says("must be quoted") || value.contains(['.', ':', '/', '-'])).then(|| {
-            let message = format!("{} stands without quotes.", value.escape_debug());
-            (bare, message, format!("write it in quotes: \"{}\"", value.escape_debug()))
+            let message = format!("{value} stands without quotes.");
+            (bare, message, format!("write it in quotes: \"{value}\""))
         })
     }
 
@@ -206,15 +205,13 @@ impl Slip<'_> {
         let whole = self.whole_line();
         let line = self.slice(whole.clone());
         let key = line.split('=').next().unwrap_or_default().trim();
-        let (message, fix) = if line.contains('=') && key.contains(char::is_whitespace) {
-            (
-                format!("\"{}\" is no key: a key has no space in it.", key.escape_debug()),
-                "correct the key".to_owned(),
-            )
-        } else if let (Some((key, value)), false) = (line.split_once(':'), line.contains('=')) {
+        let (message, fix) = if line.contains('=') && key.contains(char::is_whitespace) && !key.contains(':')
+        {
+            (format!("\"{key}\" is no key: a key has no space in it."), "correct the key".to_owned())
+        } else if let Some((key, value)) = colon_setting(line) {
             let message =
                 "A key and its value have a colon between them, and TOML wants an equals sign.".to_owned();
-            (message, format!("write {} = {}", key.trim().escape_debug(), value.trim().escape_debug()))
+            (message, format!("write `{key} = {value}`"))
         } else {
             let message = "This line is no setting: a key, an equals sign and a value.".to_owned();
             (message, "write it as key = \"value\", or begin the line with # to make it a comment".to_owned())
@@ -243,6 +240,15 @@ fn clamp(text: &str, span: Range<usize>) -> Range<usize> {
         end += 1;
     }
     start..end
+}
+
+/// Key and value of a line that has a colon, or a colon and an equals sign, between them.
+fn colon_setting(line: &str) -> Option<(&str, &str)> {
+    let (key, value) = line.split_once(':')?;
+    let key = key.trim_end();
+    let is_bare_key = !key.is_empty() && key.chars().all(|c| c.is_ascii_alphanumeric() || "-_.".contains(c));
+    let value = value.trim_start().trim_start_matches('=').trim();
+    (is_bare_key && !value.is_empty()).then_some((key, value))
 }
 
 fn trim(text: &str, range: Range<usize>) -> Range<usize> {
