@@ -1,5 +1,7 @@
 //! Whatever a sheet holds, judging it ends, panics never, and gives findings that point into it.
 
+#![allow(clippy::expect_used, reason = "a test that cannot go on has failed")]
+
 use std::path::Path;
 
 use impostazione_core::assess::assess;

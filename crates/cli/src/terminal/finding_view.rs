@@ -52,9 +52,11 @@ fn show(text: &mut String, finding: &Finding, sources: &Sources, width: usize, m
         finding.severity().word(),
         finding.rule.name,
     );
-    let (line, marks) = excerpt(source, finding, width.saturating_sub(LINE_INDENT.len()).max(30), mark);
-    if !line.is_empty() {
-        let _ = writeln!(text, "{LINE_INDENT}{FAINT}{line}{FAINT:#}\n{LINE_INDENT}{color}{marks}{color:#}");
+    if let Some(excerpt) = Excerpt::of(source, finding, width.saturating_sub(LINE_INDENT.len()).max(30)) {
+        let Excerpt { before, part, after } = &excerpt;
+        let marks = format!("{}{}", " ".repeat(before.width()), mark.to_string().repeat(part.width().max(1)));
+        let _ = writeln!(text, "{LINE_INDENT}{FAINT}{before}{FAINT:#}{part}{FAINT}{after}{FAINT:#}");
+        let _ = writeln!(text, "{LINE_INDENT}{color}{marks}{color:#}");
     }
     let _ = writeln!(text, "{}", wrapped(&finding.message, INDENT, INDENT, width));
     let fix = wrapped(&format!("fix: {}", finding.fix), INDENT, "       ", width);
@@ -62,24 +64,32 @@ fn show(text: &mut String, finding: &Finding, sources: &Sources, width: usize, m
     let _ = writeln!(text, "{fix}\n");
 }
 
-/// The line of the sheet at which a finding begins, cut to the width around the part concerned, and the marks below it.
-fn excerpt(source: &Source, finding: &Finding, width: usize, mark: char) -> (String, String) {
-    let span = finding.place.span;
-    let (start, line) = source.line_at(span.start());
-    let from = (span.start() - start).min(line.len());
-    let to = (span.end() - start).clamp(from, line.len());
-    let pieces = (line.get(..from), line.get(from..to), line.get(to..));
-    let (Some(before), Some(part), Some(after)) = pieces else { return (String::new(), String::new()) };
-    let (before, part, after) = (harmless(before.trim_start()), harmless(part), harmless(after.trim_end()));
-    if before.is_empty() && part.is_empty() && after.is_empty() {
-        return (String::new(), String::new());
+/// The line of the sheet at which a finding begins, cut to a width around the part concerned.
+struct Excerpt {
+    before: String,
+    part: String,
+    after: String,
+}
+
+impl Excerpt {
+    /// Nothing for an empty line.
+    fn of(source: &Source, finding: &Finding, width: usize) -> Option<Self> {
+        let span = finding.place.span;
+        let (start, line) = source.line_at(span.start());
+        let from = (span.start() - start).min(line.len());
+        let to = (span.end() - start).clamp(from, line.len());
+        let before = harmless(line.get(..from)?.trim_start());
+        let part = harmless(line.get(from..to)?);
+        let after = harmless(line.get(to..)?.trim_end());
+        if before.is_empty() && part.is_empty() && after.is_empty() {
+            return None;
+        }
+        let part = cut_end(&part, width.saturating_sub(10));
+        let room = width.saturating_sub(part.width());
+        let before = cut_start(&before, room.saturating_sub(after.width().min(room / 3)));
+        let after = cut_end(&after, room.saturating_sub(before.width()));
+        Some(Self { before, part, after })
     }
-    let part = cut_end(&part, width.saturating_sub(10));
-    let room = width.saturating_sub(part.width());
-    let before = cut_start(&before, room.saturating_sub(after.width().min(room / 3)));
-    let after = cut_end(&after, room.saturating_sub(before.width()));
-    let marks = format!("{}{}", " ".repeat(before.width()), mark.to_string().repeat(part.width().max(1)));
-    (format!("{before}{part}{after}").trim_end().to_owned(), marks)
 }
 
 fn cut_end(text: &str, width: usize) -> String {
