@@ -157,6 +157,16 @@ fn a_gateway_of_another_subnet() {
 }
 
 #[test]
+fn a_gateway_with_the_address_of_the_subnet_or_of_all() {
+    let sheet = right_sheet(&host("gauge-01", "10.64.10.11"));
+    for (address, rule) in [("10.64.10.0", "address-is-network"), ("10.64.10.255", "address-is-broadcast")] {
+        let finding = finding_of(&sheet.replace("\"10.64.10.1\"", &format!("«\"{address}\"»")));
+        assert_eq!(finding["rule"], rule);
+        assert_eq!(finding["fix"], "write the router's address, from 10.64.10.1 to 10.64.10.254");
+    }
+}
+
+#[test]
 fn a_name_that_is_no_host_name() {
     expect(
         &right_sheet(&host("gauge_01", "10.64.10.11").replace("\"gauge_01\"", "«\"gauge_01\"»")),
@@ -265,6 +275,27 @@ fn answers_that_name_no_property_or_leave_one_out() {
     let finding = finding_of(&without.replace("\"net.gateway.0\" = { take = \"gateway\" }\n", ""));
     assert_eq!(finding["rule"], "property-unanswered");
     assert!(finding["message"].as_str().unwrap().contains("\"net.gateway.0\" (Gateway)"), "{finding}");
+}
+
+#[test]
+fn a_warning_is_shown_and_keeps_nothing_from_being_written() {
+    let workspace = Workspace::new();
+    let sheet = workspace.read("harbor.toml").replace("[\"signal-tower\"] ", "[\"signal-towr\"] ");
+    workspace.write("sheet.toml", sheet);
+    let check = workspace.run(&["check", "sheet.toml"]);
+    assert_eq!(check.code, 0);
+    assert!(
+        check.stdout.contains("warning account-unused")
+            && check.stdout.contains("fix: write \"signal-tower\"")
+    );
+    assert!(check.stdout.ends_with("sheet.toml: 5 machines, 1 warning\n"), "{}", check.stdout);
+    let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
+    assert_eq!(render.code, 0);
+    assert!(
+        render.stderr.contains("account-unused") && workspace.exists("out/files.json"),
+        "{}",
+        render.stderr
+    );
 }
 
 #[test]

@@ -165,6 +165,11 @@ impl Resolver<'_> {
             Ok(name) => entry.name.with(name),
             Err(fault) => return self.report(report::account_name_invalid(&entry.name, &fault)),
         };
+        if let Some(full_name) = entry.full_name.value()
+            && full_name.value.contains(|c: char| c == ':' || c.is_control())
+        {
+            self.findings.push(report::full_name_invalid(full_name, &entry.name.value));
+        }
         let mut account = Account {
             full_name: entry.full_name.value().map(|text| text.value.clone()).unwrap_or_default(),
             is_admin: entry.admin.value().is_some_and(|admin| admin.value),

@@ -24,6 +24,9 @@ impl Hostname {
                 meant: as_label(first),
             });
         }
+        if text.eq_ignore_ascii_case("localhost") {
+            return Err(NameFault::new("is what every machine calls itself"));
+        }
         check_label(text).map_err(|reason| NameFault { reason, meant: as_label(text) })?;
         Ok(Self(text.into()))
     }
@@ -67,6 +70,7 @@ mod tests {
         assert_eq!(meant("gauge-01."), Some("gauge-01".into()));
         assert_eq!(meant("gauge-01.capovetro.example"), Some("gauge-01".into()));
         assert_eq!(meant("-"), None);
+        assert!(Hostname::parse("localhost").is_err());
         assert_eq!(Hostname::parse("bö").unwrap_err().reason, "has the character 'ö' in it");
         assert!(Hostname::parse(&"a".repeat(64)).is_err() && Hostname::is_only_too_long(&"a".repeat(64)));
         assert!(!Hostname::is_only_too_long(&"_".repeat(64)));

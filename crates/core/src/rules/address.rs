@@ -2,6 +2,8 @@
 
 use std::net::IpAddr;
 
+use ipnet::IpNet;
+
 use super::{Check, Judge, Rule};
 use crate::finding::{Finding, Severity};
 use crate::given::Given;
@@ -294,34 +296,53 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
     }
 }
 
-fn check_is_network(judge: &mut Judge<'_>) {
+/// Reports every machine and every gateway that has an address which its subnet keeps for a purpose.
+fn report_reserved(
+    judge: &mut Judge<'_>,
+    rule: &'static Rule,
+    reserved: impl Fn(IpNet) -> Option<IpAddr>,
+    message: impl Fn(IpAddr, &str, IpNet) -> String,
+) {
+    let site = judge.site;
     for at in assigned(judge) {
-        if network_of(at.side.prefix.value) == Some(at.address()) {
-            let message = format!(
-                "{} is the first address of subnet {} ({}), which names the subnet itself.",
-                at.address(),
-                at.subnet.name.value,
-                at.side.prefix.value
-            );
+        let prefix = at.side.prefix.value;
+        if reserved(prefix) == Some(at.address()) {
             let fix = other_address(judge, &at);
-            report(judge, &ADDRESS_IS_NETWORK, &at, message, fix);
+            report(judge, rule, &at, message(at.address(), &at.subnet.name.value, prefix), fix);
+        }
+    }
+    for subnet in &site.subnets {
+        for side in Family::BOTH.into_iter().filter_map(|family| subnet.family(family)) {
+            let Some(gateway) = side.gateway_address() else { continue };
+            let prefix = side.prefix.value;
+            if reserved(prefix) == Some(gateway.value) {
+                let (first, last) = host_range(prefix);
+                let message = format!("The gateway {}", message(gateway.value, &subnet.name.value, prefix));
+                judge.on_sheet(
+                    rule,
+                    gateway.place,
+                    message,
+                    format!("write the router's address, from {first} to {last}"),
+                );
+            }
         }
     }
 }
 
+fn check_is_network(judge: &mut Judge<'_>) {
+    report_reserved(judge, &ADDRESS_IS_NETWORK, network_of, |address, subnet, prefix| {
+        format!(
+            "{address} is the first address of subnet {subnet} ({prefix}), which names the subnet itself."
+        )
+    });
+}
+
 fn check_is_broadcast(judge: &mut Judge<'_>) {
-    for at in assigned(judge) {
-        if broadcast_of(at.side.prefix.value) == Some(at.address()) {
-            let message = format!(
-                "{} is the last address of subnet {} ({}), which reaches all its machines at once.",
-                at.address(),
-                at.subnet.name.value,
-                at.side.prefix.value
-            );
-            let fix = other_address(judge, &at);
-            report(judge, &ADDRESS_IS_BROADCAST, &at, message, fix);
-        }
-    }
+    report_reserved(judge, &ADDRESS_IS_BROADCAST, broadcast_of, |address, subnet, prefix| {
+        format!(
+            "{address} is the last address of subnet {subnet} ({prefix}), which reaches all its machines at once."
+        )
+    });
 }
 
 fn check_is_gateway(judge: &mut Judge<'_>) {

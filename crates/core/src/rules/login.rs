@@ -2,10 +2,12 @@
 
 use super::{Check, Judge, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::NameFault;
+use crate::machine::{Machine, Site};
+use crate::names::{NameFault, nearest};
 use crate::source::Written;
 
-pub(super) const RULES: &[&Rule] = &[&HOST_WITHOUT_LOGIN, &ACCOUNT_NAME_INVALID, &SSH_KEY_MALFORMED];
+pub(super) const RULES: &[&Rule] =
+    &[&HOST_WITHOUT_LOGIN, &ACCOUNT_NAME_INVALID, &ACCOUNT_UNUSED, &SSH_KEY_MALFORMED];
 
 /// Nobody can log in.
 static HOST_WITHOUT_LOGIN: Rule = Rule {
@@ -24,13 +26,26 @@ static HOST_WITHOUT_LOGIN: Rule = Rule {
 static ACCOUNT_NAME_INVALID: Rule = Rule {
     name: "account-name-invalid",
     severity: Severity::Error,
-    summary: "an account has a name that no login can have",
+    summary: "an account has a name that a list of users cannot hold",
     explanation: "A login begins with a small letter or an underscore and goes on with small letters, digits, underscores \
-        and hyphens, 32 characters at most.",
+        and hyphens, 32 characters at most. A full name has no colon, which ends it in the list of users (passwd(5)).",
     wrong: "[account.\"Harbor Keeper\"]\nssh_keys = [\"keys/keeper.pub\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
     about_absence: false,
     check: Check::Reading,
+};
+
+/// A login that no host gets.
+static ACCOUNT_UNUSED: Rule = Rule {
+    name: "account-unused",
+    severity: Severity::Warning,
+    summary: "an account is for no host of the sheet",
+    explanation: "`hosts` of the account matches the name of no host, so nobody gets the login. A name was mistyped, or the \
+        account has had its day.",
+    wrong: "[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"signal-towr\"]\n",
+    right: "[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"gauge-01\"]\n",
+    about_absence: true,
+    check: Check::Site(check_unused),
 };
 
 /// A key that opens nothing.
@@ -47,19 +62,20 @@ static SSH_KEY_MALFORMED: Rule = Rule {
     check: Check::Reading,
 };
 
+/// Whether nobody can log in on a host, as far as the sheet could be read.
+fn lacks_login(site: &Site, machine: &Machine) -> bool {
+    let Some(host) = machine.host() else { return false };
+    let mut accounts = host.accounts.iter().filter_map(|index| site.accounts.get(*index));
+    machine.hostname.value().is_some()
+        && accounts.all(|account| account.keys.is_empty() && !account.has_faulty_keys)
+}
+
 fn check_host_without_login(judge: &mut Judge<'_>) {
     let site = judge.site;
     if site.accounts_in_doubt {
         return;
     }
-    for machine in &site.machines {
-        let Some(host) = machine.host() else { continue };
-        let mut accounts = host.accounts.iter().filter_map(|index| site.accounts.get(*index));
-        if machine.hostname.value().is_none()
-            || accounts.any(|account| !account.keys.is_empty() || account.has_faulty_keys)
-        {
-            continue;
-        }
+    for machine in site.machines.iter().filter(|machine| lacks_login(site, machine)) {
         let for_others: Vec<&str> = site
             .accounts
             .iter()
@@ -88,6 +104,44 @@ fn check_host_without_login(judge: &mut Judge<'_>) {
         };
         judge.on_machine(&HOST_WITHOUT_LOGIN, machine, machine.place, message, fix);
     }
+}
+
+fn check_unused(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    // Where a host lacks a login, that finding names the accounts that are for others.
+    if site.machines.iter().any(|machine| lacks_login(site, machine)) {
+        return;
+    }
+    let hosts: Vec<&Machine> = site.machines.iter().filter(|machine| machine.host().is_some()).collect();
+    for account in &site.accounts {
+        let Some(globs) = &account.hosts else { continue };
+        if hosts.iter().any(|host| account.is_on(host.label())) {
+            continue;
+        }
+        let wanted: Vec<String> = globs.iter().map(|glob| format!("\"{}\"", glob.glob().glob())).collect();
+        let close = globs.iter().find_map(|glob| {
+            nearest(glob.glob().glob(), hosts.iter().map(|host| host.label()), 1).first().copied()
+        });
+        judge.on_sheet(
+            &ACCOUNT_UNUSED,
+            account.name.place,
+            format!("No host gets the login {}: `hosts` is {}.", account.name.value, wanted.join(", ")),
+            match close {
+                Some(close) => format!("write \"{close}\" if that was meant, or take the account out"),
+                None => "write names of hosts, with * for any letters, or take the account out".to_owned(),
+            },
+        );
+    }
+}
+
+/// A full name that the list of users (`passwd(5)`) cannot hold.
+pub(crate) fn full_name_invalid(written: &Written<String>, account: &str) -> Finding {
+    Finding::on_sheet(
+        &ACCOUNT_NAME_INVALID,
+        written.place,
+        format!("The full name of account {account} has a colon or a control character in it."),
+        "write it without, as in full_name = \"Harbor keeper\"",
+    )
 }
 
 pub(crate) fn account_name_invalid(written: &Written<String>, fault: &NameFault) -> Finding {
