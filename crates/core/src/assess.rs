@@ -2,7 +2,7 @@
 
 use crate::beside::Beside;
 use crate::finding::{Finding, Severity, Summary};
-use crate::machine::{Site, resolve};
+use crate::machine::{Answer, Machine, Site, resolve};
 use crate::rules::{self, Judge, report};
 use crate::sheet;
 use crate::source::{Place, Source, Sources, Span};
@@ -16,7 +16,7 @@ pub struct Assessment {
     pub site: Site,
     /// What is wrong, in the order of the places.
     pub findings: Vec<Finding>,
-    /// Whether the sheet's TOML could be read in full.
+    /// Whether the sheet could be read in full: its TOML is right, and so are the names of its tables.
     pub is_whole: bool,
 }
 
@@ -66,6 +66,9 @@ pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside) -> Assessment {
     let is_whole = sheet.is_whole;
     let (site, more) = resolve(sheet, beside);
     findings.extend(more);
+    for place in password_answers(&site) {
+        sources.mark_secret(place);
+    }
     let mut judge = Judge::new(&site, &sources, findings);
     rules::run(&mut judge);
     let mut findings = judge.into_findings();
@@ -74,6 +77,19 @@ pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside) -> Assessment {
     }
     findings.sort_by_key(|finding| finding.place);
     Assessment { sources, site, findings, is_whole }
+}
+
+/// Where the sheet answers properties that are passwords.
+fn password_answers(site: &Site) -> Vec<Place> {
+    let mut places = Vec::new();
+    for appliance in site.machines.iter().filter_map(Machine::appliance) {
+        let Some(descriptor) = site.descriptor_of(appliance) else { continue };
+        let is_password = |answer: &&Answer| {
+            descriptor.property(&answer.property.value).is_some_and(|property| property.is_password)
+        };
+        places.extend(appliance.answers.iter().filter(is_password).map(|answer| answer.place));
+    }
+    places
 }
 
 struct DecodeFault {

@@ -7,6 +7,7 @@
 
 pub mod assess;
 pub mod beside;
+mod confidential;
 pub mod documentation;
 pub mod files;
 pub mod finding;

@@ -2,6 +2,8 @@
 
 use std::ops::Range;
 
+use crate::confidential::confidential_parts;
+
 /// A part of a text, in bytes from its start. Always lies on character boundaries of that text.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Span {
@@ -93,6 +95,7 @@ pub struct Source {
     name: String,
     text: String,
     line_starts: Vec<u32>,
+    secrets: Vec<Span>,
 }
 
 impl Source {
@@ -103,7 +106,7 @@ impl Source {
             .chain(text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n').map(|(at, _)| at + 1))
             .map(|offset| u32::try_from(offset).unwrap_or(u32::MAX))
             .collect();
-        Self { name: name.into(), text, line_starts }
+        Self { name: name.into(), text, line_starts, secrets: Vec::new() }
     }
 
     /// The name that messages use, as the user gave it.
@@ -132,6 +135,19 @@ impl Source {
         (start, self.text.get(start..end).unwrap_or_default().trim_end_matches(['\n', '\r']))
     }
 
+    /// The parts of the line that holds a byte offset that must not be shown, in bytes from the line's start: what was
+    /// marked as a secret, and what looks like one.
+    pub fn confidential_parts(&self, offset: usize) -> Vec<Range<usize>> {
+        let (start, line) = self.line_at(offset);
+        let mut parts = confidential_parts(line);
+        let of_line = Span::new(start, start + line.len());
+        for secret in self.secrets.iter().filter(|secret| secret.meets(of_line)) {
+            let from = secret.start().saturating_sub(start).min(line.len());
+            parts.push(from..secret.end().saturating_sub(start).min(line.len()).max(from));
+        }
+        parts
+    }
+
     fn line_index(&self, offset: usize) -> usize {
         self.line_starts.partition_point(|start| *start as usize <= offset).saturating_sub(1)
     }
@@ -153,6 +169,13 @@ impl Sources {
     /// The text with this id. Ids come from [`Sources::add`] on the same value only.
     pub fn get(&self, id: SourceId) -> &Source {
         &self.sources[usize::from(id.0)]
+    }
+
+    /// Marks a place as one that holds a secret, which nothing may show.
+    pub(crate) fn mark_secret(&mut self, place: Place) {
+        if let Some(source) = self.sources.get_mut(usize::from(place.source.0)) {
+            source.secrets.push(place.span);
+        }
     }
 
     /// Line and column at which a place begins.

@@ -54,7 +54,8 @@ const DESCRIPTOR: &str = r#"<?xml version="1.0"?>
 </ovf:Envelope>
 "#;
 
-const BASE: &str = r#"format = 1
+/// A sheet in which everything is right.
+pub(crate) const BASE: &str = r#"format = 1
 
 [common]
 domain   = "capovetro.example"

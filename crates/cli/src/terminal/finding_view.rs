@@ -2,6 +2,7 @@
 //! it, what is wrong, and the fix.
 
 use std::fmt::Write as _;
+use std::ops::Range;
 
 use anstyle::{AnsiColor, Style};
 use impostazione_core::finding::{Finding, Severity};
@@ -78,9 +79,11 @@ impl Excerpt {
         let (start, line) = source.line_at(span.start());
         let from = (span.start() - start).min(line.len());
         let to = (span.end() - start).clamp(from, line.len());
-        let before = harmless(line.get(..from)?.trim_start());
-        let part = harmless(line.get(from..to)?);
-        let after = harmless(line.get(to..)?.trim_end());
+        let hidden = source.confidential_parts(span.start());
+        let shown = |range: Range<usize>| Some(harmless(&with_hidden(line, range, &hidden)?));
+        let before = shown(0..from)?.trim_start().to_owned();
+        let part = shown(from..to)?;
+        let after = shown(to..line.len())?.trim_end().to_owned();
         if before.is_empty() && part.is_empty() && after.is_empty() {
             return None;
         }
@@ -90,6 +93,23 @@ impl Excerpt {
         let after = cut_end(&after, room.saturating_sub(before.width()));
         Some(Self { before, part, after })
     }
+}
+
+/// A part of a line with what must not be shown replaced, in a way that does not tell how long it is.
+fn with_hidden(line: &str, range: Range<usize>, hidden: &[Range<usize>]) -> Option<String> {
+    let mut shown = String::new();
+    let mut was_hidden = false;
+    for (at, character) in line.get(range.clone())?.char_indices() {
+        let at = range.start + at;
+        let is_hidden = hidden.iter().any(|part| part.contains(&at));
+        if !is_hidden {
+            shown.push(character);
+        } else if !was_hidden {
+            shown.push_str("(not shown)");
+        }
+        was_hidden = is_hidden;
+    }
+    Some(shown)
 }
 
 fn cut_end(text: &str, width: usize) -> String {

@@ -38,7 +38,7 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
             format!("{}, {}", count(hosts, "host", "hosts"), count(appliances, "appliance", "appliances"))
         }
     };
-    let site = harmless(review.site.as_deref().unwrap_or("Site"));
+    let site = harmless(review.site.as_deref().unwrap_or("This site"));
     // Writing to a String does not fail.
     let _ = writeln!(text, "{STRONG}{site}{STRONG:#}: {counted}\n");
     let usual: Vec<Option<&Stated>> =

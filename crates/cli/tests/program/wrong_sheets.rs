@@ -345,3 +345,31 @@ fn a_secret_that_was_put_where_a_key_belongs_is_not_shown() {
         }
     }
 }
+
+#[test]
+fn no_secret_on_a_line_with_a_slip_is_shown() {
+    let workspace = Workspace::new();
+    let package = workspace.read("packages/logbook.ovf");
+    let kind = "ovf:key=\"keep_days\" ovf:type=\"uint16\"";
+    workspace.write("packages/logbook.ovf", package.replace(kind, &format!("{kind} ovf:password=\"true\"")));
+    let right = workspace.read("harbor.toml");
+    let (keeper, number) = ("[account.keeper]\n", "\"node.number\"");
+    let management = "address = \"10.64.10.61\" }";
+    for (from, to, rule) in [
+        (keeper, "[account.keeper]\npassword = \"tide-table-9\"\n", "sheet-key-unknown"),
+        (keeper, "[account.keeper]\npassword = tide-table-9\n", "sheet-syntax"),
+        (keeper, "[account.keeper]\npassword: tide-table-9\n", "sheet-syntax"),
+        (keeper, "[account.keeper]\npassword = \"tide-table-9\n", "sheet-syntax"),
+        (number, "\"admin.password\" = \"tide-table-9\"\n\"node.number\"", "property-unknown"),
+        (number, "\"keep_days\" = \"tide-table-9\"\n\"node.number\"", "property-wrong-type"),
+        (management, "address = \"10.64.10.61\", passphrase = \"tide-table-9\" }", "sheet-key-unknown"),
+    ] {
+        workspace.write("sheet.toml", right.replacen(from, to, 1));
+        for format in ["text", "json"] {
+            let run = workspace.run(&["check", "sheet.toml", "--format", format]);
+            assert_eq!(run.code, 1);
+            assert!(run.stdout.contains(rule), "{}", run.stdout);
+            assert!(!run.stdout.contains("tide-table"), "{}", run.stdout);
+        }
+    }
+}

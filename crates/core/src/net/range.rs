@@ -15,8 +15,15 @@ pub struct AddressRange {
 /// Why a text is not a range.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RangeFault {
-    /// One of its ends is no address; the text of that end is given.
-    Address(String, AddressFault),
+    /// One of its ends is no address.
+    Address {
+        /// The text of that end.
+        end: String,
+        /// Why it is none.
+        fault: AddressFault,
+        /// The range that was probably meant.
+        meant: Option<AddressRange>,
+    },
     /// The first address comes after the last.
     Reversed(AddressRange),
     /// The ends are of different families.
@@ -27,7 +34,11 @@ impl AddressRange {
     /// Reads `first-last` or a single address. Space around the hyphen is allowed.
     pub fn parse(text: &str) -> Result<Self, RangeFault> {
         let end = |part: &str| {
-            parse_address(part, None).map_err(|fault| RangeFault::Address(part.to_owned(), fault))
+            parse_address(part, None).map_err(|fault| RangeFault::Address {
+                end: part.to_owned(),
+                fault,
+                meant: Self::guess(text),
+            })
         };
         let (first, last) = match text.split_once('-') {
             Some((first, last)) => (end(first.trim_end())?, end(last.trim_start())?),
@@ -40,6 +51,19 @@ impl AddressRange {
         } else {
             Ok(Self { first, last })
         }
+    }
+
+    /// The range that is meant by another sign between the addresses, or by the last part alone of the second.
+    fn guess(text: &str) -> Option<Self> {
+        let signs = ["-", " to ", "..", "–", "—", " "];
+        let (first, last) = signs.iter().find_map(|sign| text.split_once(sign))?;
+        let (first, last) = (first.trim(), last.trim());
+        let address: IpAddr = first.parse().ok()?;
+        let last = match last.parse::<u8>() {
+            Ok(part) => format!("{}.{part}", first.rsplit_once('.')?.0).parse().ok()?,
+            Err(_) => last.parse().ok()?,
+        };
+        (Family::of(address) == Family::of(last) && address <= last).then_some(Self { first: address, last })
     }
 
     /// First address.
@@ -83,9 +107,14 @@ mod tests {
 
     #[test]
     fn wrong_ranges_say_why() {
-        assert!(
-            matches!(AddressRange::parse("10.64.10.9-10.64.10"), Err(RangeFault::Address(part, _)) if part == "10.64.10")
-        );
+        let meant = |text: &str| match AddressRange::parse(text) {
+            Err(RangeFault::Address { meant, .. }) => meant.map(|range| range.to_string()),
+            other => panic!("{other:?}"),
+        };
+        assert_eq!(meant("10.64.10.9-10.64.10"), None);
+        assert_eq!(meant("10.64.10.200-239"), Some("10.64.10.200-10.64.10.239".into()));
+        assert_eq!(meant("10.64.10.2 to 10.64.10.9"), Some("10.64.10.2-10.64.10.9".into()));
+        assert_eq!(meant("10.64.10.2..10.64.10.9"), Some("10.64.10.2-10.64.10.9".into()));
         assert!(matches!(AddressRange::parse("10.64.10.9-10.64.10.2"), Err(RangeFault::Reversed(_))));
         assert_eq!(AddressRange::parse("10.64.10.9-fd64::1"), Err(RangeFault::MixedFamilies));
     }

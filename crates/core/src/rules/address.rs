@@ -483,7 +483,10 @@ pub(crate) fn malformed(
         rule: &ADDRESS_MALFORMED,
         machine,
         place: written.place,
-        message: format!("`{key}` is \"{}\", which {}.", written.value, fault.reason),
+        message: match key {
+            "in_use" => format!("`in_use` names \"{}\", which {}.", written.value, fault.reason),
+            key => format!("`{key}` is \"{}\", which {}.", written.value, fault.reason),
+        },
         fix: fix_address(key, fault),
     }
 }

@@ -70,7 +70,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     use super::*;
-    use crate::testing::{assess_example, names_of};
+    use crate::testing::{assess_example, assess_text, names_of};
 
     #[test]
     fn names_are_kebab_case_and_unique() {
@@ -154,6 +154,26 @@ mod tests {
             (appliance("link.management = { subnet = \"kay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"netmask\" }"), "subnet-undefined"),
             (appliance(&format!("{management}\"net.address\" = {{ take = \"adress\" }}")), "reference-dangling"),
         ];
+        let base = crate::testing::BASE;
+        for (right, wrong, rule) in [
+            ("[common]", "[comon]", "sheet-key-unknown"),
+            ("[subnet.quay]", "[subnt.quay]", "sheet-key-unknown"),
+            ("[account.keeper]", "[acount.keeper]", "sheet-key-unknown"),
+            ("ssh_keys", "ssh_key", "sheet-key-unknown"),
+            ("[[host]]", "[[hosts]]", "sheet-key-unknown"),
+            ("[[host]]", "[host]", "sheet-value-wrong-type"),
+            ("dns ", "dsn ", "sheet-key-unknown"),
+            ("prefix ", "prefx ", "sheet-key-unknown"),
+            ("gateway", "gatway", "sheet-key-unknown"),
+            ("name =", "nmae =", "sheet-key-unknown"),
+            ("subnet =", "subnt =", "sheet-key-unknown"),
+            ("address =", "adress =", "sheet-key-unknown"),
+            ("link.eth0", "link", "sheet-value-wrong-type"),
+            ("link.eth0", "lnk.eth0", "sheet-key-unknown"),
+        ] {
+            assert!(base.contains(right));
+            assert_eq!(names_of(&assess_text(&base.replacen(right, wrong, 1))), [rule], "{wrong}");
+        }
         for (piece, rule) in cases {
             assert_eq!(names_of(&assess_example(&piece)), [rule], "{piece}");
         }

@@ -2,7 +2,6 @@
 
 use super::{Check, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::nearest;
 use crate::sheet::{KeySpec, TableSpec};
 use crate::source::Place;
 use crate::text::capital;
@@ -133,14 +132,19 @@ pub(crate) fn format_unknown(place: Place, found: Option<&str>) -> Finding {
     }
 }
 
-/// An unknown key of `spec`; `tables` are looked through for the table that the key may belong to.
-pub(crate) fn key_unknown(machine: Option<String>, place: Place, spec: &TableSpec, key: &str) -> Finding {
-    let shown = key;
-    let message = format!("There is no key `{shown}` in {}.", spec.called);
-    let close = nearest(key, spec.keys.iter().map(|known| known.name), 1);
-    let fix = match close.first() {
-        Some(known) => format!("write `{known}`"),
-        None => {
+/// An unknown key of `spec`, and the one that was meant, if that can be told.
+pub(crate) fn key_unknown(
+    machine: Option<String>,
+    place: Place,
+    spec: &TableSpec,
+    key: &str,
+    meant: Option<&str>,
+) -> Finding {
+    let message = format!("There is no key `{key}` in {}.", spec.called);
+    let fix = match (meant, habit(key)) {
+        (Some(meant), _) => format!("write `{meant}`"),
+        (None, Some(habit)) => habit.to_owned(),
+        (None, None) => {
             let known: Vec<&str> = spec.keys.iter().map(|known| known.name).collect();
             format!("take the line out, or use a key that is there: {}", known.join(", "))
         }
@@ -148,22 +152,55 @@ pub(crate) fn key_unknown(machine: Option<String>, place: Place, spec: &TableSpe
     Finding { rule: &KEY_UNKNOWN, machine, place, message, fix }
 }
 
+/// What to write for a key that people bring from elsewhere.
+fn habit(key: &str) -> Option<&'static str> {
+    Some(match key.to_ascii_lowercase().replace('-', "_").as_str() {
+        "mask" | "netmask" | "subnet_mask" | "prefix_length" | "cidr" => {
+            "write the mask behind the subnet's address: prefix = \"10.64.10.0/24\""
+        }
+        "ip" | "ipv4" | "ip_address" | "addr" | "addresses" => {
+            "write address = \"10.64.10.11\" in a link of the machine"
+        }
+        "ipv6" | "ip6" | "ipv6_address" => "write address6 = \"fd64:10::11\" in a link of the machine",
+        "gateway4" | "gw" | "router" | "default_gateway" => "write gateway = \"10.64.10.1\" in the subnet",
+        "nameserver" | "nameservers" | "dns_server" | "dns_servers" | "resolvers" => {
+            "write dns = [\"10.64.10.53\", \"10.64.10.54\"] in [common] or on the machine"
+        }
+        "time_server" | "time_servers" | "ntp_server" | "ntp_servers" => {
+            "write ntp = [\"10.64.10.121\"] in [common] or on the machine"
+        }
+        "tz" | "zone" | "time_zone" => "write timezone = \"Europe/Rome\" in [common] or on the machine",
+        "hostname" | "host_name" | "fqdn" => {
+            "write name = \"gauge-01\" on the machine; the domain is a key of its own"
+        }
+        "dhcp" | "dhcp4" | "dhcp6" => "take the line out: addresses are static, and DHCP is always off",
+        "password" | "passwd" | "passphrase" => {
+            "take it out: no secret belongs into a sheet, and logins are entered with ssh_keys"
+        }
+        _ => return None,
+    })
+}
+
+/// A key of another table. It may be one around this one, as happens below the header of an inner table.
 pub(crate) fn key_misplaced(
     machine: Option<String>,
     place: Place,
     spec: &TableSpec,
     key: &str,
     home: &TableSpec,
+    is_around: bool,
 ) -> Finding {
+    let fix = if is_around {
+        format!("move the line up to the other keys of {}, above the header of the inner table", home.called)
+    } else {
+        format!("move the line to {}, as in {}", home.called, home.header)
+    };
     Finding {
         rule: &KEY_MISPLACED,
         machine,
         place,
         message: format!("`{key}` is a key of {}, and here it stands in {}.", home.called, spec.called),
-        fix: format!(
-            "move the line up to the other keys of {}, above the header of the inner table",
-            home.called
-        ),
+        fix,
     }
 }
 

@@ -248,7 +248,11 @@ pub(crate) fn prefix_faulty(
 pub(crate) fn range_malformed(written: &Written<String>, fault: &RangeFault) -> Finding {
     let text = &written.value;
     let (message, fix) = match fault {
-        RangeFault::Address(end, fault) => (
+        RangeFault::Address { meant: Some(meant), .. } => (
+            format!("\"{text}\" is no range: it has no hyphen between two whole addresses."),
+            format!("write \"{meant}\" if that was meant"),
+        ),
+        RangeFault::Address { end, fault, meant: None } => (
             format!("\"{text}\" is no range: \"{end}\" {}.", fault.reason),
             "write both addresses in full, as in \"10.64.10.200-10.64.10.239\"".to_owned(),
         ),

@@ -29,7 +29,8 @@ pub struct Sheet {
     pub accounts: Vec<AccountEntry>,
     /// The `[[host]]` and `[[appliance]]` entries in their order.
     pub machines: Vec<MachineEntry>,
-    /// Whether the sheet's TOML could be read in full. If not, what seems to be missing may only be unread.
+    /// Whether the sheet could be read in full: its TOML is right, and so are the names of its tables. If not, what
+    /// seems to be missing may only be unread.
     pub is_whole: bool,
 }
 

@@ -21,10 +21,10 @@ pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
     let text = source.text();
     let (table, errors) = DeTable::parse_recoverable(text);
     let syntax::Broken { findings, spans } = syntax::explain(id, source, &errors);
-    let mut reader = Reader { source: id, findings, broken: &spans };
+    let mut reader = Reader { source: id, findings, broken: &spans, misplaced: Vec::new() };
     let top = Place { source: id, span: Span::new(0, 0) };
     let mut sheet = read_root(&mut reader, table.get_ref(), top, text);
-    sheet.is_whole = spans.is_empty();
+    sheet.is_whole &= spans.is_empty();
     name_machines(&mut reader.findings, &sheet, text);
     (sheet, reader.findings)
 }
@@ -69,9 +69,8 @@ fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &st
         sheet.machines.push(read_machine(root.reader, MachineKind::Appliance, table, place));
     }
     sheet.machines.sort_by_key(|machine| machine.header);
-    if sheet.machines.is_empty()
-        && !matches!(root.get("host"), Some(host) if host.get_ref().as_array().is_none())
-    {
+    sheet.is_whole = !root.has_faults;
+    if sheet.machines.is_empty() {
         let blank = text.trim().is_empty() || (is_blank && root.reader.findings.is_empty());
         root.reader.findings.push(report::empty(top, blank));
     }
@@ -183,10 +182,14 @@ fn read_machine(
         table.missing("name");
     }
     let machine = table.machine.clone();
+    table.reader.misplaced.clear();
     let mut links = Vec::new();
-    for (name, inner, place) in table.named_tables("link") {
-        links.push(read_link(table.reader, link_spec, machine.clone(), name, inner, place, spec));
+    if !has_unnamed_link(&mut table, link_spec) {
+        for (name, inner, place) in table.named_tables("link") {
+            links.push(read_link(table.reader, link_spec, machine.clone(), name, inner, place, spec));
+        }
     }
+    table.claim_misplaced_keys();
     if links.is_empty() && !matches!(table.get("link"), Some(link) if !is_empty_table(link)) {
         table.missing("link");
     }
@@ -211,6 +214,19 @@ fn read_machine(
         }
     }
     entry
+}
+
+/// Whether `link` holds the keys of a link in place of the names of links, which is one slip however many keys there are.
+fn has_unnamed_link(table: &mut TableReader<'_, '_, '_>, link_spec: &TableSpec) -> bool {
+    let Some(value) = table.get("link") else { return false };
+    let Some(inner) = value.get_ref().as_table() else { return false };
+    let is_unnamed = inner
+        .iter()
+        .any(|(key, value)| !value.get_ref().is_table() && link_spec.key(key.get_ref().as_ref()).is_some());
+    if is_unnamed {
+        table.wrong_type("link", value);
+    }
+    is_unnamed
 }
 
 fn is_empty_table(value: &Spanned<DeValue<'_>>) -> bool {

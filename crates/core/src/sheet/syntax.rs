@@ -5,6 +5,7 @@ use std::ops::Range;
 use toml::de::Error;
 
 use super::brackets::{Unclosed, unclosed_brackets};
+use crate::confidential::confidential_parts;
 use crate::finding::Finding;
 use crate::rules::report;
 use crate::source::{Place, Source, SourceId, Span};
@@ -140,6 +141,14 @@ impl Slip<'_> {
         if value.starts_with(['"', '\'', '[', '{']) {
             return None;
         }
+        let in_line = bare.start - self.line.start..bare.end - self.line.start;
+        if confidential_parts(self.slice(self.line.clone()))
+            .iter()
+            .any(|part| part.start < in_line.end && in_line.start < part.end)
+        {
+            let message = "The value on this line stands without quotes.".to_owned();
+            return Some((bare, message, "write it in quotes".to_owned()));
+        }
         let plain = value.trim_matches(['“', '”', '„', '‘', '’', '«', '»']);
         if plain != value {
             let message = format!("{value} stands in quotes that only a person takes for quotes.");
@@ -209,6 +218,8 @@ impl Slip<'_> {
         {
             (format!("\"{key}\" is no key: a key has no space in it."), "correct the key".to_owned())
         } else if let Some((key, value)) = colon_setting(line) {
+            let is_secret = !confidential_parts(&format!("{key} = {value}")).is_empty();
+            let value = if is_secret { "…" } else { value };
             let message =
                 "A key and its value have a colon between them, and TOML wants an equals sign.".to_owned();
             (message, format!("write `{key} = {value}`"))

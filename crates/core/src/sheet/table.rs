@@ -3,9 +3,10 @@
 use toml::Spanned;
 use toml::de::{DeArray, DeString, DeTable, DeValue};
 
-use super::{KeySpec, ListEntry, TableSpec};
+use super::{KEYS, KeySpec, ListEntry, TableSpec};
 use crate::finding::Finding;
 use crate::given::Given;
+use crate::names::nearest;
 use crate::rules::report;
 use crate::source::{Place, SourceId, Span, Written};
 
@@ -15,6 +16,8 @@ pub(super) struct Reader<'s> {
     pub(super) findings: Vec<Finding>,
     /// Where the TOML itself is broken, in order and apart. What meets such a place has its finding already.
     pub(super) broken: &'s [Span],
+    /// Keys of an outer table that were found in an inner one.
+    pub(super) misplaced: Vec<&'static str>,
 }
 
 impl Reader<'_> {
@@ -37,6 +40,10 @@ pub(super) struct TableReader<'r, 's, 't> {
     pub(super) place: Place,
     /// The machine that findings name.
     pub(super) machine: Option<String>,
+    /// Keys that seem to be missing because they were mistyped, or written in another table, which has its finding.
+    mistyped: Vec<&'static str>,
+    /// Whether a key is unknown or has a value of the wrong type.
+    pub(super) has_faults: bool,
 }
 
 impl<'r, 's, 't> TableReader<'r, 's, 't> {
@@ -47,27 +54,45 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
         place: Place,
         machine: Option<String>,
     ) -> Self {
-        Self { reader, table, spec, place, machine }
+        Self { reader, table, spec, place, machine, mistyped: Vec::new(), has_faults: false }
     }
 
-    /// Reports every key that the table does not have. A key of one of the `outer` tables is misplaced.
+    /// Reports every key that the table does not have. A key of one of the `outer` tables, or else of any other table
+    /// of a sheet, is misplaced; one that is close to a key of this table is taken for a mistyped one.
     pub(super) fn refuse_unknown_keys(&mut self, outer: &[&'static TableSpec]) {
-        if self.spec.free_keys {
-            return;
-        }
         for (key, _) in self.table {
             let name = key.get_ref().as_ref();
-            if self.spec.key(name).is_some() {
+            if self.spec.free_keys || self.spec.key(name).is_some() {
                 continue;
             }
+            self.has_faults = true;
             let place = self.reader.place(key.span());
             let machine = self.machine.clone();
-            let finding = match outer.iter().find(|table| table.key(name).is_some()) {
-                Some(home) => report::key_misplaced(machine, place, self.spec, name, home),
-                None => report::key_unknown(machine, place, self.spec, name),
+            let meant = nearest(name, self.spec.keys.iter().map(|known| known.name), 1).first().copied();
+            let outer = outer.iter().find(|table| table.key(name).is_some());
+            let finding = if let Some(home) = outer {
+                self.reader.misplaced.extend(home.key(name).map(|key| key.name));
+                report::key_misplaced(machine, place, self.spec, name, home, true)
+            } else if let Some(meant) = meant {
+                self.mistyped.push(meant);
+                report::key_unknown(machine, place, self.spec, name, Some(meant))
+            } else if let Some(home) = KEYS.iter().find(|table| table.key(name).is_some()) {
+                report::key_misplaced(machine, place, self.spec, name, home, false)
+            } else {
+                report::key_unknown(machine, place, self.spec, name, None)
             };
             self.reader.findings.push(finding);
         }
+    }
+
+    /// Takes keys of this table that were found in tables below it for given, if wrongly.
+    pub(super) fn claim_misplaced_keys(&mut self) {
+        self.mistyped.append(&mut self.reader.misplaced);
+    }
+
+    /// What a key that is not there stands for.
+    fn absent<T>(&self, key: &str) -> Given<T> {
+        if self.mistyped.contains(&key) { Given::Faulty } else { Given::Absent }
     }
 
     /// Keys and values as they are, for tables whose keys are free.
@@ -111,7 +136,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     }
 
     fn scalar<T>(&mut self, key: &str, read: impl FnOnce(&DeValue<'t>) -> Option<T>) -> Given<Written<T>> {
-        let Some(value) = self.get(key) else { return Given::Absent };
+        let Some(value) = self.get(key) else { return self.absent(key) };
         let place = self.reader.place(value.span());
         match read(value.get_ref()) {
             Some(_) if self.reader.is_broken(place) => Given::Faulty,
@@ -125,7 +150,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
 
     /// A list of texts.
     pub(super) fn texts(&mut self, key: &str) -> Given<Vec<Written<String>>> {
-        let Some(value) = self.get(key) else { return Given::Absent };
+        let Some(value) = self.get(key) else { return self.absent(key) };
         let DeValue::Array(items) = value.get_ref() else {
             self.wrong_type(key, value);
             return Given::Faulty;
@@ -136,7 +161,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
 
     /// A list of texts that can be declined with `"none"`, as a whole or after its last item.
     pub(super) fn list(&mut self, key: &str) -> Given<ListEntry> {
-        let Some(value) = self.get(key) else { return Given::Absent };
+        let Some(value) = self.get(key) else { return self.absent(key) };
         let place = self.reader.place(value.span());
         match value.get_ref() {
             DeValue::String(text) if is_none(text) => Given::Value(ListEntry {
@@ -182,7 +207,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
 
     /// A table inside this one.
     pub(super) fn table(&mut self, key: &str) -> Given<(&'t DeTable<'t>, Place)> {
-        let Some(value) = self.get(key) else { return Given::Absent };
+        let Some(value) = self.get(key) else { return self.absent(key) };
         match value.get_ref() {
             DeValue::Table(table) => Given::Value((table, self.reader.place(value.span()))),
             _ => {
@@ -223,8 +248,11 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
         tables
     }
 
-    /// Reports that a required key is not there.
+    /// Reports that a required key is not there, unless it was mistyped.
     pub(super) fn missing(&mut self, key: &str) {
+        if self.mistyped.contains(&key) {
+            return;
+        }
         if let Some(spec) = self.spec.key(key) {
             let finding = report::key_missing(self.machine.clone(), self.place, self.spec, spec);
             self.reader.findings.push(finding);
@@ -239,6 +267,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             example: r#""node.role" = "archive""#,
             about: "",
         };
+        self.has_faults = true;
         let place = self.reader.place(value.span());
         if !self.reader.is_broken(place) {
             let spec = self.spec.key(key).unwrap_or(&FREE);
