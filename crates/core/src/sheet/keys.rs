@@ -113,7 +113,7 @@ const DEFAULT_ROUTE: KeySpec = key(
 /// The sheet itself.
 pub(crate) const ROOT: TableSpec = table(
     "(top of the sheet)",
-    "the top of the sheet",
+    "the sheet itself",
     "A sheet is one TOML file. Strings stand in quotes; a key stands once; what follows a `#` is a comment.",
     &[
         key("format", "the number 1", "format = 1", "Version of the sheet's format. Required, and 1."),

@@ -224,7 +224,7 @@ fn has_unnamed_link(table: &mut TableReader<'_, '_, '_>, link_spec: &TableSpec) 
         .iter()
         .any(|(key, value)| !value.get_ref().is_table() && link_spec.key(key.get_ref().as_ref()).is_some());
     if is_unnamed {
-        table.wrong_type("link", value);
+        table.wrong_value("link", value, "a link without a name");
     }
     is_unnamed
 }

@@ -261,6 +261,11 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
 
     /// Reports that a value is of the wrong type, unless its TOML is broken anyway.
     pub(super) fn wrong_type(&mut self, key: &str, value: &Spanned<DeValue<'_>>) {
+        self.wrong_value(key, value, describe(value.get_ref()));
+    }
+
+    /// Reports that a value is not what its key takes, and what it is.
+    pub(super) fn wrong_value(&mut self, key: &str, value: &Spanned<DeValue<'_>>, found: &str) {
         static FREE: KeySpec = KeySpec {
             name: "answer",
             takes: "a text, a number, true or false, or { take = … }",
@@ -271,8 +276,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
         let place = self.reader.place(value.span());
         if !self.reader.is_broken(place) {
             let spec = self.spec.key(key).unwrap_or(&FREE);
-            let finding =
-                report::value_wrong_type(self.machine.clone(), place, spec, describe(value.get_ref()));
+            let finding = report::value_wrong_type(self.machine.clone(), place, spec, found);
             self.reader.findings.push(finding);
         }
     }
