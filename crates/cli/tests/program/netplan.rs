@@ -167,3 +167,17 @@ fn hosts_of_many_shapes() {
     }
     assert_eq!(proved, servers.len() * links.len());
 }
+
+#[test]
+#[ignore = "needs netplan, which .ci/run installs"]
+fn name_servers_are_on_the_link_that_leads_out() {
+    let workspace = Workspace::new();
+    let links = "link.lan0 = { subnet = \"quay\", address = \"10.64.10.11\", default_route = false }\n\
+        link.lan1 = { subnet = \"slip\", address = \"10.64.30.11\" }\n";
+    let slip = "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n";
+    workspace.write("sheet.toml", right_sheet(&format!("{slip}[[host]]\nname = \"gauge-01\"\n{links}")));
+    assert_eq!(workspace.run(&["render", "sheet.toml", "--into", "out"]).code, 0);
+    let units = units_of(&workspace, "gauge-01");
+    assert_eq!((units["lan0"].routes.len(), units["lan0"].dns.len(), units["lan0"].domains.len()), (0, 0, 0));
+    assert_eq!((units["lan1"].routes.len(), units["lan1"].dns.len(), units["lan1"].domains.len()), (1, 2, 1));
+}
