@@ -56,6 +56,20 @@ fn an_address_with_three_parts() {
 }
 
 #[test]
+fn an_address_with_a_mask_that_is_none_or_another() {
+    for (address, rule) in [
+        ("10.64.10.11/33", "prefix-malformed"),
+        ("10.64.10.11/255.0.255.0", "netmask-not-contiguous"),
+        ("10.64.10.11/0.0.0.255", "netmask-not-contiguous"),
+        ("10.64.10.11/16", "netmask-disagrees"),
+    ] {
+        let finding = finding_of(&gauge(address));
+        assert_eq!((finding["rule"].as_str(), finding["machine"].as_str()), (Some(rule), Some("gauge-01")));
+        assert!(finding["fix"].as_str().unwrap().starts_with("write \"10.64.10.11\" "), "{finding}");
+    }
+}
+
+#[test]
 fn an_address_of_another_subnet() {
     expect(
         &gauge("10.64.11.11"),

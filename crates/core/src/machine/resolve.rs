@@ -16,7 +16,7 @@ use crate::beside::{Beside, ReadFault};
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::names::{AccountName, DomainName, Hostname, LinkName, ZoneName};
-use crate::net::{AddressRange, Family, MaskFault, PrefixFault, parse_address, parse_mask, parse_prefix};
+use crate::net::{AddressRange, Family, parse_address, parse_mask, parse_prefix};
 use crate::ovf::Package;
 use crate::rules::report;
 use crate::sheet::{
@@ -311,18 +311,13 @@ impl Resolver<'_> {
             Ok(address) => return Some(TimeServer::Address(address)),
             Err(fault) => fault,
         };
-        match DomainName::parse(&written.value) {
+        let reason = match DomainName::parse(&written.value) {
             // A last label of digits is no domain of the public name system: a mistyped address (RFC 3696, section 2).
-            Ok(name) if !ends_in_digits(name.as_str()) => Some(TimeServer::Name(name)),
-            Ok(_) => {
-                let name_fault =
-                    crate::names::NameFault { reason: address_fault.reason.clone(), meant: None };
-                self.report(report::ntp_malformed(self.machine.clone(), written, &address_fault, &name_fault))
-            }
-            Err(name_fault) => {
-                self.report(report::ntp_malformed(self.machine.clone(), written, &address_fault, &name_fault))
-            }
-        }
+            Ok(name) if ends_in_digits(name.as_str()) => None,
+            Ok(name) => return Some(TimeServer::Name(name)),
+            Err(fault) => Some(fault),
+        };
+        self.report(report::ntp_malformed(self.machine.clone(), written, &address_fault, reason.as_ref()))
     }
 
     fn machine(
@@ -419,12 +414,13 @@ impl Resolver<'_> {
             None => (written.value.as_str(), None),
             Some((text, mask)) => match parse_mask(mask, family) {
                 Ok(length) => (text, Some(length)),
-                Err(fault @ (MaskFault::Malformed | MaskFault::NotContiguous | MaskFault::Inverted(_))) => {
-                    let fault = PrefixFault::Mask(fault);
-                    let mut finding = report::prefix_faulty(key, family, written, &fault);
-                    finding.machine.clone_from(&self.machine);
-                    finding.fix = format!("write \"{text}\" alone: the mask comes from the subnet");
-                    return self.report(finding);
+                Err(fault) => {
+                    return self.report(report::address_mask_faulty(
+                        self.machine.clone(),
+                        key,
+                        written,
+                        &fault,
+                    ));
                 }
             },
         };

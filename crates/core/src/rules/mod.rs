@@ -29,7 +29,9 @@ pub(crate) mod report {
     pub(crate) use super::sheet::{
         empty, format_unknown, key_misplaced, key_missing, key_unknown, syntax, value_wrong_type,
     };
-    pub(crate) use super::subnet::{prefix_faulty, range_malformed, undefined as subnet_undefined};
+    pub(crate) use super::subnet::{
+        address_mask_faulty, prefix_faulty, range_malformed, undefined as subnet_undefined,
+    };
     pub(crate) use super::timezone::unknown as timezone_unknown;
 }
 

@@ -132,21 +132,26 @@ pub(crate) fn dns_not_an_address(
     }
 }
 
+/// A time server that is no address, and, where a fault is given, no name either; without one it looks like a mistyped
+/// address.
 pub(crate) fn ntp_malformed(
     machine: Option<String>,
     written: &Written<String>,
     address: &AddressFault,
-    name: &NameFault,
+    name: Option<&NameFault>,
 ) -> Finding {
     let looks_like_address = written.value.chars().all(|c| c.is_ascii_digit() || ".:/,".contains(c));
-    let (reason, fix) = if looks_like_address || address.meant.is_some() {
-        (&address.reason, super::report::fix_address("ntp", address))
-    } else {
-        let fix = match &name.meant {
-            Some(meant) => format!("write \"{meant}\""),
-            None => "write the server's address or its name, such as \"clock.capovetro.example\"".to_owned(),
-        };
-        (&name.reason, fix)
+    let (reason, fix) = match name {
+        Some(name) if !looks_like_address && address.meant.is_none() => {
+            let fix = match &name.meant {
+                Some(meant) => format!("write \"{meant}\""),
+                None => {
+                    "write the server's address or its name, such as \"clock.capovetro.example\"".to_owned()
+                }
+            };
+            (&name.reason, fix)
+        }
+        _ => (&address.reason, super::report::fix_address("ntp", address)),
     };
     Finding {
         rule: &NTP_MALFORMED,

@@ -20,7 +20,7 @@ pub(super) const RULES: &[&Rule] = &[
 static PREFIX_MALFORMED: Rule = Rule {
     name: "prefix-malformed",
     severity: Severity::Error,
-    summary: "a prefix is not an address and a mask",
+    summary: "a prefix, or an address with a mask, cannot be read",
     explanation: "A subnet's prefix is its first address, a slash and the mask. The mask is a length (/24), dotted \
         (/255.255.255.0) or hexadecimal (/0xffffff00); IPv6 has the length only.",
     wrong: "[subnet.quay]\nprefix = \"10.64.10.0\"\n",
@@ -243,6 +243,28 @@ pub(crate) fn prefix_faulty(
         ),
     };
     Finding::on_sheet(rule, written.place, message, fix)
+}
+
+/// An address with a mask that cannot be read.
+pub(crate) fn address_mask_faulty(
+    machine: Option<String>,
+    key: &str,
+    written: &Written<String>,
+    fault: &MaskFault,
+) -> Finding {
+    let text = &written.value;
+    let (rule, message) = match fault {
+        MaskFault::Malformed => (&PREFIX_MALFORMED, format!("`{key}` is \"{text}\", whose mask is none.")),
+        MaskFault::NotContiguous => {
+            (&NETMASK_NOT_CONTIGUOUS, format!("`{key}` is \"{text}\", whose mask has zeros among its ones."))
+        }
+        MaskFault::Inverted(_) => {
+            (&NETMASK_NOT_CONTIGUOUS, format!("`{key}` is \"{text}\", whose mask is turned round."))
+        }
+    };
+    let address = text.split('/').next().unwrap_or_default();
+    let fix = format!("write \"{address}\" alone: the mask comes from the subnet");
+    Finding { rule, machine, place: written.place, message, fix }
 }
 
 pub(crate) fn range_malformed(written: &Written<String>, fault: &RangeFault) -> Finding {
