@@ -36,6 +36,28 @@ pub fn rules_page() -> String {
     page
 }
 
+const PATTERNS: &str = "
+## Patterns
+
+In every text of a `[[host]]` or an `[[appliance]]` entry a range in braces makes several machines of the entry:
+
+| range | gives |
+|---|---|
+| `{8..11}` | 8, 9, 10, 11 |
+| `{08..11}` | 08, 09, 10, 11: leading zeros give the width |
+| `{0x0a..0x1f}` | 0a to 1f, in hexadecimal |
+| `{10.64.32.11..10.64.35.250}` | whole addresses |
+
+Several ranges in one entry run in step and are equally long. `{{` and `}}` are braces. What holds no range is the same
+for all machines of the entry.
+
+```toml
+[[host]]
+name = \"gauge-{01..12}\"
+link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }
+```
+";
+
 /// `docs/sheet.md`: every table and key of a build sheet.
 pub fn sheet_page() -> String {
     let mut page = format!(
@@ -43,6 +65,7 @@ pub fn sheet_page() -> String {
          Unknown keys are errors.\nIn TOML a key belongs to the header above it, so the keys of a machine come before its \
          `[host.link.…]` and\n`[appliance.…]` headers. `impostazione demo` writes a whole sheet to begin from.\n"
     );
+    page.push_str(PATTERNS);
     for table in KEYS {
         let _ = write!(page, "\n## `{}`\n\n{}\n", table.header, table.about);
         if table.keys.is_empty() {

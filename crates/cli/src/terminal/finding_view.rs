@@ -24,29 +24,39 @@ const INDENT: &str = "  ";
 /// Indent of the line of the sheet.
 const LINE_INDENT: &str = "      ";
 
-/// All findings, a blank line after each.
+/// All findings, a blank line after each. Machines of one pattern that share a finding share a place on the screen.
 pub(crate) fn show_findings<'a>(
     findings: impl IntoIterator<Item = &'a Finding>,
     sources: &Sources,
     width: usize,
 ) -> String {
     let mark = if shows_unicode() { '▔' } else { '~' };
+    let findings: Vec<&Finding> = findings.into_iter().collect();
+    let is_same = |one: &&Finding, other: &&Finding| {
+        one.rule == other.rule
+            && one.place == other.place
+            && one.message == other.message
+            && one.fix == other.fix
+    };
     let mut text = String::new();
-    for finding in findings {
-        show(&mut text, finding, sources, width, mark);
+    for group in findings.chunk_by(is_same) {
+        if let [finding, others @ ..] = group {
+            show(&mut text, finding, others.len(), sources, width, mark);
+        }
     }
     text
 }
 
-fn show(text: &mut String, finding: &Finding, sources: &Sources, width: usize, mark: char) {
+fn show(text: &mut String, finding: &Finding, others: usize, sources: &Sources, width: usize, mark: char) {
     let source = sources.get(finding.place.source);
     let position = sources.position(finding.place);
     let color = severity_style(finding.severity());
     let machine = harmless(finding.machine.as_deref().unwrap_or(WHOLE_SHEET));
+    let others = if others > 0 { format!(" and {others} more") } else { String::new() };
     // Writing to a String does not fail.
     let _ = writeln!(
         text,
-        "{STRONG}{machine}{STRONG:#}  {}:{}:{}  {color}{}{color:#} {}",
+        "{STRONG}{machine}{STRONG:#}{others}  {}:{}:{}  {color}{}{color:#} {}",
         harmless(source.name()),
         position.line,
         position.column,

@@ -30,7 +30,7 @@ fn properties(text: &str) -> Vec<(String, String)> {
 const DIFFICULT: [(&str, &str); 5] = [
     (r#""a & b < c > \"d\" 'e'""#, "a & b < c > \"d\" 'e'"),
     (r#""two\nlines\tand a tab""#, "two\nlines\tand a tab"),
-    ("'''%{braces} $variable `tick`'''", "%{braces} $variable `tick`"),
+    ("'''%{{braces}} $variable `tick`'''", "%{braces} $variable `tick`"),
     (r#""àèìòù — 港""#, "àèìòù — 港"),
     ("\"\"", ""),
 ];
@@ -127,4 +127,26 @@ fn every_word_takes_its_value() {
     assert_eq!(taken("take = \"address6\", of = \"signal-tower\""), "fd64:10::31");
     assert_eq!(taken("take = \"gateway\", of = \"breakwater\""), "10.64.20.1");
     assert_eq!(taken("take = \"address\", link = \"management\""), "10.64.10.61");
+}
+
+#[test]
+fn a_pattern_answers_each_member_with_its_own_values() {
+    let workspace = Workspace::new();
+    let sheet = workspace.read("harbor.toml");
+    let cluster = sheet
+        .replace("name    = \"logbook\"", "name    = \"logbook-{1..3}\"")
+        .replace("\"10.64.10.61\"", "\"10.64.10.{61..63}\"")
+        .replace("\"node.number\"   = 1", "\"node.number\" = \"{1..3}\"")
+        .replace("of = \"signal-tower\"", "of = \"gauge-{04..06}\"");
+    workspace.write("harbor.toml", cluster);
+    let render = workspace.run(&["render", "harbor.toml", "--into", "out"]);
+    assert_eq!(render.code, 0, "{}", render.stderr);
+    for member in 1..=3 {
+        let found = properties(&workspace.read(&format!("out/logbook-{member}/ovf-env.xml")));
+        let value = |id: &str| found.iter().find(|(found, _)| found == id).unwrap().1.clone();
+        assert_eq!(value("hostname"), format!("logbook-{member}.capovetro.example"));
+        assert_eq!(value("net.address.0"), format!("10.64.10.6{member}"));
+        assert_eq!(value("node.number"), member.to_string());
+        assert_eq!(value("clock"), format!("10.64.10.1{}", member + 3));
+    }
 }

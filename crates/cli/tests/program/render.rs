@@ -122,7 +122,7 @@ fn the_same_sheet_gives_the_same_bytes_wherever_and_however_often() {
     render(&other, &["--only", "gauge-*"]);
     assert_eq!(one.tree("out"), other.tree("out"));
     let again = render(&one, &[]);
-    assert_eq!(again.stdout, "out: no files written for 5 machines, 29 as they were\n");
+    assert_eq!(again.stdout, "out: no files written for 9 machines, 57 as they were\n");
 }
 
 #[test]
@@ -130,10 +130,10 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
     let workspace = Workspace::new();
     render(&workspace, &[]);
     let before = workspace.tree("out");
-    workspace.write("harbor.toml", workspace.read("harbor.toml").replace("10.64.10.12\"", "10.64.10.13\""));
+    workspace.write("harbor.toml", workspace.read("harbor.toml").replace("10.64.20.11\"", "10.64.20.12\""));
     let run = render(&workspace, &["-v"]);
-    let changed = ["gauge-02/rootfs/etc/hosts", "gauge-02/rootfs/etc/netplan/60-impostazione.yaml"];
-    assert!(run.stdout.contains("2 files written for 5 machines, 27 as they were"), "{}", run.stdout);
+    let changed = ["lamp-north/rootfs/etc/hosts", "lamp-north/rootfs/etc/netplan/60-impostazione.yaml"];
+    assert!(run.stdout.contains("2 files written for 9 machines, 55 as they were"), "{}", run.stdout);
     let after = workspace.tree("out");
     let differing: Vec<&str> = before
         .iter()
@@ -154,31 +154,33 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
 fn a_machine_that_is_no_longer_in_the_sheet_is_reported_and_pruned_on_request_only() {
     let workspace = Workspace::new();
     render(&workspace, &[]);
-    let without = workspace.read("harbor.toml").replace("name = \"gauge-02\"", "name = \"gauge-03\"");
+    let without = workspace.read("harbor.toml").replace("\"lamp-north\"", "\"lamp-south\"");
     workspace.write("harbor.toml", without);
     let run = render(&workspace, &[]);
-    assert!(run.stderr.contains("gauge-02 is no longer in the sheet"), "{}", run.stderr);
-    assert!(workspace.exists("out/gauge-02/accounts.json") && workspace.exists("out/gauge-03/accounts.json"));
-    assert!(listed(&workspace).contains_key("gauge-02/accounts.json"));
+    assert!(run.stderr.contains("lamp-north is no longer in the sheet"), "{}", run.stderr);
+    assert!(
+        workspace.exists("out/lamp-north/accounts.json") && workspace.exists("out/lamp-south/accounts.json")
+    );
+    assert!(listed(&workspace).contains_key("lamp-north/accounts.json"));
     let run = render(&workspace, &["--prune"]);
     assert_eq!(run.stderr, "");
     assert!(run.stdout.contains("7 removed"), "{}", run.stdout);
-    assert!(!workspace.exists("out/gauge-02"), "its folders went too");
-    assert!(!listed(&workspace).contains_key("gauge-02/accounts.json"));
+    assert!(!workspace.exists("out/lamp-north"), "its folders went too");
+    assert!(!listed(&workspace).contains_key("lamp-north/accounts.json"));
 }
 
 #[test]
 fn what_somebody_put_into_the_tree_or_changed_there_is_not_pruned() {
     let workspace = Workspace::new();
     render(&workspace, &[]);
-    workspace.write("out/gauge-02/notes.txt", "mine");
-    workspace.write("out/gauge-02/rootfs/etc/hosts", "changed by hand");
-    workspace.write("harbor.toml", workspace.read("harbor.toml").replace("\"gauge-02\"", "\"gauge-03\""));
+    workspace.write("out/lamp-north/notes.txt", "mine");
+    workspace.write("out/lamp-north/rootfs/etc/hosts", "changed by hand");
+    workspace.write("harbor.toml", workspace.read("harbor.toml").replace("\"lamp-north\"", "\"lamp-south\""));
     let run = render(&workspace, &["--prune"]);
-    assert!(run.stderr.contains("out/gauge-02/rootfs/etc/hosts is no longer rendered"), "{}", run.stderr);
-    assert_eq!(workspace.read("out/gauge-02/notes.txt"), "mine");
-    assert_eq!(workspace.read("out/gauge-02/rootfs/etc/hosts"), "changed by hand");
-    assert!(!workspace.exists("out/gauge-02/accounts.json"));
+    assert!(run.stderr.contains("out/lamp-north/rootfs/etc/hosts is no longer rendered"), "{}", run.stderr);
+    assert_eq!(workspace.read("out/lamp-north/notes.txt"), "mine");
+    assert_eq!(workspace.read("out/lamp-north/rootfs/etc/hosts"), "changed by hand");
+    assert!(!workspace.exists("out/lamp-north/accounts.json"));
 }
 
 #[test]
@@ -247,7 +249,7 @@ fn a_list_that_names_files_outside_the_tree_removes_none() {
 fn only_some_machines_are_rendered_but_the_whole_sheet_must_be_right() {
     let workspace = Workspace::new();
     let run = render(&workspace, &["--only", "gauge-*", "--only", "logbook"]);
-    assert_eq!(run.stdout, "out: 15 files written for 3 machines\n");
+    assert_eq!(run.stdout, "out: 43 files written for 7 machines\n");
     assert!(!workspace.exists("out/signal-tower"));
     let run = workspace.run(&["render", "slips.toml", "--into", "other", "--only", "gauge-01"]);
     assert_eq!((run.code, workspace.exists("other")), (1, false));

@@ -270,6 +270,65 @@ fn an_address_without_quotes_is_one_slip_and_is_laid_to_its_machine() {
 }
 
 #[test]
+fn patterns_that_do_not_run_in_step_or_hold_no_range() {
+    let entry = host("gauge-{01..12}", "10.64.10.{11..23}")
+        .replace("\"10.64.10.{11..23}\"", "«\"10.64.10.{11..23}\"»");
+    expect(
+        &right_sheet(&entry),
+        "pattern-lengths-differ",
+        Some("gauge-{01..12}"),
+        "{11..23} has 13 values, and {01..12} of the same entry has 12.",
+        "correct one of the two, so that they run in step",
+    );
+    let entry = host("gauge-{1-3}", "10.64.10.{11..13}").replace("\"gauge-{1-3}\"", "«\"gauge-{1-3}\"»");
+    assert_eq!(finding_of(&right_sheet(&entry))["rule"], "pattern-malformed");
+}
+
+#[test]
+fn the_machines_of_a_pattern_are_judged_one_by_one() {
+    let entry = host("gauge-{01..12}", "10.64.10.{249..260}")
+        .replace("\"10.64.10.{249..260}\"", "«\"10.64.10.{249..260}\"»");
+    let workspace = Workspace::new();
+    workspace.write("slip.toml", right_sheet(&entry.replace(['«', '»'], "")));
+    let check = workspace.run(&["check", "slip.toml", "--format", "json"]);
+    let report: Value = serde_json::from_str(&check.stdout).unwrap();
+    let found: Vec<(&str, &str)> = report["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|finding| (finding["machine"].as_str().unwrap(), finding["rule"].as_str().unwrap()))
+        .collect();
+    assert_eq!(
+        found,
+        [
+            ("gauge-08", "address-malformed"),
+            ("gauge-09", "address-malformed"),
+            ("gauge-10", "address-malformed"),
+            ("gauge-11", "address-malformed"),
+            ("gauge-12", "address-malformed"),
+            ("gauge-07", "address-is-broadcast"),
+        ]
+    );
+}
+
+#[test]
+fn what_a_whole_pattern_has_in_common_is_shown_once_and_counted_for_each() {
+    let workspace = Workspace::new();
+    workspace
+        .write("slip.toml", right_sheet(&host("gauge-{01..12}", "10.64.10.{11..22}").replace("quay", "kay")));
+    let check = workspace.run(&["check", "slip.toml"]);
+    assert!(
+        check.stdout.starts_with("gauge-01 and 11 more  slip.toml:24:24  error subnet-undefined\n"),
+        "{}",
+        check.stdout
+    );
+    assert_eq!(check.stdout.matches("subnet-undefined").count(), 1);
+    assert!(check.stdout.ends_with("slip.toml: 12 machines, 12 errors\n"), "{}", check.stdout);
+    let one = workspace.run(&["check", "slip.toml", "--only", "gauge-07"]);
+    assert!(one.stdout.starts_with("gauge-07  slip.toml:24:24") && one.code == 1, "{}", one.stdout);
+}
+
+#[test]
 fn a_missing_descriptor() {
     let entry = "[[appliance]]\nname = \"logbook\"\npackage = «\"packages/logbok.ovf\"»\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n";
     let finding = finding_of(&right_sheet(entry));
@@ -302,7 +361,7 @@ fn a_warning_is_shown_and_keeps_nothing_from_being_written() {
         check.stdout.contains("warning account-unused")
             && check.stdout.contains("fix: write \"signal-tower\"")
     );
-    assert!(check.stdout.ends_with("sheet.toml: 5 machines, 1 warning\n"), "{}", check.stdout);
+    assert!(check.stdout.ends_with("sheet.toml: 9 machines, 1 warning\n"), "{}", check.stdout);
     let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
     assert_eq!(render.code, 0);
     assert!(

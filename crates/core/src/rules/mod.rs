@@ -8,6 +8,7 @@ mod link;
 mod login;
 mod naming;
 mod package;
+mod pattern;
 mod rule;
 mod servers;
 mod sheet;
@@ -25,6 +26,9 @@ pub(crate) mod report {
     pub(crate) use super::login::{account_name_invalid, full_name_invalid, ssh_key_malformed};
     pub(crate) use super::naming::{domain_malformed, hostname_faulty, search_malformed};
     pub(crate) use super::package::{reference_dangling, take_word_unknown};
+    pub(crate) use super::pattern::{
+        lengths_differ as pattern_lengths_differ, malformed as pattern_malformed,
+    };
     pub(crate) use super::servers::{dns_not_an_address, ntp_malformed};
     pub(crate) use super::sheet::{
         empty, format_unknown, key_misplaced, key_missing, key_unknown, syntax, value_wrong_type,
@@ -37,6 +41,7 @@ pub(crate) mod report {
 
 const FAMILIES: &[&[&Rule]] = &[
     sheet::RULES,
+    pattern::RULES,
     subnet::RULES,
     gateway::RULES,
     link::RULES,

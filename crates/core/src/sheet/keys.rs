@@ -83,7 +83,7 @@ const NAME: KeySpec = key(
     "name",
     "a host name of one label",
     r#"name = "gauge-01""#,
-    "Name of the machine, its host name, and its folder in the output tree. Required.",
+    "Name of the machine, its host name, and its folder in the output tree. A pattern, such as `gauge-{01..12}`, makes several machines of the entry. Required.",
 );
 const SUBNET: KeySpec = key(
     "subnet",

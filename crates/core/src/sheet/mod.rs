@@ -1,7 +1,9 @@
 //! The build sheet as a person wrote it: texts and their places, nothing typed yet.
 
 mod brackets;
+mod expand;
 mod keys;
+mod pattern;
 mod read;
 mod syntax;
 mod table;
@@ -27,7 +29,7 @@ pub struct Sheet {
     pub subnets: Vec<SubnetEntry>,
     /// The `[account.*]` tables.
     pub accounts: Vec<AccountEntry>,
-    /// The `[[host]]` and `[[appliance]]` entries in their order.
+    /// The machines of the `[[host]]` and `[[appliance]]` entries, patterns expanded, in their order.
     pub machines: Vec<MachineEntry>,
     /// Whether the sheet could be read in full: its TOML is right, and so are the names of its tables. If not, what
     /// seems to be missing may only be unread.
@@ -128,7 +130,7 @@ impl MachineKind {
     }
 }
 
-/// A `[[host]]` or `[[appliance]]` entry.
+/// One machine of a `[[host]]` or `[[appliance]]` entry. Machines that come from one pattern share their places.
 #[derive(Clone, Debug)]
 pub struct MachineEntry {
     /// Which of the two.
