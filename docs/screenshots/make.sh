@@ -55,6 +55,6 @@ TEXT
 
 shoot check 'impostazione check slips.toml'
 shoot review 'impostazione review harbor.toml'
-shoot render 'impostazione render harbor.toml --into rendered' 'find rendered/signal-tower -not -type d' \
+shoot render 'impostazione render harbor.toml --into rendered' 'find rendered/signal-tower -not -type d | sort' \
     'cat rendered/signal-tower/rootfs/etc/netplan/60-impostazione.yaml'
 shoot explain 'impostazione explain gateway-outside-subnet'
