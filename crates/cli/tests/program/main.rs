@@ -9,6 +9,7 @@
 
 mod bad_input;
 mod command_line;
+mod each_rule;
 mod environment;
 mod layout;
 mod netplan;

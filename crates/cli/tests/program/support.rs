@@ -106,6 +106,15 @@ pub(crate) fn host(name: &str, address: &str) -> String {
     format!("[[host]]\nname = \"{name}\"\nlink.eth0 = {{ subnet = \"quay\", address = \"{address}\" }}\n")
 }
 
+/// Takes the marks « and » out of a sheet, and gives the line and the column of the first.
+pub(crate) fn marked(sheet: &str) -> (String, usize, usize) {
+    let at = sheet.find('«').expect("the sheet marks the place");
+    let before = &sheet[..at];
+    let line = before.matches('\n').count() + 1;
+    let column = before.chars().rev().take_while(|c| *c != '\n').count() + 1;
+    (sheet.replace(['«', '»'], ""), line, column)
+}
+
 /// Runs a judge, and fails with what it says unless it is content and silent.
 pub(crate) fn judge(command: &mut Command) {
     let output = command.output().unwrap_or_else(|error| panic!("{command:?}: {error}"));

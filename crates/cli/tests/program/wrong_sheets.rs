@@ -1,18 +1,14 @@
 //! Sheets with one slip each give exactly the finding meant, at the right line and column, and nothing is written.
 
-use crate::support::{Workspace, host, right_sheet};
+use crate::support::{Workspace, host, marked, right_sheet};
 use serde_json::Value;
 
 /// Judges a sheet in which `«` and `»` stand around the part that the finding must point at, or only `«` before it.
 #[track_caller]
-fn finding_of(marked: &str) -> Value {
+fn finding_of(sheet: &str) -> Value {
     let workspace = Workspace::new();
-    let at = marked.find('«').expect("the sheet marks the place");
-    let before = &marked[..at];
-    let line = before.lines().count().max(1);
-    let line = if before.ends_with('\n') { line + 1 } else { line };
-    let column = before.chars().rev().take_while(|c| *c != '\n').count() + 1;
-    workspace.write("slip.toml", marked.replace(['«', '»'], ""));
+    let (text, line, column) = marked(sheet);
+    workspace.write("slip.toml", text);
 
     let check = workspace.run(&["check", "slip.toml", "--format", "json"]);
     assert_eq!(check.code, 1, "{}{}", check.stdout, check.stderr);

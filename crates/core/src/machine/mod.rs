@@ -2,6 +2,7 @@
 
 mod account;
 mod answer;
+mod public_key;
 mod resolve;
 mod settings;
 mod subnet;

@@ -2,17 +2,14 @@
 
 use std::collections::HashMap;
 use std::net::IpAddr;
-use std::path::Path;
 use std::sync::{Arc, OnceLock};
 
-use globset::Glob;
-use ssh_key::PublicKey;
-
+use super::public_key::public_keys;
 use super::{
     Account, AddressChoice, Answer, AnswerSource, Appliance, AuthorizedKey, Choices, Gateway, Host, InUse,
     Link, LinkAddress, Machine, Of, Role, Settings, Site, Subnet, SubnetFamily, Take, TakeWord, TimeServer,
 };
-use crate::beside::{Beside, ReadFault};
+use crate::beside::Beside;
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::names::{AccountName, DomainName, Hostname, LinkName, ZoneName};
@@ -24,9 +21,7 @@ use crate::sheet::{
     SubnetEntry, TakeEntry,
 };
 use crate::source::Written;
-
-/// Largest file of public keys that is read.
-const KEY_FILE_LIMIT: u64 = 1024 * 1024;
+use globset::Glob;
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
 /// `beside`.
@@ -179,7 +174,7 @@ impl Resolver<'_> {
             name,
         };
         for written in entry.ssh_keys.value().into_iter().flatten() {
-            match self.keys(written) {
+            match public_keys(written, self.beside) {
                 Ok(lines) => {
                     account
                         .keys
@@ -210,43 +205,6 @@ impl Resolver<'_> {
             }
         }
         Some(account)
-    }
-
-    /// The public keys that one item of `ssh_keys` stands for: a file's, or the one that it is itself.
-    fn keys(&self, written: &Written<String>) -> Result<Vec<String>, (String, &'static str)> {
-        const FIX: &str = "name a file with a public key in it, as in \"keys/keeper.pub\"";
-        let text = written.value.trim();
-        if text.contains("PRIVATE KEY") {
-            return Err((
-                "it is a private key, which belongs on no host and in no sheet".to_owned(),
-                PRIVATE_FIX,
-            ));
-        }
-        if is_key_line(text) {
-            return public_key(text).map(|line| vec![line]).map_err(|reason| (reason, FIX));
-        }
-        let bytes = self.beside.read(Path::new(text), KEY_FILE_LIMIT).map_err(|fault| match fault {
-            ReadFault::Missing => {
-                (format!("there is no file {text}"), "write the path from the folder of the sheet on")
-            }
-            other => (format!("{text}: {other}"), FIX),
-        })?;
-        let name = text;
-        let content = std::str::from_utf8(&bytes).map_err(|_| (format!("{name} is not a text"), FIX))?;
-        if content.contains("PRIVATE KEY") {
-            return Err((format!("{name} holds a private key, which belongs on no host"), PRIVATE_FIX));
-        }
-        let mut lines = Vec::new();
-        for (number, line) in content.lines().enumerate() {
-            let line = line.trim();
-            if line.is_empty() || line.starts_with('#') {
-                continue;
-            }
-            let key = public_key(line)
-                .map_err(|reason| (format!("line {} of {name} {reason}", number + 1), FIX))?;
-            lines.push(key);
-        }
-        if lines.is_empty() { Err((format!("{name} holds no key"), FIX)) } else { Ok(lines) }
     }
 
     fn settings(&mut self, entry: SettingsEntry, common: Option<&Settings>) -> Settings {
@@ -472,9 +430,6 @@ impl Resolver<'_> {
     }
 }
 
-const PRIVATE_FIX: &str = "name the file of the public key, which ends in .pub, and treat the private key as exposed if \
-    the sheet was shared";
-
 fn sorted(mut names: Vec<&str>) -> Vec<&str> {
     names.sort_unstable();
     names
@@ -482,21 +437,4 @@ fn sorted(mut names: Vec<&str>) -> Vec<&str> {
 
 fn ends_in_digits(name: &str) -> bool {
     name.rsplit('.').next().is_some_and(|label| label.bytes().all(|byte| byte.is_ascii_digit()))
-}
-
-/// Whether a text is a line of `authorized_keys` and not a path: it begins with the name of a key type.
-fn is_key_line(text: &str) -> bool {
-    let mut fields = text.split_whitespace();
-    let first = fields.next().unwrap_or_default();
-    (first.starts_with("ssh-") || first.starts_with("ecdsa-sha2-") || first.starts_with("sk-"))
-        && fields.next().is_some()
-}
-
-/// Reads one public key, and gives it in its usual spelling. Options before the key are not taken.
-fn public_key(line: &str) -> Result<String, String> {
-    if !is_key_line(line) {
-        return Err("is no public key".to_owned());
-    }
-    let key = PublicKey::from_openssh(line).map_err(|_| "is no public key that can be read".to_owned())?;
-    key.to_openssh().map_err(|_| "is no public key that can be written again".to_owned())
 }

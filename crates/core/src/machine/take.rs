@@ -99,6 +99,15 @@ impl TakeWord {
         Self::ALL.iter().copied().find(|word| word.text() == text)
     }
 
+    /// The key of the sheet that holds the list from which the value comes.
+    fn list(self) -> &'static str {
+        match self {
+            Self::Dns1 | Self::Dns2 => "dns",
+            Self::Ntp1 | Self::Ntp2 => "ntp",
+            other => other.text(),
+        }
+    }
+
     /// Whether the value belongs to a subnet, and can be taken from one as well as through a link.
     fn is_of_subnet(self) -> bool {
         matches!(
@@ -279,8 +288,12 @@ impl Take {
         match (nth, count) {
             (_, 0) => Err(self.nothing(owner)),
             (Some(nth), _) if nth > count => Err(self.fault(
-                format!("{owner} has {count} {} only ({list}), and number {nth} is asked for.", self.word.value.text()),
-                "write a smaller number, or the answer itself in quotes",
+                format!(
+                    "{owner} has {count} {} for {} ({list}), and number {nth} is asked for.",
+                    if count == 1 { "value" } else { "values" },
+                    self.word.value.list()
+                ),
+                "add what is missing to the list, ask for a smaller number, or write the answer itself in quotes",
             )),
             (Some(nth), _) => Ok(values.swap_remove(nth - 1)),
             (None, 1) => Ok(values.swap_remove(0)),

@@ -1,29 +1,16 @@
-//! Rules on the addresses of machines.
+//! Rules on the addresses of machines: whether they are addresses, and of the right subnet.
 
 use std::net::IpAddr;
-
-use ipnet::IpNet;
 
 use super::{Check, Judge, Rule};
 use crate::finding::{Finding, Severity};
 use crate::given::Given;
 use crate::machine::{LinkAddress, Machine, Subnet, SubnetFamily};
-use crate::net::{AddressFault, Family, broadcast_of, dotted_mask, host_range, network_of};
+use crate::net::{AddressFault, Family, dotted_mask, host_range};
 use crate::source::Written;
 
-pub(super) const RULES: &[&Rule] = &[
-    &ADDRESS_MALFORMED,
-    &ADDRESS_MISSING,
-    &ADDRESS_OUTSIDE_SUBNET,
-    &ADDRESS_IS_NETWORK,
-    &ADDRESS_IS_BROADCAST,
-    &ADDRESS_IS_GATEWAY,
-    &ADDRESS_IN_DHCP_RANGE,
-    &ADDRESS_KEPT_FREE,
-    &ADDRESS_IN_USE,
-    &ADDRESS_DUPLICATE,
-    &NETMASK_DISAGREES,
-];
+pub(super) const RULES: &[&Rule] =
+    &[&ADDRESS_MALFORMED, &ADDRESS_MISSING, &ADDRESS_OUTSIDE_SUBNET, &NETMASK_DISAGREES];
 
 /// A text that is no address.
 static ADDRESS_MALFORMED: Rule = Rule {
@@ -65,97 +52,6 @@ static ADDRESS_OUTSIDE_SUBNET: Rule = Rule {
     check: Check::Site(check_outside_subnet),
 };
 
-/// The subnet's own address.
-static ADDRESS_IS_NETWORK: Rule = Rule {
-    name: "address-is-network",
-    severity: Severity::Error,
-    summary: "an address is the subnet's own, its first",
-    explanation: "The first address of an IPv4 subnet names the subnet, and no machine may have it. A /31 and a /32 have \
-        no such address (RFC 3021), and neither has IPv6.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.0\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_is_network),
-};
-
-/// The subnet's broadcast address.
-static ADDRESS_IS_BROADCAST: Rule = Rule {
-    name: "address-is-broadcast",
-    severity: Severity::Error,
-    summary: "an address is the subnet's broadcast address, its last",
-    explanation: "The last address of an IPv4 subnet reaches all its machines at once, and no machine may have it. A /31 \
-        and a /32 have no such address (RFC 3021), and neither has IPv6.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.255\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.25\" }\n",
-    about_absence: false,
-    check: Check::Site(check_is_broadcast),
-};
-
-/// The router's address.
-static ADDRESS_IS_GATEWAY: Rule = Rule {
-    name: "address-is-gateway",
-    severity: Severity::Error,
-    summary: "an address is the gateway's",
-    explanation: "A machine with the address of its gateway cuts off the whole subnet as soon as it comes up, since \
-        everybody's packets for the world go to it. Two fields were often filled in the wrong order.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.1\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_is_gateway),
-};
-
-/// An address that a DHCP server leases.
-static ADDRESS_IN_DHCP_RANGE: Rule = Rule {
-    name: "address-in-dhcp-range",
-    severity: Severity::Error,
-    summary: "a static address lies in a range that a DHCP server leases",
-    explanation: "The DHCP server does not know of static addresses and hands them out too. The machine works until \
-        somebody else is given its address. Choose an address outside the ranges, or have the server's range changed.",
-    wrong: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.211\" }\n",
-    right: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_in_dhcp_range),
-};
-
-/// An address that the sheet may not use.
-static ADDRESS_KEPT_FREE: Rule = Rule {
-    name: "address-kept-free",
-    severity: Severity::Error,
-    summary: "an address lies in a range that is kept free",
-    explanation: "kept_free of a subnet holds addresses that this sheet must leave alone, for routers and switches as a \
-        rule. Choose another address, or narrow the range if it is out of date.",
-    wrong: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.5\" }\n",
-    right: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_kept_free),
-};
-
-/// An address that somebody has.
-static ADDRESS_IN_USE: Rule = Rule {
-    name: "address-in-use",
-    severity: Severity::Error,
-    summary: "an address is in use by somebody outside the sheet",
-    explanation: "in_use of a subnet names the addresses that machines outside the sheet have. Two machines with one \
-        address disturb each other in turn, which is hard to see from either.",
-    wrong: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.40\" }\n",
-    right: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.41\" }\n",
-    about_absence: false,
-    check: Check::Site(check_in_use),
-};
-
-/// An address given twice.
-static ADDRESS_DUPLICATE: Rule = Rule {
-    name: "address-duplicate",
-    severity: Severity::Error,
-    summary: "two links of the sheet have the same address",
-    explanation: "Two machines with one address disturb each other in turn. Usually an entry was copied and its address \
-        left as it was.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
-    about_absence: false,
-    check: Check::Site(check_duplicate),
-};
-
 /// An address whose own mask is not the subnet's.
 static NETMASK_DISAGREES: Rule = Rule {
     name: "netmask-disagrees",
@@ -170,25 +66,25 @@ static NETMASK_DISAGREES: Rule = Rule {
 };
 
 /// A static address with all that is known of it.
-struct Assigned<'a> {
-    machine: &'a Machine,
-    found: &'a LinkAddress,
-    subnet: &'a Subnet,
-    side: &'a SubnetFamily,
+pub(super) struct Assigned<'a> {
+    pub(super) machine: &'a Machine,
+    pub(super) found: &'a LinkAddress,
+    pub(super) subnet: &'a Subnet,
+    pub(super) side: &'a SubnetFamily,
 }
 
 impl Assigned<'_> {
-    fn address(&self) -> IpAddr {
+    pub(super) fn address(&self) -> IpAddr {
         self.found.address.value
     }
 
-    fn is_in_prefix(&self) -> bool {
+    pub(super) fn is_in_prefix(&self) -> bool {
         self.side.prefix.value.contains(&self.address())
     }
 }
 
 /// Every address of every link whose subnet is known in that family.
-fn assigned<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Assigned<'a>> + use<'a> {
+pub(super) fn assigned<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Assigned<'a>> + use<'a> {
     let site = judge.site;
     site.machines.iter().flat_map(move |machine| {
         machine.links.iter().flat_map(move |link| {
@@ -201,18 +97,13 @@ fn assigned<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Assigned<'a>> + use<'
     })
 }
 
-/// What to write in place of an address that is taken: the next one that nothing uses.
-fn other_address(judge: &mut Judge<'_>, at: &Assigned<'_>) -> String {
-    match judge.suggest_address(at.subnet, at.address()) {
-        Some(free) => format!("write an address that is free, such as {free}"),
-        None => format!(
-            "write an address of subnet {} that is free; none was found near it",
-            at.subnet.name.value
-        ),
-    }
-}
-
-fn report(judge: &mut Judge<'_>, rule: &'static Rule, at: &Assigned<'_>, message: String, fix: String) {
+pub(super) fn report(
+    judge: &mut Judge<'_>,
+    rule: &'static Rule,
+    at: &Assigned<'_>,
+    message: String,
+    fix: String,
+) {
     judge.on_machine(rule, at.machine, at.found.address.place, message, fix);
 }
 
@@ -291,162 +182,6 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
                     }
                     Given::Value(_) | Given::Faulty => {}
                 }
-            }
-        }
-    }
-}
-
-/// Reports every machine and every gateway that has an address which its subnet keeps for a purpose.
-fn report_reserved(
-    judge: &mut Judge<'_>,
-    rule: &'static Rule,
-    reserved: impl Fn(IpNet) -> Option<IpAddr>,
-    message: impl Fn(IpAddr, &str, IpNet) -> String,
-) {
-    let site = judge.site;
-    for at in assigned(judge) {
-        let prefix = at.side.prefix.value;
-        if reserved(prefix) == Some(at.address()) {
-            let fix = other_address(judge, &at);
-            report(judge, rule, &at, message(at.address(), &at.subnet.name.value, prefix), fix);
-        }
-    }
-    for subnet in &site.subnets {
-        for side in Family::BOTH.into_iter().filter_map(|family| subnet.family(family)) {
-            let Some(gateway) = side.gateway_address() else { continue };
-            let prefix = side.prefix.value;
-            if reserved(prefix) == Some(gateway.value) {
-                let (first, last) = host_range(prefix);
-                let message = format!("The gateway {}", message(gateway.value, &subnet.name.value, prefix));
-                judge.on_sheet(
-                    rule,
-                    gateway.place,
-                    message,
-                    format!("write the router's address, from {first} to {last}"),
-                );
-            }
-        }
-    }
-}
-
-fn check_is_network(judge: &mut Judge<'_>) {
-    report_reserved(judge, &ADDRESS_IS_NETWORK, network_of, |address, subnet, prefix| {
-        format!(
-            "{address} is the first address of subnet {subnet} ({prefix}), which names the subnet itself."
-        )
-    });
-}
-
-fn check_is_broadcast(judge: &mut Judge<'_>) {
-    report_reserved(judge, &ADDRESS_IS_BROADCAST, broadcast_of, |address, subnet, prefix| {
-        format!(
-            "{address} is the last address of subnet {subnet} ({prefix}), which reaches all its machines at once."
-        )
-    });
-}
-
-fn check_is_gateway(judge: &mut Judge<'_>) {
-    for at in assigned(judge) {
-        let Some(gateway) = at.side.gateway_address() else { continue };
-        if gateway.value == at.address() {
-            let line = judge.line(gateway.place);
-            let message = format!(
-                "{} is the address of the gateway of subnet {}, at line {line}.",
-                at.address(),
-                at.subnet.name.value
-            );
-            let fix = other_address(judge, &at);
-            report(judge, &ADDRESS_IS_GATEWAY, &at, message, fix);
-        }
-    }
-}
-
-fn check_in_dhcp_range(judge: &mut Judge<'_>) {
-    for at in assigned(judge).filter(Assigned::is_in_prefix) {
-        let Some(range) = at.subnet.dhcp_ranges.iter().find(|range| range.value.contains(at.address()))
-        else {
-            continue;
-        };
-        let message = format!(
-            "{} lies in {}, which the DHCP server of subnet {} leases to others (line {}).",
-            at.address(),
-            range.value,
-            at.subnet.name.value,
-            judge.line(range.place)
-        );
-        let fix = other_address(judge, &at);
-        report(judge, &ADDRESS_IN_DHCP_RANGE, &at, message, fix);
-    }
-}
-
-fn check_kept_free(judge: &mut Judge<'_>) {
-    for at in assigned(judge).filter(Assigned::is_in_prefix) {
-        let Some(range) = at.subnet.kept_free.iter().find(|range| range.value.contains(at.address())) else {
-            continue;
-        };
-        let message = format!(
-            "{} lies in {}, which is kept free in subnet {} (line {}).",
-            at.address(),
-            range.value,
-            at.subnet.name.value,
-            judge.line(range.place)
-        );
-        let fix = other_address(judge, &at);
-        report(judge, &ADDRESS_KEPT_FREE, &at, message, fix);
-    }
-}
-
-fn check_in_use(judge: &mut Judge<'_>) {
-    for at in assigned(judge) {
-        let Some(used) = at.subnet.in_use.iter().find(|used| used.address.value == at.address()) else {
-            continue;
-        };
-        let message = format!(
-            "{} is in use already: {} (line {}).",
-            at.address(),
-            used.user,
-            judge.line(used.address.place)
-        );
-        let fix = other_address(judge, &at);
-        report(judge, &ADDRESS_IN_USE, &at, message, fix);
-    }
-}
-
-fn check_duplicate(judge: &mut Judge<'_>) {
-    let site = judge.site;
-    for machine in &site.machines {
-        for link in &machine.links {
-            for family in Family::BOTH {
-                let Some(found) = link.address_in(family) else { continue };
-                let address = found.address.value;
-                let Some(users) = site.links_by_address().get(&address) else { continue };
-                let Some((other, other_link)) = users.first().and_then(|first| {
-                    let machine = site.machines.get(first.machine)?;
-                    Some((machine, machine.links.get(first.link)?))
-                }) else {
-                    continue;
-                };
-                if std::ptr::eq(other_link, link) {
-                    continue;
-                }
-                let line = other_link.address_in(family).map_or(0, |first| judge.line(first.address.place));
-                let whose = if std::ptr::eq(other, machine) {
-                    format!("its own link {}", other_link.name.value)
-                } else {
-                    other.label().to_owned()
-                };
-                let fix = match site.subnet_of(link).and_then(|subnet| judge.suggest_address(subnet, address))
-                {
-                    Some(free) => format!("write an address that is free, such as {free}"),
-                    None => "write another address for one of them".to_owned(),
-                };
-                judge.on_machine(
-                    &ADDRESS_DUPLICATE,
-                    machine,
-                    found.address.place,
-                    format!("{address} is the address of {whose} already, at line {line}."),
-                    fix,
-                );
             }
         }
     }

@@ -2,6 +2,7 @@
 //! one family; the registry below lists the families.
 
 mod address;
+mod address_taken;
 mod gateway;
 mod judge;
 mod link;
@@ -46,6 +47,7 @@ const FAMILIES: &[&[&Rule]] = &[
     gateway::RULES,
     link::RULES,
     address::RULES,
+    address_taken::RULES,
     naming::RULES,
     servers::RULES,
     timezone::RULES,
