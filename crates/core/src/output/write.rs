@@ -53,6 +53,9 @@ pub enum WriteFault {
     /// A file or link stands where a folder belongs.
     #[error("{} is not a folder, and files belong into it; move it away", .0.display())]
     NotAFolder(PathBuf),
+    /// A folder stands where a file belongs.
+    #[error("{} is a folder, and a file of that name is to be written; move it away", .0.display())]
+    AFolder(PathBuf),
     /// The system says no.
     #[error("{} cannot be {doing}: {}", .path.display(), plain(.source))]
     Refused {
@@ -142,6 +145,10 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
     put_list(&listed, &list_path)?;
     for (_, file) in &staged {
         make_folders(into, Path::new(&file.path))?;
+        let path = into.join(&file.path);
+        if fs::symlink_metadata(&path).is_ok_and(|found| found.is_dir()) {
+            return Err(WriteFault::AFolder(path));
+        }
     }
     for (beside, file) in staged {
         let path = into.join(&file.path);
