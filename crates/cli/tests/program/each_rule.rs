@@ -131,7 +131,8 @@ fn cases() -> Vec<Case> {
         case(
             "host-without-login",
             gauge,
-            with("[\"keys/keeper.pub\"]", "[]").replace("\"gauge-01\"", "«\"gauge-01\"»"),
+            with("[account.keeper]", "[account.keeper]\nhosts = []")
+                .replace("\"gauge-01\"", "«\"gauge-01\"»"),
         ),
         case("account-name-invalid", None, two("[account.«Pilot»]\nssh_keys = [\"keys/pilot.pub\"]\n")),
         case(

@@ -442,3 +442,20 @@ fn no_secret_on_a_line_with_a_slip_is_shown() {
         }
     }
 }
+
+#[test]
+fn what_is_empty_is_told_from_what_is_wrong() {
+    let sheet = right_sheet(&host("gauge-01", "10.64.10.11"));
+    let unnamed = finding_of(&sheet.replace("\"gauge-01\"", "«\"\"»"));
+    assert_eq!((unnamed["rule"].as_str(), unnamed["machine"].as_str()), (Some("hostname-malformed"), None));
+    let keyless = finding_of(
+        &sheet.replace("account.keeper", "account.«keeper»").replace("[\"keys/keeper.pub\"]", "[]"),
+    );
+    assert_eq!(keyless["message"], "Account keeper has no key: `ssh_keys` is an empty list.");
+    let hostless = finding_of(
+        &sheet
+            .replace("\"gauge-01\"", "«\"gauge-01\"»")
+            .replace("[account.keeper]", "[account.keeper]\nhosts = []"),
+    );
+    assert_eq!(hostless["rule"], "host-without-login");
+}

@@ -173,6 +173,10 @@ impl Resolver<'_> {
             hosts: None,
             name,
         };
+        if entry.ssh_keys.value().is_some_and(Vec::is_empty) {
+            account.has_faulty_keys = true;
+            self.findings.push(report::ssh_keys_empty(entry.name.place, &entry.name.value));
+        }
         for written in entry.ssh_keys.value().into_iter().flatten() {
             match public_keys(written, self.beside) {
                 Ok(lines) => {
@@ -285,7 +289,7 @@ impl Resolver<'_> {
         site: &mut Site,
         names: &Names,
     ) -> Machine {
-        self.machine = entry.name.value().map(|name| name.value.clone());
+        self.machine = entry.label();
         let label: Option<Box<str>> = self.machine.as_deref().map(Into::into);
         let place = entry.name.value().map_or(entry.header, |name| name.place);
         let hostname = entry.name.and_then(|written| match Hostname::parse(&written.value) {

@@ -4,7 +4,7 @@ use super::{Check, Judge, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{Machine, Site};
 use crate::names::{NameFault, nearest};
-use crate::source::Written;
+use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] =
     &[&HOST_WITHOUT_LOGIN, &ACCOUNT_NAME_INVALID, &ACCOUNT_UNUSED, &SSH_KEY_MALFORMED];
@@ -52,7 +52,7 @@ static ACCOUNT_UNUSED: Rule = Rule {
 static SSH_KEY_MALFORMED: Rule = Rule {
     name: "ssh-key-malformed",
     severity: Severity::Error,
-    summary: "an SSH public key cannot be read",
+    summary: "an SSH public key is missing or cannot be read",
     explanation: "ssh_keys names files that hold public keys, a line each as in authorized_keys, or holds such lines itself. \
         sshd passes over a line that it cannot read without a word, and the login stays shut. A private key never belongs \
         on a host: name the file that ends in .pub.",
@@ -125,7 +125,11 @@ fn check_unused(judge: &mut Judge<'_>) {
         judge.on_sheet(
             &ACCOUNT_UNUSED,
             account.name.place,
-            format!("No host gets the login {}: `hosts` is {}.", account.name.value, wanted.join(", ")),
+            if wanted.is_empty() {
+                format!("No host gets the login {}: `hosts` is an empty list.", account.name.value)
+            } else {
+                format!("No host gets the login {}: `hosts` is {}.", account.name.value, wanted.join(", "))
+            },
             match close {
                 Some(close) => format!("write \"{close}\" if that was meant, or take the account out"),
                 None => "write names of hosts, with * for any letters, or take the account out".to_owned(),
@@ -154,6 +158,12 @@ pub(crate) fn account_name_invalid(written: &Written<String>, fault: &NameFault)
             None => "write small letters, digits, underscores and hyphens, as in [account.keeper]".to_owned(),
         },
     )
+}
+
+/// An account with an empty list of keys, which opens to nobody.
+pub(crate) fn ssh_keys_empty(place: Place, account: &str) -> Finding {
+    let message = format!("Account {account} has no key: `ssh_keys` is an empty list.");
+    Finding::on_sheet(&SSH_KEY_MALFORMED, place, message, "add a key, as in ssh_keys = [\"keys/keeper.pub\"]")
 }
 
 /// A key, or a file of keys, that cannot be read. The message never repeats the key.

@@ -24,7 +24,9 @@ pub(crate) mod report {
 
     pub(crate) use super::address::{fix_address, malformed as address_malformed};
     pub(crate) use super::link::name_invalid as link_name_invalid;
-    pub(crate) use super::login::{account_name_invalid, full_name_invalid, ssh_key_malformed};
+    pub(crate) use super::login::{
+        account_name_invalid, full_name_invalid, ssh_key_malformed, ssh_keys_empty,
+    };
     pub(crate) use super::naming::{domain_malformed, hostname_faulty, search_malformed};
     pub(crate) use super::package::{reference_dangling, take_word_unknown};
     pub(crate) use super::pattern::{

@@ -116,7 +116,8 @@ pub(crate) fn hostname_faulty(written: &Written<String>, fault: &NameFault) -> F
         None if rule == &HOSTNAME_TOO_LONG => "write a shorter name".to_owned(),
         None => "write letters, digits and inner hyphens, such as \"gauge-01\"".to_owned(),
     };
-    Finding { rule, machine: Some(text.clone()), place: written.place, message, fix }
+    let machine = Some(text.clone()).filter(|name| !name.is_empty());
+    Finding { rule, machine, place: written.place, message, fix }
 }
 
 pub(crate) fn domain_malformed(

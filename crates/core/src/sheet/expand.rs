@@ -38,7 +38,7 @@ pub(super) fn expand_all(entries: &mut Vec<MachineEntry>, findings: &mut Vec<Fin
 /// The machines of an entry: one for each value of its ranges, which run in step, or just one where it has none. Nothing
 /// where a pattern is wrong; `findings` then say so.
 fn expand(mut entry: MachineEntry, findings: &mut Vec<Finding>) -> Vec<MachineEntry> {
-    let machine = entry.name.value().map(|name| name.value.clone());
+    let machine = entry.label();
     let mut patterns: Vec<Pattern> = Vec::new();
     let mut has_braces = false;
     let mut first: Option<(u64, String)> = None;

@@ -151,6 +151,18 @@ pub struct MachineEntry {
     pub answers_place: Option<Place>,
 }
 
+impl MachineEntry {
+    /// What messages call the machine: its name as written, unless that is missing or empty.
+    pub fn label(&self) -> Option<String> {
+        label_of(&self.name)
+    }
+}
+
+/// The name of a machine as written, unless it is missing or empty.
+fn label_of(name: &Given<Written<String>>) -> Option<String> {
+    name.value().map(|name| name.value.clone()).filter(|name| !name.is_empty())
+}
+
 /// A `link.NAME` table.
 #[derive(Clone, Debug)]
 pub struct LinkEntry {

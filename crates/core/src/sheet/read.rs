@@ -10,7 +10,7 @@ use super::keys::{
 use super::table::{Reader, TableReader};
 use super::{
     AccountEntry, AnswerEntry, AnswerValue, LinkEntry, MachineEntry, MachineKind, SettingsEntry, Sheet,
-    SubnetEntry, TableSpec, TakeEntry, syntax,
+    SubnetEntry, TableSpec, TakeEntry, label_of, syntax,
 };
 use crate::finding::Finding;
 use crate::given::Given;
@@ -42,7 +42,7 @@ fn name_machines(findings: &mut [Finding], sheet: &Sheet, text: &str) {
         let own_table = format!("[{}.", machine.kind.word());
         let mut headers = between.lines().map(str::trim_start).filter(|line| line.starts_with('['));
         if headers.all(|header| header.starts_with(&own_table)) {
-            finding.machine = machine.name.value().map(|name| name.value.clone());
+            finding.machine = machine.label();
         }
     }
 }
@@ -178,7 +178,7 @@ fn read_machine(
     };
     let mut table = TableReader::new(reader, table, spec, place, None);
     let name = table.text("name");
-    table.machine = name.value().map(|name| name.value.clone());
+    table.machine = label_of(&name);
     table.refuse_unknown_keys(&[&COMMON, &ROOT]);
     if name.is_absent() {
         table.missing("name");
