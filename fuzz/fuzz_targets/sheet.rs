@@ -16,6 +16,7 @@ impl Beside for Demo {
         match path.extension().and_then(|extension| extension.to_str()) {
             Some("pub") => Ok(include_bytes!("../../demo/keys/keeper.pub").to_vec()),
             Some("ovf") => Ok(include_bytes!("../../demo/packages/logbook.ovf").to_vec()),
+            Some("csv") => Ok(include_bytes!("../../demo/lamps.csv").to_vec()),
             _ => Err(ReadFault::Missing),
         }
     }

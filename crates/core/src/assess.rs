@@ -62,7 +62,8 @@ pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside) -> Assessment {
         }
     };
     let id = sources.add(Source::new(name, text));
-    let (sheet, mut findings) = sheet::read(id, sources.get(id));
+    let (mut sheet, mut findings) = sheet::read(id, sources.get(id));
+    findings.extend(sheet::expand(&mut sheet, &mut sources, beside));
     let is_whole = sheet.is_whole;
     let (site, more) = resolve(sheet, beside);
     findings.extend(more);

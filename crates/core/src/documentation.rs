@@ -56,6 +56,19 @@ for all machines of the entry.
 name = \"gauge-{01..12}\"
 link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }
 ```
+
+## Rows
+
+With `rows` an entry makes a machine for each row of a CSV file, and `{field}` in a text is what the row has in the field
+of that name. Ranges and rows do not mix in one entry. The file is UTF-8 with a header, fields are parted by commas, and a
+value with a comma, a quote or a line end in it stands in quotes. A finding about a value of a row points into the file.
+
+```toml
+[[host]]
+rows = \"lamps.csv\"            # name,address
+name = \"{name}\"
+link.eth0 = { subnet = \"breakwater\", address = \"{address}\" }
+```
 ";
 
 /// `docs/sheet.md`: every table and key of a build sheet.

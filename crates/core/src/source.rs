@@ -1,6 +1,7 @@
 //! The texts that findings point into, and places within them.
 
 use std::ops::Range;
+use std::path::Path;
 
 use crate::confidential::confidential_parts;
 
@@ -166,6 +167,23 @@ impl Sources {
         SourceId(u16::try_from(self.sources.len() - 1).unwrap_or(u16::MAX))
     }
 
+    /// The name that messages use for a file that the first text names: its path, from the folder of the first on.
+    pub(crate) fn beside_first(&self, path: &str) -> String {
+        let first = self.sources.first().map_or("", Source::name);
+        let folder = Path::new(first).parent().unwrap_or_else(|| Path::new(""));
+        folder.join(path).display().to_string()
+    }
+
+    /// A place in words, for messages that name a second one: its line, and its file where that is not the sheet.
+    pub fn in_words(&self, place: Place) -> String {
+        let line = self.position(place).line;
+        if place.source == SourceId::default() {
+            format!("line {line}")
+        } else {
+            format!("line {line} of {}", self.get(place.source).name())
+        }
+    }
+
     /// The text with this id. Ids come from [`Sources::add`] on the same value only.
     pub fn get(&self, id: SourceId) -> &Source {
         &self.sources[usize::from(id.0)]
@@ -181,11 +199,6 @@ impl Sources {
     /// Line and column at which a place begins.
     pub fn position(&self, place: Place) -> Position {
         self.get(place.source).position(place.span.start())
-    }
-
-    /// Line number at which a place begins, for messages that name a second place.
-    pub fn line(&self, place: Place) -> usize {
-        self.position(place).line
     }
 }
 

@@ -16,6 +16,8 @@ impl InMemory {
         let mut files = Self::default();
         files.0.insert("keys/keeper.pub".into(), KEY.into());
         files.0.insert("packages/logbook.ovf".into(), DESCRIPTOR.into());
+        files.0.insert("buoys.csv".into(), "name,address\nbuoy-1,10.64.10.11\nbuoy-2,10.64.10.12\n".into());
+        files.0.insert("none.csv".into(), "name,address\n".into());
         files
     }
 }

@@ -7,12 +7,12 @@ use serde_json::Value;
 fn a_right_sheet_passes_in_text_and_in_json() {
     let workspace = Workspace::new();
     let text = workspace.run(&["check", "harbor.toml"]);
-    assert_eq!((text.code, text.stdout.as_str()), (0, "harbor.toml: 9 machines, nothing wrong\n"));
+    assert_eq!((text.code, text.stdout.as_str()), (0, "harbor.toml: 10 machines, nothing wrong\n"));
     let json = workspace.run(&["check", "harbor.toml", "--format", "json"]);
     let report: Value = serde_json::from_str(&json.stdout).unwrap();
     assert_eq!(
         report,
-        serde_json::json!({"findings": [], "summary": {"machines": 9, "errors": 0, "warnings": 0, "notes": 0, "waived": 0}})
+        serde_json::json!({"findings": [], "summary": {"machines": 10, "errors": 0, "warnings": 0, "notes": 0, "waived": 0}})
     );
     let quiet = workspace.run(&["check", "harbor.toml", "-q"]);
     assert_eq!((quiet.code, quiet.stdout.as_str()), (0, ""));
@@ -24,7 +24,7 @@ fn review_says_what_all_share_once_and_what_each_has_of_its_own() {
     let review = workspace.run(&["review", "harbor.toml"]);
     assert_eq!((review.code, review.stderr.as_str()), (0, ""));
     let text = review.stdout;
-    assert!(text.starts_with("Capo Vetro harbor: 8 hosts, 1 appliance\n"), "{text}");
+    assert!(text.starts_with("Capo Vetro harbor: 9 hosts, 1 appliance\n"), "{text}");
     assert_eq!(text.matches("10.64.10.53, 10.64.10.54").count(), 1, "{text}");
     for whole in
         ["gauge-01", "10.64.10.31/24", "fd64:10::31/64", "fd64:10::1", "10.64.20.11/24", "keeper, pilot"]

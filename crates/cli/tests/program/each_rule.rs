@@ -55,6 +55,9 @@ fn cases() -> Vec<Case> {
             "gauge-{1..2}",
             with("\"gauge-01\"", "\"gauge-{1..2}\"").replace(address, "«\"10.64.10.{11..13}\"»"),
         ),
+        case("rows-malformed", "{name}", harbor("\"lamps.csv\"", "«\"lamp.csv\"»")),
+        case("rows-field-missing", "{name}", harbor("\"{address}\"", "«\"{adress}\"»")),
+        case("rows-empty", "{name}", harbor("\"lamps.csv\"", "«\"none.csv\"»")),
         case("prefix-malformed", None, with("\"10.64.10.0/24\"", "«\"10.64.10.0\"»")),
         case("prefix-has-host-bits", None, with("\"fd64:10::/64\"", "«\"fd64:10::1/64\"»")),
         case("netmask-not-contiguous", None, with("\"10.64.10.0/24\"", "«\"10.64.10.0/0xff00ff00\"»")),
@@ -177,6 +180,7 @@ fn each_rule_fires_alone_and_at_its_place() {
         let workspace = Workspace::new();
         let (text, line, column) = marked(&sheet);
         workspace.write("sheet.toml", &text);
+        workspace.write("none.csv", "name,address\n");
         let check = workspace.run(&["check", "sheet.toml", "--format", "json"]);
         let report: Value = serde_json::from_str(&check.stdout).unwrap();
         let findings = report["findings"].as_array().unwrap();

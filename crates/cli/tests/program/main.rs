@@ -14,5 +14,6 @@ mod environment;
 mod layout;
 mod netplan;
 mod render;
+mod rows;
 mod support;
 mod wrong_sheets;

@@ -122,7 +122,7 @@ fn the_same_sheet_gives_the_same_bytes_wherever_and_however_often() {
     render(&other, &["--only", "gauge-*"]);
     assert_eq!(one.tree("out"), other.tree("out"));
     let again = render(&one, &[]);
-    assert_eq!(again.stdout, "out: no files written for 9 machines, 57 as they were\n");
+    assert_eq!(again.stdout, "out: no files written for 10 machines, 64 as they were\n");
 }
 
 #[test]
@@ -130,10 +130,10 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
     let workspace = Workspace::new();
     render(&workspace, &[]);
     let before = workspace.tree("out");
-    workspace.write("harbor.toml", workspace.read("harbor.toml").replace("10.64.20.11\"", "10.64.20.12\""));
+    workspace.write("lamps.csv", workspace.read("lamps.csv").replace("10.64.20.11", "10.64.20.13"));
     let run = render(&workspace, &["-v"]);
     let changed = ["lamp-north/rootfs/etc/hosts", "lamp-north/rootfs/etc/netplan/60-impostazione.yaml"];
-    assert!(run.stdout.contains("2 files written for 9 machines, 55 as they were"), "{}", run.stdout);
+    assert!(run.stdout.contains("2 files written for 10 machines, 62 as they were"), "{}", run.stdout);
     let after = workspace.tree("out");
     let differing: Vec<&str> = before
         .iter()
@@ -154,12 +154,11 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
 fn a_machine_that_is_no_longer_in_the_sheet_is_reported_and_pruned_on_request_only() {
     let workspace = Workspace::new();
     render(&workspace, &[]);
-    let without = workspace.read("harbor.toml").replace("\"lamp-north\"", "\"lamp-south\"");
-    workspace.write("harbor.toml", without);
+    workspace.write("lamps.csv", workspace.read("lamps.csv").replace("lamp-north", "lamp-west"));
     let run = render(&workspace, &[]);
     assert!(run.stderr.contains("lamp-north is no longer in the sheet"), "{}", run.stderr);
     assert!(
-        workspace.exists("out/lamp-north/accounts.json") && workspace.exists("out/lamp-south/accounts.json")
+        workspace.exists("out/lamp-north/accounts.json") && workspace.exists("out/lamp-west/accounts.json")
     );
     assert!(listed(&workspace).contains_key("lamp-north/accounts.json"));
     let run = render(&workspace, &["--prune"]);
@@ -175,7 +174,7 @@ fn what_somebody_put_into_the_tree_or_changed_there_is_not_pruned() {
     render(&workspace, &[]);
     workspace.write("out/lamp-north/notes.txt", "mine");
     workspace.write("out/lamp-north/rootfs/etc/hosts", "changed by hand");
-    workspace.write("harbor.toml", workspace.read("harbor.toml").replace("\"lamp-north\"", "\"lamp-south\""));
+    workspace.write("lamps.csv", workspace.read("lamps.csv").replace("lamp-north", "lamp-west"));
     let run = render(&workspace, &["--prune"]);
     assert!(run.stderr.contains("out/lamp-north/rootfs/etc/hosts is no longer rendered"), "{}", run.stderr);
     assert_eq!(workspace.read("out/lamp-north/notes.txt"), "mine");

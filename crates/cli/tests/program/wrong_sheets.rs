@@ -357,7 +357,7 @@ fn a_warning_is_shown_and_keeps_nothing_from_being_written() {
         check.stdout.contains("warning account-unused")
             && check.stdout.contains("fix: write \"signal-tower\"")
     );
-    assert!(check.stdout.ends_with("sheet.toml: 9 machines, 1 warning\n"), "{}", check.stdout);
+    assert!(check.stdout.ends_with("sheet.toml: 10 machines, 1 warning\n"), "{}", check.stdout);
     let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
     assert_eq!(render.code, 0);
     assert!(

@@ -174,9 +174,9 @@ fn check_is_gateway(judge: &mut Judge<'_>) {
     for at in assigned(judge) {
         let Some(gateway) = at.side.gateway_address() else { continue };
         if gateway.value == at.address() {
-            let line = judge.line(gateway.place);
+            let line = judge.in_words(gateway.place);
             let message = format!(
-                "{} is the address of the gateway of subnet {}, at line {line}.",
+                "{} is the address of the gateway of subnet {}, at {line}.",
                 at.address(),
                 at.subnet.name.value
             );
@@ -197,11 +197,11 @@ fn check_in_dhcp_range(judge: &mut Judge<'_>) {
         });
         let Some(range) = leased else { continue };
         let message = format!(
-            "{} lies in {}, which the DHCP server of subnet {} leases to others (line {}).",
+            "{} lies in {}, which the DHCP server of subnet {} leases to others ({}).",
             at.address(),
             range.value,
             at.subnet.name.value,
-            judge.line(range.place)
+            judge.in_words(range.place)
         );
         let fix = other_address(judge, &at);
         report(judge, &ADDRESS_IN_DHCP_RANGE, &at, message, fix);
@@ -214,11 +214,11 @@ fn check_kept_free(judge: &mut Judge<'_>) {
             continue;
         };
         let message = format!(
-            "{} lies in {}, which is kept free in subnet {} (line {}).",
+            "{} lies in {}, which is kept free in subnet {} ({}).",
             at.address(),
             range.value,
             at.subnet.name.value,
-            judge.line(range.place)
+            judge.in_words(range.place)
         );
         let fix = other_address(judge, &at);
         report(judge, &ADDRESS_KEPT_FREE, &at, message, fix);
@@ -231,10 +231,10 @@ fn check_in_use(judge: &mut Judge<'_>) {
             continue;
         };
         let message = format!(
-            "{} is in use already: {} (line {}).",
+            "{} is in use already: {} ({}).",
             at.address(),
             used.user,
-            judge.line(used.address.place)
+            judge.in_words(used.address.place)
         );
         let fix = other_address(judge, &at);
         report(judge, &ADDRESS_IN_USE, &at, message, fix);
@@ -258,7 +258,9 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                 if std::ptr::eq(other_link, link) {
                     continue;
                 }
-                let line = other_link.address_in(family).map_or(0, |first| judge.line(first.address.place));
+                let line = other_link
+                    .address_in(family)
+                    .map_or_else(String::new, |first| judge.in_words(first.address.place));
                 let whose = if std::ptr::eq(other, machine) {
                     format!("its own link {}", other_link.name.value)
                 } else {
@@ -273,7 +275,7 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                     &ADDRESS_DUPLICATE,
                     machine,
                     found.address.place,
-                    format!("{address} is the address of {whose} already, at line {line}."),
+                    format!("{address} is the address of {whose} already, at {line}."),
                     fix,
                 );
             }

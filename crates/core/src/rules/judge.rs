@@ -27,9 +27,9 @@ impl<'a> Judge<'a> {
         self.findings
     }
 
-    /// The line at which a place begins, for messages that name a second place.
-    pub fn line(&self, place: Place) -> usize {
-        self.sources.line(place)
+    /// A place in words, for messages that name a second one.
+    pub fn in_words(&self, place: Place) -> String {
+        self.sources.in_words(place)
     }
 
     /// An address of the subnet that is free, from this one on, and that no other finding suggests.

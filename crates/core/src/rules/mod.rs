@@ -30,7 +30,8 @@ pub(crate) mod report {
     pub(crate) use super::naming::{domain_malformed, hostname_faulty, search_malformed};
     pub(crate) use super::package::{reference_dangling, take_word_unknown};
     pub(crate) use super::pattern::{
-        lengths_differ as pattern_lengths_differ, malformed as pattern_malformed,
+        lengths_differ as pattern_lengths_differ, malformed as pattern_malformed, rows_empty,
+        rows_field_missing, rows_malformed,
     };
     pub(crate) use super::servers::{dns_not_an_address, ntp_malformed};
     pub(crate) use super::sheet::{

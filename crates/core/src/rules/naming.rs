@@ -87,12 +87,12 @@ fn check_duplicate(judge: &mut Judge<'_>) {
             }
             std::collections::hash_map::Entry::Occupied(entry) => {
                 let first = entry.get();
-                let line = judge.line(first.place);
+                let line = judge.in_words(first.place);
                 judge.on_machine(
                     &HOSTNAME_DUPLICATE,
                     machine,
                     machine.place,
-                    format!("{hostname} is the name of the {} at line {line} already.", first.kind().word()),
+                    format!("{hostname} is the name of the {} at {line} already.", first.kind().word()),
                     "give one of them a name of its own",
                 );
             }

@@ -1,10 +1,12 @@
-//! Rules on patterns.
+//! Rules on patterns and rows.
 
 use super::{Check, Rule};
 use crate::finding::{Finding, Severity};
+use crate::names::nearest;
 use crate::source::Place;
 
-pub(super) const RULES: &[&Rule] = &[&PATTERN_MALFORMED, &PATTERN_LENGTHS_DIFFER];
+pub(super) const RULES: &[&Rule] =
+    &[&PATTERN_MALFORMED, &PATTERN_LENGTHS_DIFFER, &ROWS_MALFORMED, &ROWS_FIELD_MISSING, &ROWS_EMPTY];
 
 /// Braces that are no range.
 static PATTERN_MALFORMED: Rule = Rule {
@@ -32,6 +34,76 @@ static PATTERN_LENGTHS_DIFFER: Rule = Rule {
     about_absence: false,
     check: Check::Reading,
 };
+
+/// A CSV file that cannot be read.
+static ROWS_MALFORMED: Rule = Rule {
+    name: "rows-malformed",
+    severity: Severity::Error,
+    summary: "a CSV file of rows cannot be read",
+    explanation: "`rows` names a CSV file in UTF-8, from the folder of the sheet on. Its first line names the fields, each \
+        once; every further line has as many values, with commas between them. A value with a comma or a quote in it \
+        stands in quotes, a quote in it written twice. Blank lines are passed over.",
+    wrong: "[[host]]\nrows = \"bouys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A field that the rows do not have.
+static ROWS_FIELD_MISSING: Rule = Rule {
+    name: "rows-field-missing",
+    severity: Severity::Error,
+    summary: "a field is named that the rows do not have",
+    explanation: "In an entry with `rows`, {field} in a text is the value that the row has in the field of that name. The \
+        names are those of the CSV file's first line; upper and lower case count.",
+    wrong: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{adress}\" }\n",
+    right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A CSV file without rows.
+static ROWS_EMPTY: Rule = Rule {
+    name: "rows-empty",
+    severity: Severity::Error,
+    summary: "a CSV file has a header and no rows",
+    explanation: "An entry with `rows` makes a machine for each row, so that a file without rows makes none. Where no \
+        machine is meant, take the entry out.",
+    wrong: "[[host]]\nrows = \"none.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+pub(crate) fn rows_malformed(
+    machine: Option<String>,
+    place: Place,
+    message: String,
+    fix: impl Into<String>,
+) -> Finding {
+    Finding { rule: &ROWS_MALFORMED, machine, place, message, fix: fix.into() }
+}
+
+pub(crate) fn rows_field_missing(
+    machine: Option<String>,
+    place: Place,
+    field: &str,
+    file: &str,
+    known: &[&str],
+) -> Finding {
+    let fix = match nearest(field, known.iter().copied(), 1).first() {
+        Some(close) => format!("write {{{close}}}"),
+        None => format!("write one of {}, or add the field to the file", known.join(", ")),
+    };
+    let message = format!("{file} has no field \"{field}\".");
+    Finding { rule: &ROWS_FIELD_MISSING, machine, place, message, fix }
+}
+
+pub(crate) fn rows_empty(machine: Option<String>, place: Place, file: &str) -> Finding {
+    let message = format!("{file} has a header and no rows.");
+    let fix = "add rows to the file, or take the entry out of the sheet".to_owned();
+    Finding { rule: &ROWS_EMPTY, machine, place, message, fix }
+}
 
 pub(crate) fn malformed(machine: Option<String>, place: Place, message: String, fix: String) -> Finding {
     Finding { rule: &PATTERN_MALFORMED, machine, place, message, fix }

@@ -129,12 +129,12 @@ fn check_overlap(judge: &mut Judge<'_>) {
                 } else {
                     ((*other, *held_by), (name, prefix))
                 };
-                let line = judge.line(first.place);
+                let line = judge.in_words(first.place);
                 judge.on_sheet(
                     &SUBNET_OVERLAP,
                     later.1.place,
                     format!(
-                        "Subnet {} is {}, and shares addresses with subnet {first_name}, {}, at line {line}.",
+                        "Subnet {} is {}, and shares addresses with subnet {first_name}, {}, at {line}.",
                         later.0, later.1.value, first.value
                     ),
                     "correct the address or the mask of one of them",

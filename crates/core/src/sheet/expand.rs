@@ -1,95 +1,224 @@
-//! One entry with patterns becomes several machines.
+//! One entry with patterns or rows becomes several machines.
 
-use super::pattern::Pattern;
-use super::{AnswerValue, LinkEntry, ListEntry, MachineEntry, SettingsEntry};
+use std::collections::HashMap;
+use std::path::Path;
+
+use super::pattern::{Filling, Pattern};
+use super::rows::Rows;
+use super::{AnswerValue, LinkEntry, ListEntry, MachineEntry, SettingsEntry, Sheet};
+use crate::beside::{Beside, ReadFault};
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::rules::report;
-use crate::source::{Place, Written};
+use crate::source::{Place, Source, Sources, Written};
+
+/// Largest CSV file that is read.
+const FILE_LIMIT: u64 = 256 * 1024 * 1024;
 
 /// The most machines that a sheet has.
 const MOST: usize = 1_000_000;
 
-/// Puts the machines of each entry in place of the entries. Says whether all patterns could be read.
-pub(super) fn expand_all(entries: &mut Vec<MachineEntry>, findings: &mut Vec<Finding>) -> bool {
-    let mut machines = Vec::with_capacity(entries.len());
-    let mut all_read = true;
-    for entry in std::mem::take(entries) {
+/// Puts the machines of each entry in place of the entries. CSV files are read through `beside` and become sources.
+pub fn expand(sheet: &mut Sheet, sources: &mut Sources, beside: &dyn Beside) -> Vec<Finding> {
+    let mut expander = Expander { sources, beside, files: HashMap::new(), findings: Vec::new() };
+    let mut machines = Vec::with_capacity(sheet.machines.len());
+    for entry in std::mem::take(&mut sheet.machines) {
         let header = entry.header;
-        let expanded = expand(entry, findings);
-        all_read &= !expanded.is_empty();
+        let expanded = expander.expand(entry);
+        sheet.is_whole &= !expanded.is_empty();
         if machines.len() + expanded.len() > MOST {
             let message = format!("With this entry the sheet has more than {MOST} machines.");
-            findings.push(report::pattern_malformed(
-                None,
-                header,
-                message,
-                "write several sheets".to_owned(),
-            ));
-            all_read = false;
+            let fix = "write several sheets".to_owned();
+            expander.findings.push(report::pattern_malformed(None, header, message, fix));
+            sheet.is_whole = false;
             break;
         }
         machines.extend(expanded);
     }
-    *entries = machines;
-    all_read
+    sheet.machines = machines;
+    expander.findings
 }
 
-/// The machines of an entry: one for each value of its ranges, which run in step, or just one where it has none. Nothing
-/// where a pattern is wrong; `findings` then say so.
-fn expand(mut entry: MachineEntry, findings: &mut Vec<Finding>) -> Vec<MachineEntry> {
-    let machine = entry.label();
-    let mut patterns: Vec<Pattern> = Vec::new();
-    let mut has_braces = false;
-    let mut first: Option<(u64, String)> = None;
-    let before = findings.len();
-    each_text(&mut entry, &mut |text, place| {
-        has_braces |= text.contains(['{', '}']);
-        let pattern = match Pattern::parse(text) {
-            Ok(pattern) => pattern,
-            Err(fault) => {
-                findings.push(report::pattern_malformed(machine.clone(), place, fault.message, fault.fix));
-                return;
-            }
-        };
-        for (count, written) in pattern.counts() {
-            match &first {
-                None => first = Some((count, written)),
-                Some((wanted, other)) if *wanted != count => {
-                    let found = (written.as_str(), count);
-                    let other = (other.as_str(), *wanted);
-                    findings.push(report::pattern_lengths_differ(machine.clone(), place, found, other));
+struct Expander<'a> {
+    sources: &'a mut Sources,
+    beside: &'a dyn Beside,
+    /// The CSV files that were read, by path; `None` for one with faults, which have their findings.
+    files: HashMap<String, Option<Rows>>,
+    findings: Vec<Finding>,
+}
+
+impl Expander<'_> {
+    /// The machines of an entry: one for each row, or for each value of its ranges, which run in step, or just one.
+    /// Nothing where a pattern is wrong; findings then say so.
+    fn expand(&mut self, mut entry: MachineEntry) -> Vec<MachineEntry> {
+        match std::mem::take(&mut entry.rows) {
+            Given::Absent => self.expand_ranges(entry),
+            Given::Faulty => Vec::new(),
+            Given::Value(path) => self.expand_rows(entry, &path),
+        }
+    }
+
+    fn expand_ranges(&mut self, mut entry: MachineEntry) -> Vec<MachineEntry> {
+        let before = self.findings.len();
+        let has_braces = has_braces(&mut entry);
+        if !has_braces {
+            return vec![entry];
+        }
+        let patterns = self.patterns(&mut entry, Filling::Ranges);
+        let mut first: Option<(u64, String)> = None;
+        for (pattern, place) in &patterns {
+            for (count, written) in pattern.counts() {
+                match &first {
+                    None => first = Some((count, written)),
+                    Some((wanted, other)) if *wanted != count => {
+                        let found = (written.as_str(), count);
+                        let other = (other.as_str(), *wanted);
+                        self.findings.push(report::pattern_lengths_differ(
+                            entry.label(),
+                            *place,
+                            found,
+                            other,
+                        ));
+                    }
+                    Some(_) => {}
                 }
-                Some(_) => {}
             }
         }
-        patterns.push(pattern);
-    });
-    if findings.len() > before {
-        return Vec::new();
+        if self.findings.len() > before {
+            return Vec::new();
+        }
+        let count = first.map_or(1, |(count, _)| count);
+        (0..count)
+            .map(|index| {
+                let mut machine = entry.clone();
+                let mut patterns = patterns.iter();
+                each_text(&mut machine, &mut |text, _| {
+                    if let Some((pattern, _)) = patterns.next() {
+                        *text = pattern.text(index, |_| None);
+                    }
+                });
+                machine
+            })
+            .collect()
     }
-    if !has_braces {
-        return vec![entry];
-    }
-    let count = first.map_or(1, |(count, _)| count);
-    (0..count)
-        .map(|index| {
+
+    fn expand_rows(&mut self, mut entry: MachineEntry, path: &Written<String>) -> Vec<MachineEntry> {
+        let before = self.findings.len();
+        let Some(rows) = self.rows(path, entry.label()) else { return Vec::new() };
+        let patterns = self.patterns(&mut entry, Filling::Fields);
+        let known: Vec<&str> = rows.fields.iter().map(|field| field.value.as_str()).collect();
+        for (pattern, place) in &patterns {
+            for field in pattern.fields().filter(|field| !known.contains(field)) {
+                self.findings.push(report::rows_field_missing(
+                    entry.label(),
+                    *place,
+                    field,
+                    &path.value,
+                    &known,
+                ));
+            }
+        }
+        if self.findings.len() > before {
+            return Vec::new();
+        }
+        let machines = rows.rows.iter().map(|row| {
+            let value_of = |name: &str| row.get(known.iter().position(|field| *field == name)?);
             let mut machine = entry.clone();
             let mut patterns = patterns.iter();
-            each_text(&mut machine, &mut |text, _| {
-                if let Some(pattern) = patterns.next() {
-                    *text = pattern.text(index);
+            each_text(&mut machine, &mut |text, place| {
+                let Some((pattern, _)) = patterns.next() else { return };
+                *text = pattern.text(0, |name| Some(value_of(name)?.value.clone()));
+                // What a row fills is the row's: a finding points at the field.
+                if let Some(value) = pattern.fields().next().and_then(value_of) {
+                    *place = value.place;
                 }
             });
             machine
-        })
-        .collect()
+        });
+        machines.collect()
+    }
+
+    /// Every text of an entry, taken apart, in the order of [`each_text`]. Texts with faults are left out.
+    fn patterns(&mut self, entry: &mut MachineEntry, filling: Filling) -> Vec<(Pattern, Place)> {
+        let machine = entry.label();
+        let mut patterns = Vec::new();
+        each_text(entry, &mut |text, place| match Pattern::parse(text, filling) {
+            Ok(pattern) => patterns.push((pattern, *place)),
+            Err(fault) => {
+                let finding = report::pattern_malformed(machine.clone(), *place, fault.message, fault.fix);
+                self.findings.push(finding);
+            }
+        });
+        patterns
+    }
+
+    /// The rows of a CSV file, which is read once.
+    fn rows(&mut self, path: &Written<String>, machine: Option<String>) -> Option<Rows> {
+        if let Some(known) = self.files.get(&path.value) {
+            return known.clone();
+        }
+        let rows = self.read_rows(path, machine);
+        self.files.insert(path.value.clone(), rows.clone());
+        rows
+    }
+
+    fn read_rows(&mut self, path: &Written<String>, machine: Option<String>) -> Option<Rows> {
+        let name = &path.value;
+        let bytes = match self.beside.read(Path::new(name), FILE_LIMIT) {
+            Ok(bytes) => bytes,
+            Err(fault) => {
+                let message = match fault {
+                    ReadFault::Missing => format!("There is no file {name}."),
+                    other => format!("{name} cannot be used: {other}."),
+                };
+                let fix = "write the path of the CSV file from the folder of the sheet on";
+                self.findings.push(report::rows_malformed(machine, path.place, message, fix));
+                return None;
+            }
+        };
+        let Ok(text) = String::from_utf8(bytes) else {
+            let message = format!("{name} is not UTF-8 text.");
+            self.findings.push(report::rows_malformed(machine, path.place, message, "save it as UTF-8"));
+            return None;
+        };
+        let text = text.strip_prefix('\u{feff}').map(str::to_owned).unwrap_or(text);
+        let id = self.sources.add(Source::new(self.sources.beside_first(name), text));
+        match Rows::parse(id, self.sources.get(id)) {
+            Err(faults) => {
+                let findings = faults.into_iter().map(|fault| {
+                    report::rows_malformed(machine.clone(), fault.place, fault.message, fault.fix)
+                });
+                self.findings.extend(findings);
+                None
+            }
+            Ok(rows) if rows.rows.is_empty() => {
+                self.findings.push(report::rows_empty(machine, path.place, name));
+                None
+            }
+            Ok(rows) => Some(rows),
+        }
+    }
+}
+
+fn has_braces(entry: &mut MachineEntry) -> bool {
+    let mut found = false;
+    each_text(entry, &mut |text, _| found |= text.contains(['{', '}']));
+    found
 }
 
 /// Visits every text of an entry, always in the same order.
-fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, Place)) {
-    let MachineEntry { kind: _, header: _, name, settings, links, package, answers, answers_place: _ } =
-        entry;
+fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    let MachineEntry {
+        kind: _,
+        header: _,
+        rows: _,
+        name,
+        settings,
+        links,
+        package,
+        answers,
+        answers_place: _,
+    } = entry;
     each_given(name, visit);
     each_of_settings(settings, visit);
     for LinkEntry { name: _, network, subnet, address, address6, default_route: _ } in links {
@@ -100,7 +229,7 @@ fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, Place
     each_given(package, visit);
     for answer in answers {
         match &mut answer.value {
-            Given::Value(AnswerValue::Literal(text)) => visit(text, answer.place),
+            Given::Value(AnswerValue::Literal(text)) => visit(text, &mut answer.place),
             Given::Value(AnswerValue::Take(take)) => {
                 each_written(&mut take.take, visit);
                 for text in [&mut take.of, &mut take.link, &mut take.join].into_iter().flatten() {
@@ -112,7 +241,7 @@ fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, Place
     }
 }
 
-fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut String, Place)) {
+fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut String, &mut Place)) {
     let SettingsEntry { domain, dns, search, ntp, timezone } = settings;
     each_given(domain, visit);
     for list in [dns, search, ntp] {
@@ -125,12 +254,12 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
     each_given(timezone, visit);
 }
 
-fn each_given(given: &mut Given<Written<String>>, visit: &mut impl FnMut(&mut String, Place)) {
+fn each_given(given: &mut Given<Written<String>>, visit: &mut impl FnMut(&mut String, &mut Place)) {
     if let Given::Value(written) = given {
         each_written(written, visit);
     }
 }
 
-fn each_written(written: &mut Written<String>, visit: &mut impl FnMut(&mut String, Place)) {
-    visit(&mut written.value, written.place);
+fn each_written(written: &mut Written<String>, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    visit(&mut written.value, &mut written.place);
 }

@@ -85,6 +85,12 @@ const NAME: KeySpec = key(
     r#"name = "gauge-01""#,
     "Name of the machine, its host name, and its folder in the output tree. A pattern, such as `gauge-{01..12}`, makes several machines of the entry. Required.",
 );
+const ROWS: KeySpec = key(
+    "rows",
+    "the path of a CSV file",
+    r#"rows = "buoys.csv""#,
+    "Makes a machine of the entry for each row of a CSV file with a header, from the folder of the sheet on: `{field}` in a text is the row's value. Left out: the entry makes one machine, or those of its ranges.",
+);
 const SUBNET: KeySpec = key(
     "subnet",
     "the name of a subnet of the sheet",
@@ -230,6 +236,7 @@ pub(crate) const HOST: TableSpec = table(
     "A headless Linux machine, prepared through netplan and files under `/etc`.",
     &[
         NAME,
+        ROWS,
         DOMAIN,
         DNS,
         SEARCH,
@@ -259,6 +266,7 @@ pub(crate) const APPLIANCE: TableSpec = table(
     "A virtual machine prepared through the properties of its OVF package.",
     &[
         NAME,
+        ROWS,
         DOMAIN,
         DNS,
         SEARCH,

@@ -5,12 +5,14 @@ mod expand;
 mod keys;
 mod pattern;
 mod read;
+mod rows;
 mod syntax;
 mod table;
 
 use crate::given::Given;
 use crate::source::{Place, Written};
 
+pub use expand::expand;
 pub(crate) use keys::{ACCOUNT, TAKE};
 pub use keys::{KEYS, KeySpec, TableSpec};
 pub use read::read;
@@ -29,7 +31,7 @@ pub struct Sheet {
     pub subnets: Vec<SubnetEntry>,
     /// The `[account.*]` tables.
     pub accounts: Vec<AccountEntry>,
-    /// The machines of the `[[host]]` and `[[appliance]]` entries, patterns expanded, in their order.
+    /// The `[[host]]` and `[[appliance]]` entries, and, once they are expanded, their machines, in their order.
     pub machines: Vec<MachineEntry>,
     /// Whether the sheet could be read in full: its TOML is right, and so are the names of its tables. If not, what
     /// seems to be missing may only be unread.
@@ -130,13 +132,16 @@ impl MachineKind {
     }
 }
 
-/// One machine of a `[[host]]` or `[[appliance]]` entry. Machines that come from one pattern share their places.
+/// A `[[host]]` or `[[appliance]]` entry, and, once it is expanded, one machine of it. Machines of one entry share the
+/// places of what they have in common.
 #[derive(Clone, Debug)]
 pub struct MachineEntry {
     /// Which of the two.
     pub kind: MachineKind,
     /// Its header.
     pub header: Place,
+    /// `rows`: the CSV file whose rows make the machines, until they are made
+    pub rows: Given<Written<String>>,
     /// `name`
     pub name: Given<Written<String>>,
     /// What the entry sets for itself.

@@ -17,6 +17,17 @@ pub(super) struct Pattern {
 enum Piece {
     Text(String),
     Range(Counting),
+    /// `{address}`: a field of the entry's rows.
+    Field(String),
+}
+
+/// What fills the braces of an entry.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Filling {
+    /// Ranges.
+    Ranges,
+    /// Fields of rows.
+    Fields,
 }
 
 /// A range in braces.
@@ -44,7 +55,7 @@ pub(super) struct PatternFault {
 
 impl Pattern {
     /// Takes a text apart. A text without braces is a pattern of itself; `{{` and `}}` are braces.
-    pub(super) fn parse(text: &str) -> Result<Self, PatternFault> {
+    pub(super) fn parse(text: &str, filling: Filling) -> Result<Self, PatternFault> {
         let mut pieces = Vec::new();
         let mut plain = String::new();
         let mut rest = text;
@@ -67,7 +78,10 @@ impl Pattern {
             if !plain.is_empty() {
                 pieces.push(Piece::Text(std::mem::take(&mut plain)));
             }
-            pieces.push(Piece::Range(Counting::parse(range)?));
+            pieces.push(match filling {
+                Filling::Ranges => Piece::Range(Counting::parse(range)?),
+                Filling::Fields => Piece::Field(field_name(range)?),
+            });
             rest = after;
         }
         plain.push_str(rest);
@@ -80,21 +94,41 @@ impl Pattern {
     /// How many values each of its ranges has, with the range as it is written.
     pub(super) fn counts(&self) -> impl Iterator<Item = (u64, String)> {
         self.pieces.iter().filter_map(|piece| match piece {
-            Piece::Text(_) => None,
+            Piece::Text(_) | Piece::Field(_) => None,
             Piece::Range(range) => Some((range.count(), range.written())),
         })
     }
 
-    /// The text with the values that its ranges have at an index, from 0.
-    pub(super) fn text(&self, index: u64) -> String {
+    /// The fields that it names, in its order.
+    pub(super) fn fields(&self) -> impl Iterator<Item = &str> {
+        self.pieces.iter().filter_map(|piece| match piece {
+            Piece::Field(name) => Some(name.as_str()),
+            Piece::Text(_) | Piece::Range(_) => None,
+        })
+    }
+
+    /// The text with the values that its ranges have at an index, from 0, and those that its fields have in a row.
+    pub(super) fn text(&self, index: u64, value_of: impl Fn(&str) -> Option<String>) -> String {
         self.pieces.iter().fold(String::new(), |mut text, piece| {
             match piece {
                 Piece::Text(plain) => text.push_str(plain),
                 Piece::Range(range) => text.push_str(&range.value(index)),
+                Piece::Field(name) => text.push_str(&value_of(name).unwrap_or_default()),
             }
             text
         })
     }
+}
+
+/// The name of a field in braces. Ranges do not mix with fields.
+fn field_name(text: &str) -> Result<String, PatternFault> {
+    if text.contains("..") {
+        return Err(PatternFault {
+            message: format!("{{{text}}} is a range, and this entry takes its machines from rows."),
+            fix: "give the rows a field for it, or take `rows` out".to_owned(),
+        });
+    }
+    Ok(text.to_owned())
 }
 
 impl Counting {
@@ -102,7 +136,7 @@ impl Counting {
         let Some((first, last)) = text.split_once("..") else {
             return Err(PatternFault {
                 message: format!("{{{text}}} is no range: there are no two dots in it."),
-                fix: "write the first value, two dots and the last, such as {01..12}; a brace itself is written twice".to_owned(),
+                fix: "write a range such as {01..12}, or, for a field of a CSV file, add rows = \"buoys.csv\"; a brace itself is written twice".to_owned(),
             });
         };
         let range = Self::number(first, last).or_else(|| Self::address(first, last)).ok_or_else(|| PatternFault {
@@ -219,9 +253,9 @@ mod tests {
     use super::*;
 
     fn all(text: &str) -> Vec<String> {
-        let pattern = Pattern::parse(text).unwrap();
+        let pattern = Pattern::parse(text, Filling::Ranges).unwrap();
         let count = pattern.counts().next().map_or(1, |(count, _)| count);
-        (0..count).map(|index| pattern.text(index)).collect()
+        (0..count).map(|index| pattern.text(index, |_| None)).collect()
     }
 
     #[test]
@@ -247,7 +281,7 @@ mod tests {
 
     #[test]
     fn what_is_no_range_says_why() {
-        let fault = |text: &str| Pattern::parse(text).unwrap_err().message;
+        let fault = |text: &str| Pattern::parse(text, Filling::Ranges).unwrap_err().message;
         assert_eq!(fault("gauge-{01..12"), "\"gauge-{01..12\" has a brace without its partner.");
         assert_eq!(fault("gauge-}"), "\"gauge-}\" has a brace without its partner.");
         assert_eq!(fault("{name}"), "{name} is no range: there are no two dots in it.");
@@ -273,9 +307,9 @@ mod tests {
     proptest! {
         #[test]
         fn parsing_never_panics(text in "([{}.0-9a-fx:]|\\PC){0,30}") {
-            if let Ok(pattern) = Pattern::parse(&text) {
+            if let Ok(pattern) = Pattern::parse(&text, Filling::Ranges) {
                 let count = pattern.counts().map(|(count, _)| count).min().unwrap_or(1);
-                let _ = (pattern.text(0), pattern.text(count - 1));
+                let _ = (pattern.text(0, |_| None), pattern.text(count - 1, |_| None));
             }
         }
 

@@ -3,7 +3,6 @@
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::expand::expand_all;
 use super::keys::{
     ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, COMMON, HOST, HOST_LINK, IN_USE, ROOT, SUBNET_TABLE, TAKE,
 };
@@ -27,7 +26,6 @@ pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
     let mut sheet = read_root(&mut reader, table.get_ref(), top, text);
     sheet.is_whole &= spans.is_empty();
     name_machines(&mut reader.findings, &sheet, text);
-    sheet.is_whole &= expand_all(&mut sheet.machines, &mut reader.findings);
     (sheet, reader.findings)
 }
 
@@ -198,6 +196,7 @@ fn read_machine(
     let mut entry = MachineEntry {
         kind,
         header: place,
+        rows: table.text("rows"),
         settings: read_settings(&mut table),
         links,
         package: Given::Absent,

@@ -1,0 +1,124 @@
+//! Machines from the rows of a CSV file.
+
+use serde_json::Value;
+
+use crate::support::{Workspace, right_sheet};
+
+const ENTRY: &str = "[[host]]\nrows = \"buoys.csv\"\nname = \"buoy-{number}\"\n\
+    link.eth0 = { subnet = \"quay\", address = \"{address}\" }\n";
+
+fn workspace(csv: impl AsRef<[u8]>) -> Workspace {
+    let workspace = Workspace::new();
+    workspace.write("sheet.toml", right_sheet(ENTRY));
+    workspace.write("buoys.csv", csv);
+    workspace
+}
+
+/// File, line, column, machine, rule and message of each finding.
+fn findings(workspace: &Workspace) -> Vec<(String, u64, u64, Option<String>, String, String)> {
+    let check = workspace.run(&["check", "sheet.toml", "--format", "json"]);
+    let report: Value = serde_json::from_str(&check.stdout).unwrap();
+    let text = |value: &Value| value.as_str().unwrap().to_owned();
+    let findings = report["findings"].as_array().unwrap().iter();
+    findings
+        .map(|finding| {
+            (
+                text(&finding["file"]),
+                finding["line"].as_u64().unwrap(),
+                finding["column"].as_u64().unwrap(),
+                finding["machine"].as_str().map(str::to_owned),
+                text(&finding["rule"]),
+                text(&finding["message"]),
+            )
+        })
+        .collect()
+}
+
+#[test]
+fn each_row_is_a_machine() {
+    for csv in [
+        "number,address,note\n1,10.64.10.11,\"red, \"\"old\"\"\"\n2,10.64.10.12,\n",
+        "number,address,note\r\n1,10.64.10.11,a\r\n\r\n2,10.64.10.12,b",
+        "\u{feff}number,address,note\n1,\"10.64.10.11\",\"two\nlines\"\n2,10.64.10.12,\n",
+    ] {
+        let workspace = workspace(csv);
+        let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
+        assert_eq!(render.code, 0, "{}", render.stderr);
+        for (name, address) in [("buoy-1", "10.64.10.11"), ("buoy-2", "10.64.10.12")] {
+            let netplan = workspace.read(&format!("out/{name}/rootfs/etc/netplan/60-impostazione.yaml"));
+            assert!(netplan.contains(&format!("{address}/24")), "{netplan}");
+            assert_eq!(workspace.read(&format!("out/{name}/rootfs/etc/hostname")), format!("{name}\n"));
+        }
+    }
+}
+
+#[test]
+fn a_slip_in_a_row_is_shown_in_the_row() {
+    let workspace =
+        workspace("number,address\n1,10.64.10.11\n2,\"10.64.10\"\n3,10.64.10.11\nx_y,10.64.10.14\n");
+    let found = findings(&workspace);
+    let places: Vec<_> = found
+        .iter()
+        .map(|(file, line, column, machine, rule, _)| {
+            (file.as_str(), *line, *column, machine.as_deref().unwrap(), rule.as_str())
+        })
+        .collect();
+    assert_eq!(
+        places,
+        [
+            ("buoys.csv", 3, 3, "buoy-2", "address-malformed"),
+            ("buoys.csv", 4, 3, "buoy-3", "address-duplicate"),
+            ("buoys.csv", 5, 1, "buoy-x_y", "hostname-malformed"),
+        ]
+    );
+    assert_eq!(found[1].5, "10.64.10.11 is the address of buoy-1 already, at line 2 of buoys.csv.");
+    let text = workspace.run(&["check", "sheet.toml"]).stdout;
+    assert!(
+        text.contains(
+            "buoy-2  buoys.csv:3:3  error address-malformed\n      2,\"10.64.10\"\n        ▔▔▔▔▔▔▔▔▔▔\n"
+        ),
+        "{text}"
+    );
+}
+
+#[test]
+fn files_are_named_from_where_the_command_is_run() {
+    let workspace = workspace("number,address\n1,10.64\n");
+    std::fs::create_dir(workspace.path().join("below")).unwrap();
+    let output = workspace
+        .command(&["check", "../sheet.toml"])
+        .current_dir(workspace.path().join("below"))
+        .output()
+        .unwrap();
+    let text = String::from_utf8(output.stdout).unwrap();
+    assert!(text.starts_with("buoy-1  ../buoys.csv:2:3"), "{text}");
+}
+
+#[test]
+fn what_is_no_csv_file_is_said_and_makes_no_machine() {
+    for (csv, message) in [
+        (&b""[..], "buoys.csv is empty: it has no header."),
+        (&b"number,address\n"[..], "buoys.csv has a header and no rows."),
+        (&b"number,address\n1\n"[..], "This row has 1 field, and the header has 2."),
+        (&b"number,number\n1,2\n"[..], "The header has two fields \"number\"."),
+        (&b"number,address\n1,\xff\n"[..], "buoys.csv is not UTF-8 text."),
+        (&b"number,addr\n1,10.64.10.11\n"[..], "buoys.csv has no field \"address\"."),
+    ] {
+        let workspace = workspace(csv);
+        let found = findings(&workspace);
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert_eq!(found[0].5, message);
+        assert_eq!(workspace.run(&["render", "sheet.toml", "--into", "out"]).code, 1);
+        assert!(!workspace.exists("out"));
+    }
+}
+
+#[test]
+fn ranges_and_rows_do_not_mix_and_fields_need_rows() {
+    let ranged = workspace("number,address\n1,10.64.10.11\n");
+    ranged.write("sheet.toml", right_sheet(&ENTRY.replace("{number}", "{1..3}")));
+    assert_eq!(findings(&ranged)[0].5, "{1..3} is a range, and this entry takes its machines from rows.");
+    let plain = workspace("");
+    plain.write("sheet.toml", right_sheet(&ENTRY.replace("rows = \"buoys.csv\"\n", "")));
+    assert_eq!(findings(&plain)[0].5, "{number} is no range: there are no two dots in it.");
+}
