@@ -35,7 +35,7 @@ pub(crate) fn confidential_parts(line: &str) -> Vec<Range<usize>> {
 }
 
 /// Whether a key speaks of a secret, and is none that only names one.
-fn is_secret(key: &str) -> bool {
+pub(crate) fn is_secret(key: &str) -> bool {
     let key = key.trim().trim_matches(['"', '\'']).to_ascii_lowercase();
     let has_word = |word: &str| match word {
         // Short enough to stand inside other words.

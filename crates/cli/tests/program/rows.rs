@@ -122,3 +122,10 @@ fn ranges_and_rows_do_not_mix_and_fields_need_rows() {
     plain.write("sheet.toml", right_sheet(&ENTRY.replace("rows = \"buoys.csv\"\n", "")));
     assert_eq!(findings(&plain)[0].5, "{number} is no range: there are no two dots in it.");
 }
+
+#[test]
+fn a_secret_in_a_row_with_a_slip_is_not_shown() {
+    let workspace = workspace("number,address,admin_password\n1,10.64,tide-table-9\n");
+    let text = workspace.run(&["check", "sheet.toml"]).stdout;
+    assert!(text.contains("1,10.64,(not shown)") && !text.contains("tide"), "{text}");
+}

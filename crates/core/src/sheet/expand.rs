@@ -7,6 +7,7 @@ use super::pattern::{Filling, Pattern};
 use super::rows::Rows;
 use super::{AnswerValue, LinkEntry, ListEntry, MachineEntry, SettingsEntry, Sheet};
 use crate::beside::{Beside, ReadFault};
+use crate::confidential::is_secret;
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::rules::report;
@@ -195,7 +196,16 @@ impl Expander<'_> {
                 self.findings.push(report::rows_empty(machine, path.place, name));
                 None
             }
-            Ok(rows) => Some(rows),
+            Ok(rows) => {
+                for (index, field) in rows.fields.iter().enumerate() {
+                    if is_secret(&field.value) {
+                        for value in rows.rows.iter().filter_map(|row| row.get(index)) {
+                            self.sources.mark_secret(value.place);
+                        }
+                    }
+                }
+                Some(rows)
+            }
         }
     }
 }

@@ -33,6 +33,17 @@ impl Rows {
             let fix = "write the names of the fields in the first line, such as name,address";
             return Err(vec![RowsFault { place: Place { source: id, span: Span::new(0, 0) }, message, fix }]);
         };
+        if let [only] = fields.as_slice()
+            && let Some(sign) = [';', '\t', '|'].into_iter().find(|sign| only.value.contains(*sign))
+        {
+            let sign = if sign == '\t' { "tabs".to_owned() } else { format!("'{sign}'") };
+            let message = format!("The fields of {} are parted by {sign} and not by commas.", source.name());
+            return Err(vec![RowsFault {
+                place: only.place,
+                message,
+                fix: "save it with commas between the fields",
+            }]);
+        }
         let mut faults = Vec::new();
         let mut seen = HashSet::new();
         for field in &fields {
@@ -161,6 +172,10 @@ mod tests {
     #[test]
     fn what_is_wrong_is_said_row_by_row() {
         assert_eq!(parse("").unwrap_err(), ["buoys.csv is empty: it has no header."]);
+        assert_eq!(
+            parse("a;b\n1;2\n").unwrap_err(),
+            ["The fields of buoys.csv are parted by ';' and not by commas."]
+        );
         assert_eq!(parse("a,a\n1,2\n").unwrap_err(), ["The header has two fields \"a\"."]);
         assert_eq!(parse("a,\n1,2\n").unwrap_err(), ["A field of the header has no name."]);
         assert_eq!(
