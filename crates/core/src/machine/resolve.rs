@@ -4,6 +4,8 @@ use std::collections::HashMap;
 use std::net::IpAddr;
 use std::sync::{Arc, OnceLock};
 
+use globset::Glob;
+
 use super::public_key::public_keys;
 use super::{
     Account, AddressChoice, Answer, AnswerSource, Appliance, AuthorizedKey, Choices, Gateway, Host, InUse,
@@ -21,12 +23,11 @@ use crate::sheet::{
     SubnetEntry, TakeEntry,
 };
 use crate::source::Written;
-use globset::Glob;
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
 /// `beside`.
 pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
-    let mut resolver = Resolver { beside, findings: Vec::new(), machine: None };
+    let mut resolver = Resolver { beside, findings: Vec::new(), machine: None, unknown_zone: None };
     let subnets: Vec<Subnet> = sheet.subnets.into_iter().map(|entry| resolver.subnet(entry)).collect();
     let account_count = sheet.accounts.len();
     let accounts: Vec<Account> =
@@ -83,6 +84,8 @@ struct Resolver<'a> {
     findings: Vec<Finding>,
     /// The machine that findings are about at the moment.
     machine: Option<String>,
+    /// The last finding about a zone: a pattern gives all its machines the same one, and likeness takes long to find.
+    unknown_zone: Option<(String, Finding)>,
 }
 
 impl Resolver<'_> {
@@ -232,7 +235,15 @@ impl Resolver<'_> {
     fn timezone(&mut self, given: Given<Written<String>>) -> Given<Written<ZoneName>> {
         given.and_then(|written| match ZoneName::parse(&written.value) {
             Some(zone) => Some(written.with(zone)),
-            None => self.report(report::timezone_unknown(self.machine.clone(), &written)),
+            None => {
+                let known = self.unknown_zone.take().filter(|(text, _)| *text == written.value);
+                let (text, mut finding) = known
+                    .unwrap_or_else(|| (written.value.clone(), report::timezone_unknown(None, &written)));
+                finding.machine.clone_from(&self.machine);
+                finding.place = written.place;
+                self.unknown_zone = Some((text, finding.clone()));
+                self.report(finding)
+            }
         })
     }
 
