@@ -13,6 +13,14 @@ struct Case {
     sheet: String,
 }
 
+impl Case {
+    /// The same sheet with a second host, so that what is wrong is not one machine's.
+    fn shared(mut self) -> Self {
+        self.sheet += &host("gauge-02", "10.64.10.12");
+        self
+    }
+}
+
 fn case(rule: &'static str, machine: impl Into<Option<&'static str>>, sheet: String) -> Case {
     Case { rule, machine: machine.into(), sheet }
 }
@@ -114,6 +122,21 @@ fn cases() -> Vec<Case> {
         ),
         case("dns-missing", None, with("[\"10.64.10.53\", \"10.64.10.54\"]", "«[]»")),
         case("dns-not-an-address", None, with("\"10.64.10.54\"", "«\"10.64.10.54:53\"»")),
+        case("dns-duplicate", None, with("\"10.64.10.54\"", "«\"10.64.10.53\"»")).shared(),
+        case("dns-family-mismatch", gauge, with("[\"10.64.10.53\", \"10.64.10.54\"]", "[«\"fd64:10::53\"»]")),
+        case(
+            "ntp-name-needs-dns",
+            None,
+            with("[\"10.64.10.53\", \"10.64.10.54\"]", "\"none\"")
+                .replace("\"clock.capovetro.example\"", "«\"clock.capovetro.example\"»"),
+        )
+        .shared(),
+        case("domain-reserved-for-mdns", None, with("\"capovetro.example\"", "«\"harbor.local\"»")).shared(),
+        case(
+            "timezone-fixed-offset",
+            gauge,
+            with("name = \"gauge-01\"", "name = \"gauge-01\"\ntimezone = «\"Etc/GMT-1\"»"),
+        ),
         case(
             "ntp-missing",
             gauge,
@@ -218,10 +241,10 @@ fn right_sheets_are_passed_in_silence() {
         "[host.link.\"eth0.110\"]\nsubnet = \"quay\"\naddress = \"10.64.10.199\"",
     ];
     let settings = [
-        "",
+        "dns = [\"10.64.10.53\", \"fd64:10::53\"]",
         "dns = \"none\"\nntp = \"none\"",
-        "dns = [\"10.64.10.53\", \"none\"]\nsearch = \"none\"\nntp = [\"clock.capovetro.example\", \"none\"]",
-        "domain = \"quay.capovetro.example\"\ntimezone = \"Etc/UTC\"",
+        "dns = [\"10.64.10.53\", \"fd64:10::53\", \"none\"]\nsearch = \"none\"\nntp = [\"clock.capovetro.example\", \"none\"]",
+        "dns = [\"fd64:10::53\", \"10.64.10.53\"]\ndomain = \"quay.capovetro.example\"\ntimezone = \"Etc/UTC\"",
     ];
     for link in links {
         for own in settings {

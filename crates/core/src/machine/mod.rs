@@ -9,6 +9,7 @@ mod subnet;
 mod take;
 
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::net::IpAddr;
 use std::sync::{Arc, OnceLock};
 
@@ -215,6 +216,26 @@ impl Site {
     pub fn default_gateway(&self, link: &Link, family: Family) -> Option<Written<IpAddr>> {
         link.address_in(family).filter(|_| link.default_route)?;
         self.subnet_of(link)?.family(family)?.gateway_address()
+    }
+
+    /// Each set of settings once, with the machine that it belongs to; `None` for settings that several machines share.
+    pub fn distinct_settings(&self) -> Vec<(Option<&Machine>, &Settings)> {
+        let mut users: HashMap<*const Settings, usize> = HashMap::new();
+        let mut distinct: Vec<(Option<&Machine>, &Settings)> = Vec::new();
+        for machine in &self.machines {
+            match users.entry(Arc::as_ptr(&machine.settings)) {
+                Entry::Vacant(entry) => {
+                    entry.insert(distinct.len());
+                    distinct.push((Some(machine), &machine.settings));
+                }
+                Entry::Occupied(entry) => {
+                    if let Some((user, _)) = distinct.get_mut(*entry.get()) {
+                        *user = None;
+                    }
+                }
+            }
+        }
+        distinct
     }
 
     /// Every link that has an address, by address.

@@ -52,6 +52,21 @@ impl<'a> Judge<'a> {
         self.findings.push(Finding { rule, machine: label, place, message: message.into(), fix: fix.into() });
     }
 
+    /// Reports a breach in settings that belong to one machine, or to several.
+    pub fn on_settings(
+        &mut self,
+        rule: &'static Rule,
+        machine: Option<&Machine>,
+        place: Place,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+    ) {
+        match machine {
+            Some(machine) => self.on_machine(rule, machine, place, message, fix),
+            None => self.on_sheet(rule, place, message, fix),
+        }
+    }
+
     /// Reports a breach that is not one machine's.
     pub fn on_sheet(
         &mut self,

@@ -110,7 +110,10 @@ mod tests {
     fn near_misses_break_no_rule() {
         let link = |link: &str| format!("[[host]]\nname = \"gauge-01\"\nlink.eth0 = {{ {link} }}\n");
         let in_subnet = |subnet: &str, address: &str| {
-            format!("[subnet.slip]\n{subnet}\n{}", link(&format!("subnet = \"slip\", {address}")))
+            format!(
+                "[common]\ndns = [\"10.64.10.53\", \"fd64:10::53\"]\n[subnet.slip]\n{subnet}\n{}",
+                link(&format!("subnet = \"slip\", {address}"))
+            )
         };
         let pieces = [
             // The ends of what a subnet gives to machines.
@@ -136,7 +139,7 @@ mod tests {
             in_subnet("prefix = \"10.64.30.0/24\"", r#"address = "10.64.30.11", default_route = false"#),
             // Names at their limits.
             format!("[[host]]\nname = \"{}\"\nlink.abcdefghijklmno = {{ subnet = \"quay\", address = \"10.64.10.11\" }}\n", "a".repeat(63)),
-            "[common]\ndns = [\"fd64:10::53\", \"none\"]\nntp = \"none\"\nsearch = \"none\"\ntimezone = \"Etc/UTC\"\n".to_owned(),
+            "[common]\ndns = [\"fd64:10::53\", \"10.64.10.53\", \"none\"]\nntp = \"none\"\nsearch = \"none\"\ntimezone = \"Etc/UTC\"\n".to_owned(),
             // A key in the sheet itself, as a file would hold it.
             format!("[account.keeper]\nssh_keys = [\"{}\"]\n", crate::testing::KEY.trim()),
             // An appliance and a host may say different things; an appliance needs no zone and no login.

@@ -7,8 +7,14 @@ use crate::finding::{Finding, Severity};
 use crate::names::{Hostname, NameFault};
 use crate::source::Written;
 
-pub(super) const RULES: &[&Rule] =
-    &[&HOSTNAME_MALFORMED, &HOSTNAME_TOO_LONG, &HOSTNAME_DUPLICATE, &DOMAIN_MALFORMED, &SEARCH_MALFORMED];
+pub(super) const RULES: &[&Rule] = &[
+    &HOSTNAME_MALFORMED,
+    &HOSTNAME_TOO_LONG,
+    &HOSTNAME_DUPLICATE,
+    &DOMAIN_MALFORMED,
+    &DOMAIN_RESERVED_FOR_MDNS,
+    &SEARCH_MALFORMED,
+];
 
 /// A name that is no host name.
 static HOSTNAME_MALFORMED: Rule = Rule {
@@ -63,6 +69,19 @@ static DOMAIN_MALFORMED: Rule = Rule {
     check: Check::Reading,
 };
 
+/// A domain that belongs to multicast DNS.
+static DOMAIN_RESERVED_FOR_MDNS: Rule = Rule {
+    name: "domain-reserved-for-mdns",
+    severity: Severity::Warning,
+    summary: "the domain ends in local, which belongs to multicast DNS",
+    explanation: "Names that end in .local are looked up by multicast on the link and at no name server (RFC 6762, \
+        section 3), so that a machine with such a domain is found from its own subnet at best.",
+    wrong: "[common]\ndomain = \"capovetro.local\"\n",
+    right: "[common]\ndomain = \"capovetro.example\"\n",
+    about_absence: false,
+    check: Check::Site(check_mdns),
+};
+
 /// A search domain that is none.
 static SEARCH_MALFORMED: Rule = Rule {
     name: "search-malformed",
@@ -96,6 +115,26 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                     "give one of them a name of its own",
                 );
             }
+        }
+    }
+}
+
+fn check_mdns(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, settings) in site.distinct_settings() {
+        let Some(domain) = settings.domain.value() else { continue };
+        let last = domain.value.as_str().rsplit('.').next().unwrap_or_default();
+        if last.eq_ignore_ascii_case("local") {
+            judge.on_settings(
+                &DOMAIN_RESERVED_FOR_MDNS,
+                machine,
+                domain.place,
+                format!(
+                    "The domain {} ends in local, and no name server is asked for such names.",
+                    domain.value
+                ),
+                "write a domain of your own, such as one below a domain that you have registered",
+            );
         }
     }
 }

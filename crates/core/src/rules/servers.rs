@@ -3,12 +3,20 @@
 use super::{Check, Judge, Rule};
 use crate::finding::{Finding, Severity};
 use crate::given::Given;
-use crate::machine::{Choices, Machine};
+use crate::machine::{Choices, Machine, TimeServer};
 use crate::names::NameFault;
-use crate::net::AddressFault;
+use crate::net::{AddressFault, Family};
 use crate::source::Written;
 
-pub(super) const RULES: &[&Rule] = &[&DNS_MISSING, &DNS_NOT_AN_ADDRESS, &NTP_MISSING, &NTP_MALFORMED];
+pub(super) const RULES: &[&Rule] = &[
+    &DNS_MISSING,
+    &DNS_NOT_AN_ADDRESS,
+    &DNS_DUPLICATE,
+    &DNS_FAMILY_MISMATCH,
+    &NTP_MISSING,
+    &NTP_MALFORMED,
+    &NTP_NAME_NEEDS_DNS,
+];
 
 /// No word on name servers.
 static DNS_MISSING: Rule = Rule {
@@ -34,6 +42,44 @@ static DNS_NOT_AN_ADDRESS: Rule = Rule {
     right: "[common]\ndns = [\"10.64.10.53\"]\n",
     about_absence: false,
     check: Check::Reading,
+};
+
+/// A name server twice.
+static DNS_DUPLICATE: Rule = Rule {
+    name: "dns-duplicate",
+    severity: Severity::Warning,
+    summary: "a name server stands twice in its list",
+    explanation: "The second mention helps nobody when the server is down. Usually a digit was to be changed after copying.",
+    wrong: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.53\"]\n",
+    right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
+    about_absence: false,
+    check: Check::Site(check_dns_duplicate),
+};
+
+/// Name servers that cannot be reached.
+static DNS_FAMILY_MISMATCH: Rule = Rule {
+    name: "dns-family-mismatch",
+    severity: Severity::Error,
+    summary: "a machine has no address of the family of its name servers",
+    explanation: "A machine with IPv4 addresses only reaches no name server that has an IPv6 address, and the other way \
+        round. At least one server must be of a family in which the machine has an address.",
+    wrong: "[common]\ndns = [\"fd64:10::53\"]\n",
+    right: "[common]\ndns = [\"fd64:10::53\", \"10.64.10.53\"]\n",
+    about_absence: false,
+    check: Check::Site(check_dns_family),
+};
+
+/// A time server whose name nobody can look up.
+static NTP_NAME_NEEDS_DNS: Rule = Rule {
+    name: "ntp-name-needs-dns",
+    severity: Severity::Error,
+    summary: "a time server is given by name, and the machine asks no name server",
+    explanation: "Without a name server the machine cannot find a time server by its name, and its clock is never set. Give \
+        the time server by its address.",
+    wrong: "[common]\ndns = \"none\"\nntp = [\"clock.capovetro.example\"]\n",
+    right: "[common]\ndns = \"none\"\nntp = [\"10.64.10.121\"]\n",
+    about_absence: false,
+    check: Check::Site(check_ntp_name),
 };
 
 /// No word on time servers.
@@ -105,6 +151,80 @@ fn check_ntp_missing(judge: &mut Judge<'_>) {
     check_list(judge, &NTP_MISSING, "ntp", "time server", "ntp = [\"10.64.10.121\"]", |machine| {
         &machine.settings.ntp
     });
+}
+
+fn check_dns_duplicate(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, settings) in site.distinct_settings() {
+        let Some(list) = settings.dns.value() else { continue };
+        for (index, server) in list.items.iter().enumerate() {
+            if list.items.iter().take(index).any(|earlier| earlier.value == server.value) {
+                judge.on_settings(
+                    &DNS_DUPLICATE,
+                    machine,
+                    server.place,
+                    format!("The name server {} stands in this list already.", server.value),
+                    "write another server, or take it out; \"none\" as the last item says that there is no more",
+                );
+            }
+        }
+    }
+}
+
+fn check_dns_family(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        let Some(list) = machine.settings.dns.value().filter(|list| !list.has_faulty_items) else { continue };
+        let has_address = |family: Family| machine.links.iter().any(|link| link.address_in(family).is_some());
+        let is_in_doubt = machine.links.iter().any(|link| {
+            Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Given::Faulty))
+        });
+        let has_any = Family::BOTH.into_iter().any(has_address);
+        let Some(first) = list.items.first().filter(|_| has_any && !is_in_doubt) else { continue };
+        if list.values().any(|server| has_address(Family::of(*server))) {
+            continue;
+        }
+        let (of_servers, of_machine) = match Family::of(first.value) {
+            Family::V4 => (Family::V4, Family::V6),
+            Family::V6 => (Family::V6, Family::V4),
+        };
+        judge.on_machine(
+            &DNS_FAMILY_MISMATCH,
+            machine,
+            first.place,
+            format!(
+                "The name servers have {} addresses, and the machine has {} ones only.",
+                of_servers.name(),
+                of_machine.name()
+            ),
+            format!(
+                "add a name server with an {} address, or give the machine an {} address",
+                of_machine.name(),
+                of_servers.name()
+            ),
+        );
+    }
+}
+
+fn check_ntp_name(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, settings) in site.distinct_settings() {
+        let (Some(dns), Some(ntp)) = (settings.dns.value(), settings.ntp.value()) else { continue };
+        if !dns.is_declined() {
+            continue;
+        }
+        for server in &ntp.items {
+            if let TimeServer::Name(name) = &server.value {
+                judge.on_settings(
+                    &NTP_NAME_NEEDS_DNS,
+                    machine,
+                    server.place,
+                    format!("The time server {name} is given by name, and no name server is asked."),
+                    "write the server's address, or give a name server",
+                );
+            }
+        }
+    }
 }
 
 pub(crate) fn dns_not_an_address(

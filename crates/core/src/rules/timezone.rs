@@ -5,7 +5,7 @@ use crate::finding::{Finding, Severity};
 use crate::names::nearest_zones;
 use crate::source::Written;
 
-pub(super) const RULES: &[&Rule] = &[&TIMEZONE_MISSING, &TIMEZONE_UNKNOWN];
+pub(super) const RULES: &[&Rule] = &[&TIMEZONE_MISSING, &TIMEZONE_UNKNOWN, &TIMEZONE_FIXED_OFFSET];
 
 /// No word on the zone.
 static TIMEZONE_MISSING: Rule = Rule {
@@ -32,6 +32,40 @@ static TIMEZONE_UNKNOWN: Rule = Rule {
     about_absence: false,
     check: Check::Reading,
 };
+
+/// A zone without daylight saving, by the look of its name not on purpose.
+static TIMEZONE_FIXED_OFFSET: Rule = Rule {
+    name: "timezone-fixed-offset",
+    severity: Severity::Warning,
+    summary: "a time zone is a fixed distance from UTC, without daylight saving",
+    explanation: "Zones such as Etc/GMT-1 or EST keep the same distance from UTC all year, so that clocks are an hour off for \
+        half of it where daylight saving is kept. The sign of the Etc/GMT zones is the reverse of the usual one, besides. \
+        Name the zone of the place, or Etc/UTC where local time is not wanted at all.",
+    wrong: "[common]\ntimezone = \"Etc/GMT-1\"\n",
+    right: "[common]\ntimezone = \"Europe/Rome\"\n",
+    about_absence: false,
+    check: Check::Site(check_fixed_offset),
+};
+
+fn check_fixed_offset(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, settings) in site.distinct_settings() {
+        let Some(zone) = settings.timezone.value() else { continue };
+        let name = zone.value.as_str();
+        let hours = name.strip_prefix("Etc/GMT").unwrap_or_default().trim_start_matches(['+', '-']);
+        let is_fixed =
+            matches!(name, "EST" | "MST" | "HST") || hours.parse::<u8>().is_ok_and(|hours| hours > 0);
+        if is_fixed {
+            judge.on_settings(
+                &TIMEZONE_FIXED_OFFSET,
+                machine,
+                zone.place,
+                format!("The time zone {name} has no daylight saving."),
+                "write the zone of the place, such as \"Europe/Rome\", or \"Etc/UTC\"",
+            );
+        }
+    }
+}
 
 fn check_missing(judge: &mut Judge<'_>) {
     let site = judge.site;

@@ -59,7 +59,7 @@ const DNS: KeySpec = key(
     "dns",
     "a list of addresses, or \"none\"",
     r#"dns = ["10.64.10.53", "10.64.10.54"]"#,
-    "Name servers, asked in this order. `\"none\"`: no name server, on purpose; as the last item of the list: no more than these, on purpose. Required, here or in `[common]`.",
+    "Name servers, asked in this order (on a host netplan puts IPv4 ones before IPv6 ones). `\"none\"`: no name server, on purpose; as the last item of the list: no more than these, on purpose. Required, here or in `[common]`.",
 );
 const SEARCH: KeySpec = key(
     "search",
