@@ -162,3 +162,13 @@ fn the_demonstration_makes_a_folder_of_its_own_and_names_it() {
     assert!(text.ends_with(&format!("All of it is in {folder}.\n")));
     assert!(std::path::Path::new(folder).join("output/files.json").is_file());
 }
+
+#[test]
+fn the_sheet_in_the_readme_is_right() {
+    let readme = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../README.md")).unwrap();
+    let sheet = readme.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+    let workspace = Workspace::new();
+    workspace.write("readme.toml", sheet);
+    let check = workspace.run(&["check", "readme.toml"]);
+    assert_eq!(check.stdout, "readme.toml: 12 machines, nothing wrong\n");
+}
