@@ -14,6 +14,7 @@ mod environment;
 mod layout;
 mod netplan;
 mod render;
+mod review;
 mod rows;
 mod support;
 mod wrong_sheets;

@@ -172,6 +172,10 @@ mod tests {
         let base = crate::testing::BASE;
         for (right, wrong, rule) in [
             ("[common]", "[comon]", "sheet-key-unknown"),
+            ("[common]", "[common", "sheet-syntax"),
+            ("[subnet.quay]", "[subnet.quay", "sheet-syntax"),
+            ("[account.keeper]", "[account.keeper]]", "sheet-syntax"),
+            ("[[host]]", "[[host]", "sheet-syntax"),
             ("[subnet.quay]", "[subnt.quay]", "sheet-key-unknown"),
             ("[account.keeper]", "[acount.keeper]", "sheet-key-unknown"),
             ("ssh_keys", "ssh_key", "sheet-key-unknown"),

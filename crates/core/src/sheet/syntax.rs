@@ -32,16 +32,25 @@ pub(super) fn explain(id: SourceId, source: &Source, errors: &[Error]) -> Broken
         errors.iter().map(|error| (clamp(text, error.span().unwrap_or(0..0)), error)).collect();
     errors.sort_by_key(|(span, _)| (span.start, span.end));
     let mut last_line = None;
+    let mut headless: Option<Span> = None;
     for (span, error) in errors {
         let (line_start, line) = source.line_at(span.start);
         let line = line_start..line_start + line.len();
-        if span.start > readable || last_line.as_ref() == Some(&line) {
+        let follows = error.message().contains("duplicate key")
+            && headless.is_some_and(|region: Span| region.meets(Span::from(span.clone())));
+        if span.start > readable || last_line.as_ref() == Some(&line) || follows {
             continue;
         }
         let slip = Slip { text, message: error.message(), span, line: line.clone() };
         let (part, message, fix) = slip.explain();
         let place = Place { source: id, span: part.into() };
         broken.spans.push(place.span);
+        if slip.is_broken_header() {
+            // The keys below it are read as the table's above, where nothing about them is true.
+            let region = Span::new(line.start, next_header(text, line.end));
+            broken.spans.push(region);
+            headless = Some(region);
+        }
         broken.findings.push(report::syntax(place, message, fix));
         last_line = Some(line);
     }
@@ -57,6 +66,19 @@ pub(super) fn explain(id: SourceId, source: &Source, errors: &[Error]) -> Broken
     }
     broken.spans = merged(broken.spans);
     broken
+}
+
+/// Where the next line begins that is meant as a header, or where the text ends.
+fn next_header(text: &str, from: usize) -> usize {
+    let rest = text.get(from..).unwrap_or_default();
+    let mut offset = from;
+    for line in rest.split_inclusive('\n') {
+        if offset > from && line.trim_start().starts_with('[') {
+            return offset.saturating_sub(1);
+        }
+        offset += line.len();
+    }
+    text.len()
 }
 
 /// The same spans in their order, those that meet made one.
@@ -199,6 +221,10 @@ impl Slip<'_> {
         })
     }
 
+    fn is_broken_header(&self) -> bool {
+        self.slice(self.line.clone()).trim_start().starts_with('[')
+    }
+
     fn unclosed_header(&self) -> Option<Explained> {
         self.says("unclosed").then(|| {
             let message = "The brackets of this line do not match.".to_owned();
@@ -306,6 +332,7 @@ mod tests {
         assert_eq!(slip("a = [\"\"10.64.10.54\"]\nc = 1").0, 2);
         assert_eq!(slip("a = 1\na = 2"), (3, 1, "`a` stands twice in this table.".into()));
         assert_eq!(slip("[[host]\nname = \"a\"").2, "The brackets of this line do not match.");
+        assert_eq!(slip("[[host]]\nname = \"a\"\n[[host]\nname = \"b\"\n[common]\ndns = \"none\"").0, 4);
         assert_eq!(slip("time zone = 1").2, "\"time zone\" is no key: a key has no space in it.");
         assert_eq!(
             slip("a: 1").2,

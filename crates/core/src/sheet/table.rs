@@ -67,6 +67,9 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             }
             self.has_faults = true;
             let place = self.reader.place(key.span());
+            if self.reader.is_broken(place) {
+                continue;
+            }
             let machine = self.machine.clone();
             let meant = nearest(name, self.spec.keys.iter().map(|known| known.name), 1).first().copied();
             let outer = outer.iter().find(|table| table.key(name).is_some());

@@ -1,0 +1,131 @@
+//! What `review` says of each machine, to people and to programs.
+
+use serde_json::{Value, json};
+
+use crate::support::{Workspace, host, right_sheet};
+
+fn review(workspace: &Workspace, arguments: &[&str]) -> Value {
+    let mut all = vec!["review", "sheet.toml", "--format", "json"];
+    all.extend(arguments);
+    serde_json::from_str(&workspace.run(&all).stdout).unwrap()
+}
+
+fn with(sheet: &str) -> Workspace {
+    let workspace = Workspace::new();
+    workspace.write("sheet.toml", sheet);
+    workspace
+}
+
+#[test]
+fn a_host_to_the_letter() {
+    let workspace = with(&right_sheet(
+        "[[host]]\nname = \"gauge-01\"\n\
+         link.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", address6 = \"fd64:10::11\" }\n",
+    ));
+    assert_eq!(
+        review(&workspace, &[]),
+        json!({
+            "site": null,
+            "machines": [{
+                "name": "gauge-01",
+                "kind": "host",
+                "fqdn": "gauge-01.capovetro.example",
+                "domain": {"values": ["capovetro.example"]},
+                "dns": {"values": ["10.64.10.53", "10.64.10.54"]},
+                "search": {"values": ["capovetro.example"]},
+                "ntp": {"values": ["10.64.10.121", "clock.capovetro.example"]},
+                "timezone": {"values": ["Europe/Rome"]},
+                "links": [{
+                    "name": "eth0",
+                    "network": null,
+                    "subnet": "quay",
+                    "addresses": {"values": ["10.64.10.11/24", "fd64:10::11/64"]},
+                    "gateways": ["10.64.10.1", "fd64:10::1"],
+                }],
+                "logins": ["keeper"],
+                "package": null,
+                "properties": [],
+            }],
+        })
+    );
+}
+
+#[test]
+fn an_appliance_with_the_origin_of_each_value() {
+    let workspace = Workspace::new();
+    workspace.write("sheet.toml", workspace.read("harbor.toml"));
+    let found = review(&workspace, &["--only", "logbook"]);
+    let logbook = &found["machines"][0];
+    assert_eq!(
+        (&logbook["kind"], &logbook["package"]),
+        (&json!("appliance"), &json!("packages/logbook.ovf"))
+    );
+    assert_eq!(logbook["links"][0]["network"], "Management");
+    let property = |id: &str| {
+        let all = logbook["properties"].as_array().unwrap();
+        all.iter().find(|property| property["id"] == id).unwrap().clone()
+    };
+    assert_eq!(property("node.role"), json!({"id": "node.role", "value": "primary", "from": "answer"}));
+    assert_eq!(
+        property("net.netmask.0"),
+        json!({"id": "net.netmask.0", "value": "255.255.255.0", "from": "taken"})
+    );
+    assert_eq!(property("keep_days"), json!({"id": "keep_days", "value": "400", "from": "default"}));
+    assert_eq!(
+        property("build.channel"),
+        json!({"id": "build.channel", "value": "stable", "from": "package"})
+    );
+}
+
+#[test]
+fn what_is_declined_not_said_or_unreadable_is_told_apart() {
+    let sheet = right_sheet(&host("gauge-01", "10.64.10"))
+        .replace("search   = [\"capovetro.example\"]\n", "")
+        .replace("[\"10.64.10.53\", \"10.64.10.54\"]", "\"none\"")
+        .replace("\"Europe/Rome\"", "\"Europe/Roma\"");
+    let found = review(&with(&sheet), &[]);
+    let machine = &found["machines"][0];
+    assert_eq!(machine["dns"], "none");
+    assert_eq!(machine["search"], "nothing");
+    assert_eq!(machine["timezone"], "unreadable");
+    assert_eq!(machine["links"][0]["addresses"], "unreadable");
+    assert_eq!(machine["links"][0]["gateways"], json!([]));
+}
+
+#[test]
+fn the_links_of_a_machine_keep_their_cells_side_by_side() {
+    let workspace = with(&right_sheet(
+        "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"tower\"\n\
+         link.lan0 = { subnet = \"quay\", address = \"10.64.10.11\", address6 = \"fd64:10::11\" }\n\
+         link.lan1 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    ));
+    let text = workspace.run(&["review", "sheet.toml"]).stdout;
+    let cells = |part: &str| {
+        text.lines().find(|line| line.contains(part)).unwrap().split_whitespace().collect::<Vec<_>>()
+    };
+    assert_eq!(cells("lan0"), ["tower", "lan0", "quay", "10.64.10.11/24", "10.64.10.1", "keeper"]);
+    assert_eq!(cells("fd64:10::11"), ["fd64:10::11/64", "fd64:10::1"]);
+    assert_eq!(cells("lan1"), ["lan1", "slip", "10.64.30.11/24", "none"]);
+}
+
+#[test]
+fn texts_that_could_drive_a_terminal_are_made_harmless() {
+    let sheet = right_sheet(&host("gauge-01", "10.64.10.11"))
+        .replace("[common]", "[common]\nsite = \"a\\u001b[2Jb\\u202ec\"");
+    let workspace = with(&sheet);
+    let text = workspace.run(&["review", "sheet.toml"]).stdout;
+    assert!(text.starts_with("a\u{fffd}[2Jb\u{fffd}c: 1 host\n"), "{text:?}");
+    assert_eq!(review(&workspace, &[])["site"], "a\u{1b}[2Jb\u{202e}c", "programs get what stands there");
+}
+
+#[test]
+fn a_sheet_that_cannot_be_read_in_full_is_reviewed_as_far_as_it_goes() {
+    let workspace = with(&right_sheet(&(host("gauge-01", "10.64.10.11") + "[[host]\nname = \"lost\"\n")));
+    let run = workspace.run(&["review", "sheet.toml"]);
+    assert_eq!(run.code, 1, "what is not shown may be what matters");
+    assert!(
+        run.stdout.contains("gauge-01") && run.stderr.contains("1 finding in this sheet"),
+        "{}",
+        run.stderr
+    );
+}
