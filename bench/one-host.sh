@@ -13,7 +13,7 @@ cp -a output/gauge-01/rootfs "$work/rootfs"
 hyperfine --shell none --style none --warmup 3 --runs 20 --export-json "$work/times.json" \
     -n check --prepare true "$program check harbor.toml" \
     -n render --prepare "rm -rf '$work/new'" "$program render harbor.toml --only gauge-01 --into '$work/new'" \
-    -n netplan --prepare "rm -rf '$work/rootfs/run'" "netplan generate --root-dir '$work/rootfs'" >/dev/null
+    -n netplan --prepare "rm -rf '$work/rootfs/run'" "netplan generate --root-dir '$work/rootfs'" >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
 awk '
     /"command"/ { name = $2; gsub(/[",]/, "", name) }
     /"mean"/    { mean[name] = $2 + 0 }
