@@ -197,6 +197,7 @@ fn where_there_is_nothing_to_take_or_not_one_thing_the_reason_is_given() {
     assert_eq!(fault("{ take = \"gateway\", of = \"slip\" }").0, "slip has no gateway in this sheet.");
     assert_eq!(fault("{ take = \"hostname\", of = \"slip\" }").0, "A subnet has no hostname.");
     assert_eq!(fault("{ take = \"address\", of = \"towr\" }").1, "write of = \"tower\"");
+    assert_eq!(fault("{ take = \"address\", of = \"book\" }").1, "write of = \"logbook\"");
     assert_eq!(fault("{ take = \"adress\" }").1, "write take = \"address\"");
     assert_eq!(
         fault("{ take = \"dns\", nth = 0 }").0,

@@ -459,3 +459,14 @@ fn what_is_empty_is_told_from_what_is_wrong() {
     );
     assert_eq!(hostless["rule"], "host-without-login");
 }
+
+/// A machine that has something of its own has the rest from `[common]` all the same: one slip there is one finding.
+#[test]
+fn a_slip_in_what_all_share_is_one_finding_whoever_has_settings_of_their_own() {
+    let own = host("gauge-02", "10.64.10.12").replace("link", "timezone = \"Etc/UTC\"\nlink");
+    let sheet = right_sheet(&(own + &host("gauge-01", "10.64.10.11")));
+    let without_dns = sheet.replace("[\"10.64.10.53\", \"10.64.10.54\"]", "\"none\"");
+    let finding =
+        finding_of(&without_dns.replace("\"clock.capovetro.example\"", "«\"clock.capovetro.example\"»"));
+    assert_eq!((finding["rule"].as_str(), finding["machine"].as_str()), (Some("ntp-name-needs-dns"), None));
+}

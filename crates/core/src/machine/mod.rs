@@ -9,7 +9,6 @@ mod subnet;
 mod take;
 
 use std::collections::HashMap;
-use std::collections::hash_map::Entry;
 use std::net::IpAddr;
 use std::sync::{Arc, OnceLock};
 
@@ -34,6 +33,8 @@ pub use take::{Of, Take, TakeFault, TakeWord};
 pub struct Site {
     /// What it is called.
     pub name: Option<String>,
+    /// What all machines share that do not say otherwise.
+    pub common: Arc<Settings>,
     /// Its subnets; links refer to them by index.
     pub subnets: Vec<Subnet>,
     /// The logins on hosts; hosts refer to them by index.
@@ -218,24 +219,17 @@ impl Site {
         self.subnet_of(link)?.family(family)?.gateway_address()
     }
 
-    /// Each set of settings once, with the machine that it belongs to; `None` for settings that several machines share.
-    pub fn distinct_settings(&self) -> Vec<(Option<&Machine>, &Settings)> {
-        let mut users: HashMap<*const Settings, usize> = HashMap::new();
-        let mut distinct: Vec<(Option<&Machine>, &Settings)> = Vec::new();
-        for machine in &self.machines {
-            match users.entry(Arc::as_ptr(&machine.settings)) {
-                Entry::Vacant(entry) => {
-                    entry.insert(distinct.len());
-                    distinct.push((Some(machine), &machine.settings));
-                }
-                Entry::Occupied(entry) => {
-                    if let Some((user, _)) = distinct.get_mut(*entry.get()) {
-                        *user = None;
-                    }
-                }
-            }
-        }
-        distinct
+    /// Whether a setting stands in `[common]`, by the place of its value or list.
+    pub fn is_common(&self, setting: Place) -> bool {
+        let Settings { domain, dns, search, ntp, timezone } = &*self.common;
+        [
+            domain.value().map(|written| written.place),
+            dns.value().map(|list| list.place),
+            search.value().map(|list| list.place),
+            ntp.value().map(|list| list.place),
+            timezone.value().map(|written| written.place),
+        ]
+        .contains(&Some(setting))
     }
 
     /// Every link that has an address, by address.

@@ -35,6 +35,7 @@ pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
     let common = Arc::new(resolver.settings(sheet.common, None));
     let mut site = Site {
         name: sheet.site.into_value().map(|name| name.value),
+        common: Arc::clone(&common),
         accounts_in_doubt: accounts.len() < account_count,
         subnets,
         accounts,

@@ -2,8 +2,6 @@
 
 use std::net::IpAddr;
 
-use ipnet::IpNet;
-
 /// IPv4 or IPv6.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Family {
@@ -20,11 +18,6 @@ impl Family {
     /// Family of an address.
     pub fn of(address: IpAddr) -> Self {
         if address.is_ipv4() { Self::V4 } else { Self::V6 }
-    }
-
-    /// Family of a prefix.
-    pub fn of_prefix(prefix: IpNet) -> Self {
-        Self::of(prefix.addr())
     }
 
     /// Its usual name.

@@ -16,11 +16,13 @@ pub struct Judge<'a> {
     sources: &'a Sources,
     findings: Vec<Finding>,
     suggested: HashSet<IpAddr>,
+    /// What was reported of `[common]`.
+    reported: HashSet<(&'static str, Place)>,
 }
 
 impl<'a> Judge<'a> {
     pub(crate) fn new(site: &'a Site, sources: &'a Sources, findings: Vec<Finding>) -> Self {
-        Self { site, sources, findings, suggested: HashSet::new() }
+        Self { site, sources, findings, suggested: HashSet::new(), reported: HashSet::new() }
     }
 
     pub(crate) fn into_findings(self) -> Vec<Finding> {
@@ -52,18 +54,21 @@ impl<'a> Judge<'a> {
         self.findings.push(Finding { rule, machine: label, place, message: message.into(), fix: fix.into() });
     }
 
-    /// Reports a breach in settings that belong to one machine, or to several.
-    pub fn on_settings(
+    /// Reports a breach in a machine's settings, at a part of the value or list that stands at `setting`. What stands in
+    /// `[common]` is reported once, and not laid to a machine.
+    pub fn on_setting(
         &mut self,
         rule: &'static Rule,
-        machine: Option<&Machine>,
+        machine: &Machine,
+        setting: Place,
         place: Place,
         message: impl Into<String>,
         fix: impl Into<String>,
     ) {
-        match machine {
-            Some(machine) => self.on_machine(rule, machine, place, message, fix),
-            None => self.on_sheet(rule, place, message, fix),
+        if !self.site.is_common(setting) {
+            self.on_machine(rule, machine, place, message, fix);
+        } else if self.reported.insert((rule.name, place)) {
+            self.on_sheet(rule, place, message, fix);
         }
     }
 

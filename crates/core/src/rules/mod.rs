@@ -28,14 +28,15 @@ pub(crate) mod report {
         account_name_invalid, full_name_invalid, ssh_key_malformed, ssh_keys_empty,
     };
     pub(crate) use super::naming::{domain_malformed, hostname_faulty, search_malformed};
-    pub(crate) use super::package::{reference_dangling, take_word_unknown};
+    pub(crate) use super::package::reference_dangling;
     pub(crate) use super::pattern::{
         lengths_differ as pattern_lengths_differ, malformed as pattern_malformed, rows_empty,
         rows_field_missing, rows_malformed,
     };
     pub(crate) use super::servers::{dns_not_an_address, ntp_malformed};
     pub(crate) use super::sheet::{
-        empty, format_unknown, key_misplaced, key_missing, key_unknown, syntax, value_wrong_type,
+        empty, format_unknown, key_misplaced, key_missing, key_unknown, syntax, take_word_unknown,
+        value_wrong_type,
     };
     pub(crate) use super::subnet::{
         address_mask_faulty, prefix_faulty, range_malformed, undefined as subnet_undefined,
@@ -167,7 +168,7 @@ mod tests {
             ("[common]\ndns = [\"10.64\"]\n".to_owned() + &appliance(&format!("{management}\"net.address\" = {{ take = \"dns-1\" }}")), "dns-not-an-address"),
             (appliance("link.management = { subnet = \"quay\", address = \"10.64\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }"), "address-malformed"),
             (appliance("link.management = { subnet = \"kay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"netmask\" }"), "subnet-undefined"),
-            (appliance(&format!("{management}\"net.address\" = {{ take = \"adress\" }}")), "reference-dangling"),
+            (appliance(&format!("{management}\"net.address\" = {{ take = \"adress\" }}")), "sheet-value-wrong-type"),
         ];
         let base = crate::testing::BASE;
         for (right, wrong, rule) in [

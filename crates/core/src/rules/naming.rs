@@ -121,13 +121,14 @@ fn check_duplicate(judge: &mut Judge<'_>) {
 
 fn check_mdns(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for (machine, settings) in site.distinct_settings() {
-        let Some(domain) = settings.domain.value() else { continue };
+    for machine in &site.machines {
+        let Some(domain) = machine.settings.domain.value() else { continue };
         let last = domain.value.as_str().rsplit('.').next().unwrap_or_default();
         if last.eq_ignore_ascii_case("local") {
-            judge.on_settings(
+            judge.on_setting(
                 &DOMAIN_RESERVED_FOR_MDNS,
                 machine,
+                domain.place,
                 domain.place,
                 format!(
                     "The domain {} ends in local, and no name server is asked for such names.",

@@ -3,7 +3,7 @@
 use super::{Check, Judge, Rule};
 use crate::finding::{Finding, Severity};
 use crate::given::Given;
-use crate::machine::{Answer, AnswerSource, Machine, TakeWord};
+use crate::machine::{Answer, AnswerSource, Machine};
 use crate::names::nearest;
 use crate::ovf::{Package, PackageFault, Property};
 use crate::source::{Place, Written};
@@ -323,7 +323,9 @@ pub(crate) fn reference_dangling(
     written: &Written<String>,
     known: &[&str],
 ) -> Finding {
-    let fix = match nearest(&written.value, known.iter().copied(), 1).first() {
+    let longer =
+        || known.iter().find(|name| !written.value.is_empty() && name.contains(&written.value)).copied();
+    let fix = match nearest(&written.value, known.iter().copied(), 1).first().copied().or_else(longer) {
         Some(close) => format!("write of = \"{close}\""),
         None => "write the name of a machine or subnet of this sheet".to_owned(),
     };
@@ -332,22 +334,6 @@ pub(crate) fn reference_dangling(
         machine,
         place: written.place,
         message: format!("The sheet has no machine and no subnet \"{}\".", written.value),
-        fix,
-    }
-}
-
-/// `take` is none of the words.
-pub(crate) fn take_word_unknown(machine: Option<String>, written: &Written<String>) -> Finding {
-    let words = || TakeWord::ALL.iter().map(|word| word.text());
-    let fix = match nearest(&written.value, words(), 1).first() {
-        Some(close) => format!("write take = \"{close}\""),
-        None => format!("write one of: {}", words().collect::<Vec<_>>().join(", ")),
-    };
-    Finding {
-        rule: &REFERENCE_DANGLING,
-        machine,
-        place: written.place,
-        message: format!("\"{}\" is no value that can be taken.", written.value),
         fix,
     }
 }

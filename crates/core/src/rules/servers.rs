@@ -155,13 +155,14 @@ fn check_ntp_missing(judge: &mut Judge<'_>) {
 
 fn check_dns_duplicate(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for (machine, settings) in site.distinct_settings() {
-        let Some(list) = settings.dns.value() else { continue };
+    for machine in &site.machines {
+        let Some(list) = machine.settings.dns.value() else { continue };
         for (index, server) in list.items.iter().enumerate() {
             if list.items.iter().take(index).any(|earlier| earlier.value == server.value) {
-                judge.on_settings(
+                judge.on_setting(
                     &DNS_DUPLICATE,
                     machine,
+                    list.place,
                     server.place,
                     format!("The name server {} stands in this list already.", server.value),
                     "write another server, or take it out; \"none\" as the last item says that there is no more",
@@ -208,16 +209,18 @@ fn check_dns_family(judge: &mut Judge<'_>) {
 
 fn check_ntp_name(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for (machine, settings) in site.distinct_settings() {
+    for machine in &site.machines {
+        let settings = &machine.settings;
         let (Some(dns), Some(ntp)) = (settings.dns.value(), settings.ntp.value()) else { continue };
         if !dns.is_declined() {
             continue;
         }
         for server in &ntp.items {
             if let TimeServer::Name(name) = &server.value {
-                judge.on_settings(
+                judge.on_setting(
                     &NTP_NAME_NEEDS_DNS,
                     machine,
+                    ntp.place,
                     server.place,
                     format!("The time server {name} is given by name, and no name server is asked."),
                     "write the server's address, or give a name server",

@@ -2,8 +2,10 @@
 
 use super::{Check, Rule};
 use crate::finding::{Finding, Severity};
+use crate::machine::TakeWord;
+use crate::names::nearest;
 use crate::sheet::{KeySpec, TableSpec};
-use crate::source::Place;
+use crate::source::{Place, Written};
 use crate::text::capital;
 
 pub(super) const RULES: &[&Rule] =
@@ -221,5 +223,21 @@ pub(crate) fn value_wrong_type(machine: Option<String>, place: Place, key: &KeyS
         place,
         message: format!("`{}` takes {}, and {found} stands here.", key.name, key.takes),
         fix: format!("write it like this: {}", key.example),
+    }
+}
+
+/// `take` is none of the words.
+pub(crate) fn take_word_unknown(machine: Option<String>, written: &Written<String>) -> Finding {
+    let words = || TakeWord::ALL.iter().map(|word| word.text());
+    let fix = match nearest(&written.value, words(), 1).first() {
+        Some(close) => format!("write take = \"{close}\""),
+        None => format!("write one of: {}", words().collect::<Vec<_>>().join(", ")),
+    };
+    Finding {
+        rule: &VALUE_WRONG_TYPE,
+        machine,
+        place: written.place,
+        message: format!("\"{}\" is no value that can be taken.", written.value),
+        fix,
     }
 }

@@ -49,16 +49,17 @@ static TIMEZONE_FIXED_OFFSET: Rule = Rule {
 
 fn check_fixed_offset(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for (machine, settings) in site.distinct_settings() {
-        let Some(zone) = settings.timezone.value() else { continue };
+    for machine in &site.machines {
+        let Some(zone) = machine.settings.timezone.value() else { continue };
         let name = zone.value.as_str();
         let hours = name.strip_prefix("Etc/GMT").unwrap_or_default().trim_start_matches(['+', '-']);
         let is_fixed =
             matches!(name, "EST" | "MST" | "HST") || hours.parse::<u8>().is_ok_and(|hours| hours > 0);
         if is_fixed {
-            judge.on_settings(
+            judge.on_setting(
                 &TIMEZONE_FIXED_OFFSET,
                 machine,
+                zone.place,
                 zone.place,
                 format!("The time zone {name} has no daylight saving."),
                 "write the zone of the place, such as \"Europe/Rome\", or \"Etc/UTC\"",

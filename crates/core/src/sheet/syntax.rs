@@ -109,13 +109,13 @@ impl Slip<'_> {
     fn explain(&self) -> Explained {
         let ways = [
             Self::duplicate_key,
+            Self::unclosed_header,
             Self::missing_value,
             Self::unquoted_value,
             Self::wrong_escape,
             Self::unclosed_text,
             Self::after_the_value,
             Self::missing_comma,
-            Self::unclosed_header,
             Self::no_setting,
         ];
         ways.iter().find_map(|way| way(self)).unwrap_or_else(|| {
@@ -222,11 +222,12 @@ impl Slip<'_> {
     }
 
     fn is_broken_header(&self) -> bool {
-        self.slice(self.line.clone()).trim_start().starts_with('[')
+        let line = self.slice(self.line.clone()).trim_start();
+        line.starts_with('[') && !line.contains(['=', ',', '"', '\''])
     }
 
     fn unclosed_header(&self) -> Option<Explained> {
-        self.says("unclosed").then(|| {
+        self.is_broken_header().then(|| {
             let message = "The brackets of this line do not match.".to_owned();
             let fix = "write a table as [subnet.quay], and an entry as [[host]]".to_owned();
             (self.whole_line(), message, fix)
@@ -331,7 +332,9 @@ mod tests {
         assert_eq!(slip("a = [\"b\" \"c\"]"), (2, 10, "A comma is missing before this.".into()));
         assert_eq!(slip("a = [\"\"10.64.10.54\"]\nc = 1").0, 2);
         assert_eq!(slip("a = 1\na = 2"), (3, 1, "`a` stands twice in this table.".into()));
-        assert_eq!(slip("[[host]\nname = \"a\"").2, "The brackets of this line do not match.");
+        for header in ["[[host]", "[account.keeper", "[subnet.quay]]", "[[host.link.eth0]"] {
+            assert_eq!(slip(header), (2, 1, "The brackets of this line do not match.".into()), "{header}");
+        }
         assert_eq!(slip("[[host]]\nname = \"a\"\n[[host]\nname = \"b\"\n[common]\ndns = \"none\"").0, 4);
         assert_eq!(slip("time zone = 1").2, "\"time zone\" is no key: a key has no space in it.");
         assert_eq!(
