@@ -3,6 +3,9 @@
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess};
+use jiff::ZonedDateTime;
+use jiff::civil::Date;
+
 use impostazione_core::beside::{Folder, ReadFault, read_file};
 use impostazione_core::sheet::SIZE_LIMIT;
 
@@ -17,5 +20,10 @@ pub(crate) fn assess_file(path: &Path) -> Result<Assessment, Failure> {
             other => format!("the sheet {name} cannot be used: {other}"),
         })
     })?;
-    Ok(assess(&name, bytes, &Folder::of_file(path)))
+    Ok(assess(&name, bytes, &Folder::of_file(path), today()))
+}
+
+/// The day here, by which waivers are counted.
+fn today() -> Date {
+    ZonedDateTime::now().date()
 }

@@ -1,8 +1,12 @@
 //! From the bytes of a sheet to its site and its findings.
 
+use std::collections::HashSet;
+
+use jiff::civil::Date;
+
 use crate::beside::Beside;
-use crate::finding::{Finding, Severity, Summary};
-use crate::machine::{Answer, Machine, Site, resolve};
+use crate::finding::{Finding, Summary};
+use crate::machine::{Answer, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, report};
 use crate::sheet;
 use crate::source::{Place, Source, Sources, Span};
@@ -36,7 +40,7 @@ impl<'a> ProvedSite<'a> {
 impl Assessment {
     /// The site, for writers, unless an error was found.
     pub fn proved(&self) -> Option<ProvedSite<'_>> {
-        let has_error = self.findings.iter().any(|finding| finding.severity() == Severity::Error);
+        let has_error = self.findings.iter().any(Finding::is_in_the_way);
         (!has_error).then_some(ProvedSite { site: &self.site })
     }
 
@@ -47,8 +51,8 @@ impl Assessment {
 }
 
 /// Reads and judges a sheet. `name` is what messages call it; files that it names are read through `beside`. Never
-/// fails: whatever is wrong is among the findings.
-pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside) -> Assessment {
+/// fails: whatever is wrong is among the findings. `today` decides which waivers still count, and nothing else.
+pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside, today: Date) -> Assessment {
     let mut sources = Sources::default();
     let text = match decode(bytes) {
         Ok(text) => text,
@@ -65,6 +69,7 @@ pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside) -> Assessment {
     let (mut sheet, mut findings) = sheet::read(id, sources.get(id));
     findings.extend(sheet::expand(&mut sheet, &mut sources, beside));
     let is_whole = sheet.is_whole;
+    let waivers = std::mem::take(&mut sheet.waivers);
     let (site, more) = resolve(sheet, beside);
     findings.extend(more);
     for place in password_answers(&site) {
@@ -76,8 +81,28 @@ pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside) -> Assessment {
     if !is_whole {
         findings.retain(|finding| !finding.rule.about_absence);
     }
+    mark_those_in_labs(&site, &mut findings);
+    rules::apply_waivers(&waivers, today, &mut findings);
     findings.sort_by_key(|finding| finding.place);
     Assessment { sources, site, findings, is_whole }
+}
+
+/// Marks the findings about machines that are for a lab, and, where the whole site is, about the sheet.
+fn mark_those_in_labs(site: &Site, findings: &mut [Finding]) {
+    let is_lab = |settings: &Settings| settings.purpose() == Purpose::Lab;
+    if findings.is_empty()
+        || !(is_lab(&site.common) || site.machines.iter().any(|machine| is_lab(&machine.settings)))
+    {
+        return;
+    }
+    let in_lab: HashSet<&str> =
+        site.machines.iter().filter(|machine| is_lab(&machine.settings)).map(Machine::label).collect();
+    for finding in findings {
+        finding.is_in_lab = match &finding.machine {
+            Some(machine) => in_lab.contains(machine.as_str()),
+            None => is_lab(&site.common),
+        };
+    }
 }
 
 /// Where the sheet answers properties that are passwords.

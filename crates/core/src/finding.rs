@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use crate::rules::Rule;
+use crate::rules::{Nature, Rule};
 use crate::source::{Place, Sources};
 
 /// How grave a finding is. An error keeps `render` from writing anything.
@@ -41,18 +41,33 @@ pub struct Finding {
     pub message: String,
     /// What to write instead.
     pub fix: String,
+    /// The value to put in place of the one that was found, where only one can be meant.
+    pub certain: Option<String>,
+    /// Whether the machine, or the sheet as a whole, is for a lab.
+    pub is_in_lab: bool,
+    /// Whether a waiver silences it.
+    pub is_waived: bool,
 }
 
 impl Finding {
-    /// A finding about one machine.
-    pub fn on_machine(
+    /// A finding about one machine, or about the sheet.
+    pub fn new(
         rule: &'static Rule,
-        machine: &str,
+        machine: Option<String>,
         place: Place,
         message: impl Into<String>,
         fix: impl Into<String>,
     ) -> Self {
-        Self { rule, machine: Some(machine.to_owned()), place, message: message.into(), fix: fix.into() }
+        Self {
+            rule,
+            machine,
+            place,
+            message: message.into(),
+            fix: fix.into(),
+            certain: None,
+            is_in_lab: false,
+            is_waived: false,
+        }
     }
 
     /// A finding about the sheet, not about one machine.
@@ -62,12 +77,28 @@ impl Finding {
         message: impl Into<String>,
         fix: impl Into<String>,
     ) -> Self {
-        Self { rule, machine: None, place, message: message.into(), fix: fix.into() }
+        Self::new(rule, None, place, message, fix)
     }
 
-    /// Severity, which is its rule's.
+    /// The same finding with the value that can only have been meant.
+    #[must_use]
+    pub fn with_certain(mut self, value: impl Into<String>) -> Self {
+        self.certain = Some(value.into());
+        self
+    }
+
+    /// Severity: its rule's, a step less in a lab where the rule is no fault.
     pub fn severity(&self) -> Severity {
-        self.rule.severity
+        match (self.is_in_lab, self.rule.nature, self.rule.severity) {
+            (true, Nature::Credential, Severity::Error) => Severity::Warning,
+            (true, Nature::Credential | Nature::Judgement, Severity::Warning) => Severity::Note,
+            (_, _, severity) => severity,
+        }
+    }
+
+    /// Whether it is an error that keeps `render` from writing.
+    pub fn is_in_the_way(&self) -> bool {
+        !self.is_waived && self.severity() == Severity::Error
     }
 }
 
@@ -90,6 +121,10 @@ impl Summary {
     /// Counts the findings of a site with so many machines.
     pub fn of<'a>(machines: usize, findings: impl IntoIterator<Item = &'a Finding>) -> Self {
         findings.into_iter().fold(Self { machines, ..Self::default() }, |mut sum, finding| {
+            if finding.is_waived {
+                sum.waived += 1;
+                return sum;
+            }
             match finding.severity() {
                 Severity::Error => sum.errors += 1,
                 Severity::Warning => sum.warnings += 1,
@@ -144,7 +179,7 @@ impl<'a> Report<'a> {
                     column: position.column,
                     message: &finding.message,
                     fix: &finding.fix,
-                    waived: false,
+                    waived: finding.is_waived,
                 }
             })
             .collect();

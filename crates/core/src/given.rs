@@ -22,6 +22,14 @@ impl<T> Given<T> {
         }
     }
 
+    /// The value, to be changed, if there is one.
+    pub fn value_mut(&mut self) -> Option<&mut T> {
+        match self {
+            Self::Value(value) => Some(value),
+            Self::Absent | Self::Faulty => None,
+        }
+    }
+
     /// The value by move, if there is one.
     pub fn into_value(self) -> Option<T> {
         match self {

@@ -3,6 +3,8 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
+use jiff::civil::date;
+
 use crate::assess::{Assessment, assess};
 use crate::beside::{Beside, ReadFault};
 
@@ -15,6 +17,10 @@ impl InMemory {
     pub(crate) fn with_examples() -> Self {
         let mut files = Self::default();
         files.0.insert("keys/keeper.pub".into(), KEY.into());
+        files.0.insert("keys/weak.pub".into(), WEAK_KEY.into());
+        files.0.insert("quay-wifi.secret".into(), "a phrase for the quay\n".into());
+        files.0.insert("short.secret".into(), "phrase\n".into());
+        files.0.insert("harbor-clock.secret".into(), "HEX:00112233445566778899aabbccddeeff\n".into());
         files.0.insert("packages/logbook.ovf".into(), DESCRIPTOR.into());
         files.0.insert("buoys.csv".into(), "name,address\nbuoy-1,10.64.10.11\nbuoy-2,10.64.10.12\n".into());
         files.0.insert("none.csv".into(), "name,address\n".into());
@@ -29,6 +35,9 @@ impl Beside for InMemory {
 }
 
 pub(crate) const KEY: &str = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIKnL4NWOdAKnj7F1F75+P/XkUSUhM9wdyFkjQATU3vA5 keeper@capovetro.example\n";
+
+/// An RSA key of 2048 bits.
+const WEAK_KEY: &str = "ssh-rsa AAAAB3NzaC1yc2EAAAADAQABAAABAQCwtR1Ocbhg+FjuCFBFNWwgW5YEqWs2VqGvfQbjv5iJ3D6CK1nIpFIu7J54JobE+Y+skOI6dJjQEbwN3UtE/5RPsXQgyCiBeLPaAViCxqBbnEsb42FjFRcnlkdqnkiXPAJ+U9qqxCh5vUU4vH0KY0zyLXcVawSIJYqyvOQBG60M0V2rgwO/DisdRc5o5SQReWrHvjFKFjpyczjkvCzKyMN3gQmde+PbOTi7BOlYh4KVxDHHAA8mCZclO2VdmSXbz2mtlBgFvRYlDwo5nHL2UdflNfv7XxmTV+PUG5cPVgl4Eo/3/tjqSb3MEGv/iw0hJrHd+m6Ku7or3lz63raLVDIX pilot@capovetro.example\n";
 
 const DESCRIPTOR: &str = r#"<?xml version="1.0"?>
 <ovf:Envelope xmlns:ovf="http://schemas.dmtf.org/ovf/envelope/1">
@@ -61,8 +70,8 @@ pub(crate) const BASE: &str = r#"format = 1
 
 [common]
 domain   = "capovetro.example"
-dns      = ["10.64.10.53"]
-ntp      = ["10.64.10.121"]
+dns      = ["10.64.10.53", "10.64.10.54"]
+ntp      = ["10.64.10.121", "10.64.10.122", "10.64.10.123"]
 timezone = "Europe/Rome"
 
 [subnet.quay]
@@ -70,6 +79,7 @@ prefix  = "10.64.10.0/24"
 gateway = "10.64.10.1"
 
 [account.keeper]
+admin    = true
 ssh_keys = ["keys/keeper.pub"]
 
 [[host]]
@@ -79,7 +89,7 @@ link.eth0 = { subnet = "quay", address = "10.64.10.11" }
 
 /// Judges a sheet in memory.
 pub(crate) fn assess_text(text: &str) -> Assessment {
-    assess("harbor.toml", text.as_bytes().to_vec(), &InMemory::with_examples())
+    assess("harbor.toml", text.as_bytes().to_vec(), &InMemory::with_examples(), date(2026, 11, 25))
 }
 
 /// Judges a rule's example: a whole sheet if its first line says so, else a piece that is laid over a right sheet, its keys
@@ -117,4 +127,10 @@ fn lay_over(base: &mut toml::Table, piece: toml::Table) {
 /// The names of the rules that were broken, in the order of the findings.
 pub(crate) fn names_of(assessment: &Assessment) -> Vec<&'static str> {
     assessment.findings.iter().map(|finding| finding.rule.name).collect()
+}
+
+/// The names of the rules whose findings no waiver silences.
+pub(crate) fn standing(assessment: &Assessment) -> Vec<&'static str> {
+    let standing = assessment.findings.iter().filter(|finding| !finding.is_waived);
+    standing.map(|finding| finding.rule.name).collect()
 }

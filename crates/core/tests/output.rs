@@ -8,6 +8,10 @@ use std::path::Path;
 use impostazione_core::assess::{Assessment, assess};
 use impostazione_core::beside::Folder;
 use impostazione_core::output::{Content, OutputTree, WriteFault, WriteReport, Writing, render, write};
+use jiff::civil::{Date, date};
+
+/// Waivers are counted by it.
+const TODAY: Date = date(2026, 11, 25);
 
 const COMMON: &str = r#"
 format = 1
@@ -26,7 +30,7 @@ ssh_keys = ["keys/keeper.pub"]
 
 fn judged(entries: &str) -> Assessment {
     let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
-    assess("sheet.toml", format!("{COMMON}{entries}").into_bytes(), &Folder::new(demo))
+    assess("sheet.toml", format!("{COMMON}{entries}").into_bytes(), &Folder::new(demo), TODAY)
 }
 
 fn tree(entries: &str) -> OutputTree {

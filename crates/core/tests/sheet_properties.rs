@@ -9,7 +9,11 @@ use impostazione_core::beside::{Beside, ReadFault};
 use impostazione_core::finding::Report;
 use impostazione_core::output::render;
 use impostazione_core::review::review;
+use jiff::civil::{Date, date};
 use proptest::prelude::*;
+
+/// Waivers are counted by it.
+const TODAY: Date = date(2026, 11, 25);
 
 const HARBOR: &str = include_str!("../../../demo/harbor.toml");
 
@@ -24,7 +28,7 @@ impl Beside for Demo {
 
 /// Judges a text in every way that the program does, and checks what must hold of any result.
 fn judge(bytes: Vec<u8>) {
-    let assessment = assess("sheet.toml", bytes, &Demo);
+    let assessment = assess("sheet.toml", bytes, &Demo, TODAY);
     for finding in &assessment.findings {
         let source = assessment.sources.get(finding.place.source);
         let span = finding.place.span;

@@ -9,6 +9,10 @@ use impostazione_core::beside::{Beside, ReadFault};
 use impostazione_core::machine::Machine;
 use impostazione_core::net::Family;
 use impostazione_core::ovf::property_values;
+use jiff::civil::{Date, date};
+
+/// Waivers are counted by it.
+const TODAY: Date = date(2026, 11, 25);
 
 struct Demo;
 
@@ -44,7 +48,7 @@ ssh_keys = ["keys/pilot.pub"]
 "#;
 
 fn judged(entries: &str) -> Assessment {
-    assess("sheet.toml", format!("{COMMON}{entries}").into_bytes(), &Demo)
+    assess("sheet.toml", format!("{COMMON}{entries}").into_bytes(), &Demo, TODAY)
 }
 
 #[track_caller]

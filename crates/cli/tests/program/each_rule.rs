@@ -131,7 +131,7 @@ fn cases() -> Vec<Case> {
         case(
             "ntp-missing",
             gauge,
-            with("ntp      = [\"10.64.10.121\", \"clock.capovetro.example\"]\n", "")
+            with("ntp      = [\"10.64.10.121\", \"10.64.10.122\", \"clock.capovetro.example\"]\n", "")
                 .replace("\"gauge-01\"", "«\"gauge-01\"»"),
         ),
         case("ntp-malformed", None, with("\"10.64.10.121\"", "«\"10.64.10\"»")),

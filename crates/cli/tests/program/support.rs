@@ -82,7 +82,7 @@ pub(crate) fn right_sheet(end: &str) -> String {
 domain   = "capovetro.example"
 dns      = ["10.64.10.53", "10.64.10.54"]
 search   = ["capovetro.example"]
-ntp      = ["10.64.10.121", "clock.capovetro.example"]
+ntp      = ["10.64.10.121", "10.64.10.122", "clock.capovetro.example"]
 timezone = "Europe/Rome"
 
 [subnet.quay]
@@ -95,6 +95,7 @@ kept_free   = ["10.64.10.2-10.64.10.9"]
 in_use      = {{ "10.64.10.40" = "crane controller" }}
 
 [account.keeper]
+admin = true
 ssh_keys = ["keys/keeper.pub"]
 
 {end}"#

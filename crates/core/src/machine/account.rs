@@ -29,6 +29,8 @@ pub struct AuthorizedKey {
     pub line: String,
     /// Where the sheet names it.
     pub place: Place,
+    /// Why it should not open anything, as the end of a sentence.
+    pub weakness: Option<String>,
 }
 
 impl Account {

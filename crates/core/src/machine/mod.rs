@@ -2,8 +2,14 @@
 
 mod account;
 mod answer;
+mod cluster;
+mod link;
+mod pool;
 mod public_key;
 mod resolve;
+mod resolve_link;
+mod resolve_settings;
+mod secret;
 mod settings;
 mod subnet;
 mod take;
@@ -15,7 +21,7 @@ use std::sync::{Arc, OnceLock};
 use ipnet::IpNet;
 
 use crate::given::Given;
-use crate::names::{Hostname, LinkName};
+use crate::names::{DomainName, Hostname};
 use crate::net::Family;
 use crate::ovf::Package;
 use crate::sheet::MachineKind;
@@ -23,9 +29,16 @@ use crate::source::{Place, Written};
 
 pub use account::{Account, AuthorizedKey};
 pub use answer::{Answer, AnswerSource};
+pub use cluster::Cluster;
+pub use link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
+pub use pool::Pool;
 pub use resolve::resolve;
-pub use settings::{Choices, Settings, TimeServer};
-pub use subnet::{Gateway, InUse, Subnet, SubnetFamily};
+pub use secret::{Hidden, Secret, TimeKey};
+pub use settings::{
+    Choices, DomainServers, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, Settings, Ssh,
+    TimeServer, TimeService, TimeSource,
+};
+pub use subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
 pub use take::{Of, Take, TakeFault, TakeWord};
 
 /// All machines and subnets of a sheet.
@@ -37,6 +50,14 @@ pub struct Site {
     pub common: Arc<Settings>,
     /// Its subnets; links refer to them by index.
     pub subnets: Vec<Subnet>,
+    /// Addresses that appliances hand out themselves.
+    pub pools: Vec<Pool>,
+    /// Machines that belong together; machines refer to them by index.
+    pub clusters: Vec<Cluster>,
+    /// Confidential values; what uses them refers to them by index.
+    pub secrets: Vec<Secret>,
+    /// Keys of time servers.
+    pub time_keys: Vec<TimeKey>,
     /// The logins on hosts; hosts refer to them by index.
     pub accounts: Vec<Account>,
     /// The OVF packages; appliances refer to them by index.
@@ -45,16 +66,31 @@ pub struct Site {
     pub machines: Vec<Machine>,
     /// Whether some account could not be read at all, so that logins that seem to be missing may not be.
     pub accounts_in_doubt: bool,
-    addresses: OnceLock<HashMap<IpAddr, Vec<LinkRef>>>,
+    addresses: OnceLock<HashMap<IpAddr, Vec<AddressUse>>>,
+    common_places: OnceLock<Vec<Place>>,
 }
 
-/// One link of one machine of a site.
+/// A mention of an address in a site.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct LinkRef {
-    /// Index in [`Site::machines`].
-    pub machine: usize,
-    /// Index in [`Machine::links`].
-    pub link: usize,
+pub struct AddressUse {
+    /// Who has it.
+    pub owner: AddressOwner,
+    /// Where that stands.
+    pub place: Place,
+}
+
+/// Who has an address.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum AddressOwner {
+    /// A link of a machine.
+    Link {
+        /// Index in [`Site::machines`].
+        machine: u32,
+        /// Index in [`Machine::links`].
+        link: u32,
+    },
+    /// A cluster, by index in [`Site::clusters`].
+    Cluster(u32),
 }
 
 /// A host or an appliance, with the site's defaults applied.
@@ -68,12 +104,29 @@ pub struct Machine {
     pub header: Place,
     /// Its name, once that is a host name.
     pub hostname: Given<Hostname>,
-    /// Domain, servers and zone.
+    /// Where its host name stands.
+    pub name_place: Place,
+    /// Its full name, where the sheet gives that as a whole.
+    pub full_name: Option<Box<Written<DomainName>>>,
+    /// What it is itself a server of.
+    pub serves: Serves,
+    /// Index in [`Site::clusters`], and where the sheet says so.
+    pub cluster: Option<Box<Written<usize>>>,
+    /// What it may have of its own or from `[common]`.
     pub settings: Arc<Settings>,
     /// Its network links.
     pub links: Vec<Link>,
     /// What only hosts, or only appliances, have.
     pub role: Role,
+}
+
+/// What a machine is itself a server of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Serves {
+    /// Names.
+    pub dns: bool,
+    /// Time.
+    pub ntp: bool,
 }
 
 /// What sets hosts and appliances apart.
@@ -101,41 +154,6 @@ pub struct Appliance {
     pub answers: Vec<Answer>,
     /// Where the table of answers begins.
     pub answers_place: Option<Place>,
-}
-
-/// A network interface of a machine.
-#[derive(Debug)]
-pub struct Link {
-    /// Its name: the kernel's on a host, the administrator's on an appliance.
-    pub name: Written<LinkName>,
-    /// The network of the package that it is on.
-    pub network: Option<Written<String>>,
-    /// Index in [`Site::subnets`], and where the sheet says so.
-    pub subnet: Given<Written<usize>>,
-    /// Static IPv4 address.
-    pub address: Given<AddressChoice>,
-    /// Static IPv6 address.
-    pub address6: Given<AddressChoice>,
-    /// Whether the default route may lead through it.
-    pub default_route: bool,
-}
-
-/// What a sheet says of a link's address in one family.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum AddressChoice {
-    /// None, on purpose.
-    Declined,
-    /// This one.
-    Static(LinkAddress),
-}
-
-/// A static address of a link.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct LinkAddress {
-    /// The address.
-    pub address: Written<IpAddr>,
-    /// The prefix length that was written with it, if any.
-    pub own_length: Option<u8>,
 }
 
 impl Machine {
@@ -173,29 +191,41 @@ impl Machine {
         self.label.as_deref().unwrap_or("a machine without a name")
     }
 
-    /// Host name and domain, where it has both.
+    /// Its full name: as a whole where the sheet gives it so, or host name and domain, where it has both.
     pub fn fqdn(&self) -> Option<String> {
+        if let Some(full) = &self.full_name {
+            return Some(full.value.to_string());
+        }
         let hostname = self.hostname.value()?;
         let domain = self.settings.domain.value()?;
         Some(format!("{hostname}.{}", domain.value))
     }
-}
 
-impl Link {
-    /// The static address in a family.
-    pub fn address_in(&self, family: Family) -> Option<&LinkAddress> {
-        match self.choice_in(family).value()? {
-            AddressChoice::Static(address) => Some(address),
-            AddressChoice::Declined => None,
+    /// The domain of its full name.
+    pub fn domain(&self) -> Option<&str> {
+        match &self.full_name {
+            Some(full) => full.value.as_str().split_once('.').map(|(_, domain)| domain),
+            None => self.settings.domain.value().map(|domain| domain.value.as_str()),
         }
     }
 
-    /// What the sheet says of the address in a family.
-    pub fn choice_in(&self, family: Family) -> &Given<AddressChoice> {
-        match family {
-            Family::V4 => &self.address,
-            Family::V6 => &self.address6,
-        }
+    /// The link of this name.
+    pub fn link_named(&self, name: &str) -> Option<&Link> {
+        self.links.iter().find(|link| link.name.value.as_str() == name)
+    }
+
+    /// The bond or bridge that a link is a member of.
+    pub fn parent_of(&self, link: &Link) -> Option<&Link> {
+        let name = link.name.value.as_str();
+        self.links.iter().find(|other| other.members().iter().any(|member| member.value == name))
+    }
+
+    /// Whether a vlan of the machine is carried by a link.
+    pub fn carries_vlan(&self, link: &Link) -> bool {
+        let name = link.name.value.as_str();
+        self.links
+            .iter()
+            .any(|other| matches!(&other.kind, LinkKind::Vlan(Given::Value(over)) if over.value == name))
     }
 }
 
@@ -207,47 +237,100 @@ impl Site {
 
     /// A link's address with the mask of its subnet: what an interface gets.
     pub fn interface_address(&self, link: &Link, family: Family) -> Option<IpNet> {
-        let address = link.address_in(family)?.address.value;
-        let prefix = self.subnet_of(link)?.family(family)?.prefix.value;
+        self.with_mask(link, link.address_in(family)?)
+    }
+
+    /// All addresses of a link with the masks of its subnet.
+    pub fn interface_addresses<'a>(&'a self, link: &'a Link) -> impl Iterator<Item = IpNet> + 'a {
+        link.addresses().filter_map(|found| self.with_mask(link, found))
+    }
+
+    fn with_mask(&self, link: &Link, found: &LinkAddress) -> Option<IpNet> {
+        let address = found.address.value;
+        let prefix = self.subnet_of(link)?.family(Family::of(address))?.prefix.value;
         IpNet::new(address, prefix.prefix_len()).ok()
     }
 
     /// The gateway through which a link's default route leads: it has an address in the family, its subnet has a
     /// gateway there, and the sheet does not take the default route from it.
     pub fn default_gateway(&self, link: &Link, family: Family) -> Option<Written<IpAddr>> {
-        link.address_in(family).filter(|_| link.default_route)?;
+        if link.default_route { self.gateway_of(link, family) } else { None }
+    }
+
+    /// The gateway of a link's subnet in a family in which the link has an address.
+    pub fn gateway_of(&self, link: &Link, family: Family) -> Option<Written<IpAddr>> {
+        if !link.has_family(family) {
+            return None;
+        }
         self.subnet_of(link)?.family(family)?.gateway_address()
+    }
+
+    /// The link over which a machine reaches these servers: the first whose subnet the first of them is in, or else the one
+    /// that the default route leads through.
+    pub fn link_towards<'m>(&self, machine: &'m Machine, servers: &Choices<IpAddr>) -> Option<&'m Link> {
+        let first = *servers.values().next()?;
+        let is_near = |link: &&Link| {
+            let side = self.subnet_of(link).and_then(|subnet| subnet.family(Family::of(first)));
+            side.is_some_and(|side| side.prefix.value.contains(&first)) && link.addresses().next().is_some()
+        };
+        machine.links.iter().find(is_near).or_else(|| self.way_out(machine))
+    }
+
+    /// The link that a machine's default route leads through, or else its first with an address.
+    pub fn way_out<'m>(&self, machine: &'m Machine) -> Option<&'m Link> {
+        let has_gateway = |link: &&Link| {
+            Family::BOTH.into_iter().any(|family| self.default_gateway(link, family).is_some())
+        };
+        let has_address = |link: &&Link| link.addresses().next().is_some();
+        let mut links = machine.links.iter();
+        links
+            .clone()
+            .find(has_gateway)
+            .or_else(|| links.clone().find(|link| link.default_route && has_address(link)))
+            .or_else(|| links.find(has_address))
+            .or_else(|| machine.links.first())
+    }
+
+    /// The largest packet that a link sends, where the sheet says so.
+    pub fn mtu_of(&self, link: &Link) -> Option<Written<u32>> {
+        let own = link.options.as_ref().and_then(|options| options.mtu.clone());
+        own.or_else(|| self.subnet_of(link)?.mtu.clone())
     }
 
     /// Whether a setting stands in `[common]`, by the place of its value or list.
     pub fn is_common(&self, setting: Place) -> bool {
-        let Settings { domain, dns, search, ntp, timezone } = &*self.common;
-        [
-            domain.value().map(|written| written.place),
-            dns.value().map(|list| list.place),
-            search.value().map(|list| list.place),
-            ntp.value().map(|list| list.place),
-            timezone.value().map(|written| written.place),
-        ]
-        .contains(&Some(setting))
+        self.common_places.get_or_init(|| self.common.places()).contains(&setting)
     }
 
-    /// Every link that has an address, by address.
-    pub fn links_by_address(&self) -> &HashMap<IpAddr, Vec<LinkRef>> {
+    /// Every address that a machine or a cluster has, and who.
+    pub fn address_uses(&self) -> &HashMap<IpAddr, Vec<AddressUse>> {
         self.addresses.get_or_init(|| {
-            let mut index: HashMap<IpAddr, Vec<LinkRef>> = HashMap::with_capacity(self.machines.len());
+            let narrow = |index: usize| u32::try_from(index).unwrap_or(u32::MAX);
+            let mut index: HashMap<IpAddr, Vec<AddressUse>> = HashMap::with_capacity(self.machines.len());
+            let mut note = |found: &LinkAddress, owner| {
+                let uses = index.entry(found.address.value).or_insert_with(|| Vec::with_capacity(1));
+                uses.push(AddressUse { owner, place: found.address.place });
+            };
             for (machine_index, machine) in self.machines.iter().enumerate() {
                 for (link_index, link) in machine.links.iter().enumerate() {
-                    for family in Family::BOTH {
-                        if let Some(found) = link.address_in(family) {
-                            let users = index.entry(found.address.value).or_default();
-                            users.push(LinkRef { machine: machine_index, link: link_index });
-                        }
-                    }
+                    let owner =
+                        AddressOwner::Link { machine: narrow(machine_index), link: narrow(link_index) };
+                    link.addresses().for_each(|found| note(found, owner));
                 }
+            }
+            for (cluster_index, cluster) in self.clusters.iter().enumerate() {
+                let owner = AddressOwner::Cluster(narrow(cluster_index));
+                cluster.addresses().for_each(|found| note(found, owner));
             }
             index
         })
+    }
+
+    /// The machine and link of an owner that is no cluster.
+    pub fn owning_link(&self, owner: AddressOwner) -> Option<(&Machine, &Link)> {
+        let AddressOwner::Link { machine, link } = owner else { return None };
+        let machine = self.machines.get(machine as usize)?;
+        Some((machine, machine.links.get(link as usize)?))
     }
 
     /// The packages' descriptor of an appliance, where it could be read.
@@ -274,7 +357,7 @@ impl Site {
                 candidate = first;
             }
             if subnet.allows(candidate)
-                && !self.links_by_address().contains_key(&candidate)
+                && !self.address_uses().contains_key(&candidate)
                 && !spoken_for(candidate)
             {
                 return Some(candidate);

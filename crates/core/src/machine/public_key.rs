@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use ssh_key::PublicKey;
+use ssh_key::public::KeyData;
 
 use crate::beside::{Beside, ReadFault};
 use crate::source::Written;
@@ -13,11 +14,19 @@ const KEY_FILE_LIMIT: u64 = 1024 * 1024;
 const PRIVATE_FIX: &str = "name the file of the public key, which ends in .pub, and treat the private key as exposed if \
     the sheet was shared";
 
+/// A public key in its usual spelling.
+pub(super) struct ReadKey {
+    /// Algorithm, key and comment.
+    pub(super) line: String,
+    /// Why it should not open anything.
+    pub(super) weakness: Option<String>,
+}
+
 /// The public keys that one item of `ssh_keys` stands for: a file's, or the one that it is itself.
 pub(super) fn public_keys(
     written: &Written<String>,
     beside: &dyn Beside,
-) -> Result<Vec<String>, (String, &'static str)> {
+) -> Result<Vec<ReadKey>, (String, &'static str)> {
     const FIX: &str = "name a file with a public key in it, as in \"keys/keeper.pub\"";
     let text = written.value.trim();
     if text.contains("PRIVATE KEY") {
@@ -61,11 +70,26 @@ fn is_key_line(text: &str) -> bool {
         && fields.next().is_some()
 }
 
-/// Reads one public key, and gives it in its usual spelling. Options before the key are not taken.
-fn public_key(line: &str) -> Result<String, String> {
+/// Reads one public key. Options before the key are not taken.
+fn public_key(line: &str) -> Result<ReadKey, String> {
     if !is_key_line(line) {
         return Err("is no public key".to_owned());
     }
     let key = PublicKey::from_openssh(line).map_err(|_| "is no public key that can be read".to_owned())?;
-    key.to_openssh().map_err(|_| "is no public key that can be written again".to_owned())
+    let line = key.to_openssh().map_err(|_| "is no public key that can be written again".to_owned())?;
+    Ok(ReadKey { line, weakness: weakness(key.key_data()) })
+}
+
+/// Why a key should not open anything, as the end of a sentence.
+fn weakness(key: &KeyData) -> Option<String> {
+    match key {
+        KeyData::Dsa(_) => Some("is of type DSA, which sshd refuses".to_owned()),
+        KeyData::Rsa(rsa) => {
+            let bytes = rsa.n.as_positive_bytes()?;
+            let leading = bytes.first()?.leading_zeros() as usize;
+            let bits = bytes.len() * 8 - leading;
+            (bits < 3072).then(|| format!("is an RSA key of {bits} bits, and 3072 are the least"))
+        }
+        _ => None,
+    }
 }

@@ -2,69 +2,85 @@
 
 use std::collections::HashMap;
 use std::net::IpAddr;
+use std::path::Path;
 use std::sync::{Arc, OnceLock};
 
 use globset::Glob;
 
 use super::public_key::public_keys;
 use super::{
-    Account, AddressChoice, Answer, AnswerSource, Appliance, AuthorizedKey, Choices, Gateway, Host, InUse,
-    Link, LinkAddress, Machine, Of, Role, Settings, Site, Subnet, SubnetFamily, Take, TakeWord, TimeServer,
+    Account, Answer, AnswerSource, Appliance, AuthorizedKey, Cluster, Gateway, Hidden, Host, InUse, Machine,
+    Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TakeWord, TimeKey, Wifi,
 };
 use crate::beside::Beside;
 use crate::finding::Finding;
 use crate::given::Given;
-use crate::names::{AccountName, DomainName, Hostname, LinkName, ZoneName};
-use crate::net::{AddressRange, Family, parse_address, parse_mask, parse_prefix};
+use crate::names::{AccountName, Country, DomainName, Hostname};
+use crate::net::{AddressRange, Family, parse_address, parse_prefix};
 use crate::ovf::Package;
 use crate::rules::report;
 use crate::sheet::{
-    AccountEntry, AnswerValue, LinkEntry, ListEntry, MachineEntry, MachineKind, SettingsEntry, Sheet,
-    SubnetEntry, TakeEntry,
+    AccountEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfMachine, PoolEntry,
+    SecretEntry, SecretUse, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry,
 };
-use crate::source::Written;
+use crate::source::{Place, Written};
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
 /// `beside`.
 pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
     let mut resolver = Resolver { beside, findings: Vec::new(), machine: None, unknown_zone: None };
-    let subnets: Vec<Subnet> = sheet.subnets.into_iter().map(|entry| resolver.subnet(entry)).collect();
+    let secrets: Vec<Secret> = sheet.secrets.into_iter().map(|entry| resolver.secret(entry)).collect();
+    let subnets: Vec<Subnet> =
+        sheet.subnets.into_iter().map(|entry| resolver.subnet(entry, &secrets)).collect();
+    let names = Names::of(&subnets, &sheet.clusters, &sheet.machines);
     let account_count = sheet.accounts.len();
     let accounts: Vec<Account> =
         sheet.accounts.into_iter().filter_map(|entry| resolver.account(&entry)).collect();
-    let common = Arc::new(resolver.settings(sheet.common, None));
     let mut site = Site {
         name: sheet.site.into_value().map(|name| name.value),
-        common: Arc::clone(&common),
+        common: Arc::default(),
+        pools: sheet.pools.into_iter().map(|entry| resolver.pool(entry)).collect(),
+        clusters: sheet.clusters.into_iter().map(|entry| resolver.cluster(entry, &names)).collect(),
+        time_keys: sheet.time_keys.into_iter().map(|entry| resolver.time_key(entry, &secrets)).collect(),
+        secrets,
         accounts_in_doubt: accounts.len() < account_count,
         subnets,
         accounts,
         packages: Vec::new(),
         machines: Vec::with_capacity(sheet.machines.len()),
         addresses: OnceLock::new(),
+        common_places: OnceLock::new(),
     };
-    let names = Names::of(&site.subnets, &sheet.machines);
-    for entry in sheet.machines {
-        let machine = resolver.machine(entry, &common, &mut site, &names);
+    let mut own = Vec::with_capacity(sheet.machines.len());
+    for mut entry in sheet.machines {
+        own.push(entry.settings.take());
+        let machine = resolver.machine(entry, &mut site, &names);
         site.machines.push(machine);
     }
+    resolver.all_settings(&mut site, sheet.common, own, &names);
     (site, resolver.findings)
 }
 
 /// What references may name.
-struct Names {
-    subnets: HashMap<String, usize>,
-    machines: HashMap<String, usize>,
+pub(super) struct Names {
+    pub(super) subnets: HashMap<String, usize>,
+    clusters: HashMap<String, usize>,
+    pub(super) machines: HashMap<String, usize>,
 }
 
 impl Names {
-    fn of(subnets: &[Subnet], machines: &[MachineEntry]) -> Self {
+    fn of(subnets: &[Subnet], clusters: &[ClusterEntry], machines: &[MachineEntry]) -> Self {
         let machine_names = machines.iter().map(|entry| entry.name.value().map(|name| name.value.clone()));
         Self {
             subnets: subnets
                 .iter()
                 .enumerate()
                 .map(|(index, subnet)| (subnet.name.value.clone(), index))
+                .collect(),
+            clusters: clusters
+                .iter()
+                .enumerate()
+                .map(|(index, cluster)| (cluster.name.value.clone(), index))
                 .collect(),
             // The first of two equal names wins; the second has a finding.
             machines: machine_names
@@ -75,27 +91,27 @@ impl Names {
         }
     }
 
-    fn all(&self) -> Vec<&str> {
+    pub(super) fn all(&self) -> Vec<&str> {
         self.machines.keys().chain(self.subnets.keys()).map(String::as_str).collect()
     }
 }
 
-struct Resolver<'a> {
+pub(super) struct Resolver<'a> {
     beside: &'a dyn Beside,
-    findings: Vec<Finding>,
+    pub(super) findings: Vec<Finding>,
     /// The machine that findings are about at the moment.
-    machine: Option<String>,
+    pub(super) machine: Option<String>,
     /// The last finding about a zone: a pattern gives all its machines the same one, and likeness takes long to find.
-    unknown_zone: Option<(String, Finding)>,
+    pub(super) unknown_zone: Option<(String, Finding)>,
 }
 
 impl Resolver<'_> {
-    fn report<T>(&mut self, finding: Finding) -> Option<T> {
+    pub(super) fn report<T>(&mut self, finding: Finding) -> Option<T> {
         self.findings.push(finding);
         None
     }
 
-    fn address(
+    pub(super) fn address(
         &mut self,
         key: &str,
         family: Option<Family>,
@@ -107,10 +123,14 @@ impl Resolver<'_> {
         }
     }
 
-    fn subnet(&mut self, entry: SubnetEntry) -> Subnet {
+    fn subnet(&mut self, entry: SubnetEntry, secrets: &[Secret]) -> Subnet {
         let v4 = self.side(Family::V4, entry.prefix, entry.gateway);
         let v6 = self.side(Family::V6, entry.prefix6, entry.gateway6);
         Subnet {
+            vlan: entry.vlan.and_then(|written| self.vlan(&written)),
+            mtu: entry.mtu.and_then(|written| self.mtu(&written)).into_value(),
+            hypervisor_network: entry.hypervisor_network.into_value().map(|name| name.value),
+            wifi: entry.wifi.and_then(|wifi| Some(self.wifi(wifi, secrets))),
             name: entry.name,
             v4,
             v6,
@@ -124,6 +144,184 @@ impl Resolver<'_> {
                 })
                 .collect(),
         }
+    }
+
+    fn vlan(&mut self, written: &Written<i64>) -> Option<Written<u16>> {
+        match u16::try_from(written.value).ok().filter(|tag| (1..=4094).contains(tag)) {
+            Some(tag) => Some(written.with(tag)),
+            None => self.report(report::vlan_out_of_range(written)),
+        }
+    }
+
+    pub(super) fn mtu(&mut self, written: &Written<i64>) -> Option<Written<u32>> {
+        match u32::try_from(written.value).ok().filter(|mtu| (68..=65_535).contains(mtu)) {
+            Some(mtu) => Some(written.with(mtu)),
+            None => self.report(report::mtu_out_of_range(self.machine.clone(), written)),
+        }
+    }
+
+    fn wifi(&mut self, entry: WifiEntry, secrets: &[Secret]) -> Wifi {
+        Wifi {
+            ssid: entry.ssid.and_then(|written| {
+                if (1..=32).contains(&written.value.len()) {
+                    Some(written)
+                } else {
+                    self.report(report::wifi_ssid_length(&written))
+                }
+            }),
+            passphrase: entry.passphrase.and_then(|written| match &written.value {
+                SecretUse::None => Some(None),
+                SecretUse::Named(name) => {
+                    let index = self.secret_named(name, written.place, secrets)?;
+                    if let Some(value) = secrets.get(index).and_then(|secret| secret.value.value()) {
+                        let text = value.reveal();
+                        let is_key = text.len() == 64 && text.bytes().all(|byte| byte.is_ascii_hexdigit());
+                        let is_phrase = (8..=63).contains(&text.len())
+                            && text.bytes().all(|byte| (32..127).contains(&byte));
+                        if !is_key && !is_phrase {
+                            return self.report(report::wifi_passphrase_length(written.place, name));
+                        }
+                    }
+                    Some(Some(written.with(index)))
+                }
+            }),
+            country: entry.country.and_then(|written| match Country::parse(&written.value) {
+                Ok(country) => Some(written.with(country)),
+                Err(meant) => self.report(report::wifi_country_unknown(&written, meant.as_deref())),
+            }),
+            is_hidden: entry.hidden.value().is_some_and(|flag| flag.value),
+        }
+    }
+
+    fn secret_named(&mut self, name: &str, place: Place, secrets: &[Secret]) -> Option<usize> {
+        match secrets.iter().position(|secret| secret.name.value == name) {
+            Some(index) => Some(index),
+            None => {
+                let known: Vec<&str> = secrets.iter().map(|secret| secret.name.value.as_str()).collect();
+                self.report(report::secret_undefined(name, place, &known))
+            }
+        }
+    }
+
+    fn secret(&mut self, entry: SecretEntry) -> Secret {
+        let from = entry
+            .from
+            .and_then(|written| self.one_of(&written, &[("file", ())], &crate::sheet::SECRET, "from"));
+        let value = match (from.value(), entry.path.value()) {
+            (Some(_), Some(path)) => match self.secret_file(&path.value) {
+                Ok(value) => Given::Value(value),
+                Err((reason, fix)) => {
+                    self.findings.push(report::secret_missing(path, &entry.name.value, &reason, fix));
+                    Given::Faulty
+                }
+            },
+            _ => Given::Faulty,
+        };
+        Secret { name: entry.name, value }
+    }
+
+    /// The only line of a file. What is wrong with it is said without a word of what is in it.
+    fn secret_file(&self, path: &str) -> Result<Hidden, (String, &'static str)> {
+        let bytes = self.beside.read(Path::new(path), 64 * 1024).map_err(|fault| {
+            (
+                format!("{path}: {fault}"),
+                "write the path of the file that holds it, from the folder of the sheet on",
+            )
+        })?;
+        let text = String::from_utf8(bytes)
+            .map_err(|_| (format!("{path} is not UTF-8 text"), "save it as UTF-8 text"))?;
+        let line = text.strip_suffix('\n').unwrap_or(&text);
+        let line = line.strip_suffix('\r').unwrap_or(line);
+        if line.is_empty() {
+            return Err((format!("{path} is empty"), "write the value into the file, on one line"));
+        }
+        if line.contains(['\n', '\r', '\0']) {
+            return Err((
+                format!("{path} has several lines"),
+                "leave the value alone in the file, on one line",
+            ));
+        }
+        Ok(Hidden::new(line))
+    }
+
+    fn time_key(&mut self, entry: TimeKeyEntry, secrets: &[Secret]) -> TimeKey {
+        const HASHES: [(&str, &str); 5] = [
+            ("SHA256", "SHA256"),
+            ("SHA384", "SHA384"),
+            ("SHA512", "SHA512"),
+            ("SHA1", "SHA1"),
+            ("AES128", "AES128"),
+        ];
+        let spec = &crate::sheet::TIME_KEY;
+        TimeKey {
+            number: entry.number.and_then(|written| match u32::try_from(written.value) {
+                Ok(number) if number > 0 => Some(number),
+                _ => {
+                    let found = written.value.to_string();
+                    self.report(report::value_wrong_type(None, written.place, spec.key("number")?, &found))
+                }
+            }),
+            hash: entry
+                .hash
+                .and_then(|written| self.one_of(&written, &HASHES, spec, "hash"))
+                .into_value()
+                .map_or("SHA256", |written| written.value),
+            value: entry.value.and_then(|written| match &written.value {
+                SecretUse::Named(name) => self.secret_named(name, written.place, secrets),
+                SecretUse::None => None,
+            }),
+            name: entry.name,
+        }
+    }
+
+    fn pool(&mut self, entry: PoolEntry) -> Pool {
+        let v4 = self.side(Family::V4, entry.prefix, Given::Absent).into_value();
+        let v6 = self.side(Family::V6, entry.prefix6, Given::Absent).into_value();
+        Pool {
+            prefixes: v4.into_iter().chain(v6).map(|side| side.prefix).collect(),
+            vlan: entry.vlan.and_then(|written| self.vlan(&written)).into_value(),
+            name: entry.name,
+        }
+    }
+
+    fn cluster(&mut self, entry: ClusterEntry, names: &Names) -> Cluster {
+        let (subnet, address, address6) = match entry.virtual_address.into_value() {
+            None => (Given::Absent, Given::Absent, Given::Absent),
+            Some(shared) => (
+                shared.subnet.and_then(|written| self.subnet_named(&written, names)),
+                shared.address.and_then(|written| self.link_address("address", Family::V4, &written)),
+                shared.address6.and_then(|written| self.link_address("address6", Family::V6, &written)),
+            ),
+        };
+        Cluster { name: entry.name, subnet, address, address6 }
+    }
+
+    pub(super) fn subnet_named(
+        &mut self,
+        written: &Written<String>,
+        names: &Names,
+    ) -> Option<Written<usize>> {
+        if let Some(index) = names.subnets.get(&written.value) {
+            return Some(written.with(*index));
+        }
+        let known: Vec<&str> = names.subnets.keys().map(String::as_str).collect();
+        self.report(report::subnet_undefined(self.machine.clone(), written, &sorted(known)))
+    }
+
+    /// One of several words.
+    pub(super) fn one_of<T: Copy>(
+        &mut self,
+        written: &Written<String>,
+        words: &[(&str, T)],
+        table: &'static crate::sheet::TableSpec,
+        key: &str,
+    ) -> Option<Written<T>> {
+        if let Some((_, value)) = words.iter().find(|(word, _)| *word == written.value) {
+            return Some(written.with(*value));
+        }
+        let known = words.iter().map(|(word, _)| *word);
+        let spec = table.key(key)?;
+        self.report(report::word_unknown(self.machine.clone(), written, spec, known))
     }
 
     fn side(
@@ -184,9 +382,11 @@ impl Resolver<'_> {
         for written in entry.ssh_keys.value().into_iter().flatten() {
             match public_keys(written, self.beside) {
                 Ok(lines) => {
-                    account
-                        .keys
-                        .extend(lines.into_iter().map(|line| AuthorizedKey { line, place: written.place }));
+                    account.keys.extend(lines.into_iter().map(|key| AuthorizedKey {
+                        line: key.line,
+                        weakness: key.weakness,
+                        place: written.place,
+                    }));
                 }
                 Err((reason, fix)) => {
                     account.has_faulty_keys = true;
@@ -215,104 +415,45 @@ impl Resolver<'_> {
         Some(account)
     }
 
-    fn settings(&mut self, entry: SettingsEntry, common: Option<&Settings>) -> Settings {
-        let inherited = common.cloned().unwrap_or_default();
-        Settings {
-            domain: self.domain(entry.domain).or(inherited.domain),
-            dns: self.choices(entry.dns, Self::name_server).or(inherited.dns),
-            search: self.choices(entry.search, Self::search_domain).or(inherited.search),
-            ntp: self.choices(entry.ntp, Self::time_server).or(inherited.ntp),
-            timezone: self.timezone(entry.timezone).or(inherited.timezone),
-        }
-    }
-
-    fn domain(&mut self, given: Given<Written<String>>) -> Given<Written<DomainName>> {
-        given.and_then(|written| match DomainName::parse(&written.value) {
-            Ok(domain) => Some(written.with(domain)),
-            Err(fault) => self.report(report::domain_malformed(self.machine.clone(), &written, &fault)),
-        })
-    }
-
-    fn timezone(&mut self, given: Given<Written<String>>) -> Given<Written<ZoneName>> {
-        given.and_then(|written| match ZoneName::parse(&written.value) {
-            Some(zone) => Some(written.with(zone)),
-            None => {
-                let known = self.unknown_zone.take().filter(|(text, _)| *text == written.value);
-                let (text, mut finding) = known
-                    .unwrap_or_else(|| (written.value.clone(), report::timezone_unknown(None, &written)));
-                finding.machine.clone_from(&self.machine);
-                finding.place = written.place;
-                self.unknown_zone = Some((text, finding.clone()));
-                self.report(finding)
-            }
-        })
-    }
-
-    fn choices<T>(
-        &mut self,
-        given: Given<ListEntry>,
-        mut read: impl FnMut(&mut Self, &Written<String>) -> Option<T>,
-    ) -> Given<Arc<Choices<T>>> {
-        given.and_then(|entry| {
-            let count = entry.items.len();
-            let items: Vec<Written<T>> =
-                entry.items.iter().filter_map(|item| Some(item.with(read(self, item)?))).collect();
-            Some(Arc::new(Choices {
-                place: entry.place,
-                has_faulty_items: entry.has_faulty_items || items.len() < count,
-                items,
-                ends_with_none: entry.ends_with_none,
-            }))
-        })
-    }
-
-    fn name_server(&mut self, written: &Written<String>) -> Option<IpAddr> {
-        match parse_address(&written.value, None) {
-            Ok(address) => Some(address),
-            Err(fault) => self.report(report::dns_not_an_address(self.machine.clone(), written, &fault)),
-        }
-    }
-
-    fn search_domain(&mut self, written: &Written<String>) -> Option<DomainName> {
-        match DomainName::parse(&written.value) {
-            Ok(domain) => Some(domain),
-            Err(fault) => self.report(report::search_malformed(self.machine.clone(), written, &fault)),
-        }
-    }
-
-    fn time_server(&mut self, written: &Written<String>) -> Option<TimeServer> {
-        let address_fault = match parse_address(&written.value, None) {
-            Ok(address) => return Some(TimeServer::Address(address)),
-            Err(fault) => fault,
-        };
-        let reason = match DomainName::parse(&written.value) {
-            // A last label of digits is no domain of the public name system: a mistyped address (RFC 3696, section 2).
-            Ok(name) if ends_in_digits(name.as_str()) => None,
-            Ok(name) => return Some(TimeServer::Name(name)),
-            Err(fault) => Some(fault),
-        };
-        self.report(report::ntp_malformed(self.machine.clone(), written, &address_fault, reason.as_ref()))
-    }
-
-    fn machine(
-        &mut self,
-        entry: MachineEntry,
-        common: &Arc<Settings>,
-        site: &mut Site,
-        names: &Names,
-    ) -> Machine {
+    /// A machine, but for its settings, which may be taken from other machines.
+    fn machine(&mut self, entry: MachineEntry, site: &mut Site, names: &Names) -> Machine {
         self.machine = entry.label();
         let label: Option<Box<str>> = self.machine.as_deref().map(Into::into);
         let place = entry.name.value().map_or(entry.header, |name| name.place);
-        let hostname = entry.name.and_then(|written| match Hostname::parse(&written.value) {
+        let mut hostname = entry.name.and_then(|written| match Hostname::parse(&written.value) {
             Ok(hostname) => Some(hostname),
-            Err(fault) => self.report(report::hostname_faulty(&written, &fault)),
+            Err(fault) => {
+                let machine = Some(written.value.clone()).filter(|name| !name.is_empty());
+                self.report(report::hostname_faulty(machine, &written, &fault))
+            }
         });
-        let settings = if entry.settings.is_empty() {
-            Arc::clone(common)
-        } else {
-            Arc::new(self.settings(entry.settings, Some(common)))
-        };
+        let mut full_name = None;
+        let mut name_place = place;
+        let (mut serves, mut cluster) = (Serves::default(), None);
+        if let Some(more) = entry.more {
+            let MoreOfMachine { hostname: own_name, fqdn, serves: roles, cluster: group } = *more;
+            serves = self.serves(roles);
+            cluster =
+                group.and_then(|written| self.cluster_named(&written, names)).into_value().map(Box::new);
+            let is_faulty = matches!(own_name, Given::Faulty) || matches!(fqdn, Given::Faulty);
+            full_name = fqdn.and_then(|written| self.full_name(&written)).into_value();
+            let of_full = full_name.as_ref().map(|full| {
+                let first = full.value.as_str().split('.').next().unwrap_or_default();
+                full.with(first.to_owned())
+            });
+            if let Some(written) = own_name.into_value().or(of_full) {
+                name_place = written.place;
+                hostname = match Hostname::parse(&written.value) {
+                    Ok(hostname) => Given::Value(hostname),
+                    Err(fault) => {
+                        self.findings.push(report::hostname_faulty(self.machine.clone(), &written, &fault));
+                        Given::Faulty
+                    }
+                };
+            } else if is_faulty {
+                hostname = Given::Faulty;
+            }
+        }
         let links = entry.links.into_iter().filter_map(|link| self.link(link, names)).collect();
         let role = match entry.kind {
             MachineKind::Host => {
@@ -340,7 +481,47 @@ impl Resolver<'_> {
             }),
         };
         self.machine = None;
-        Machine { label, place, header: entry.header, hostname, settings, links, role }
+        Machine {
+            label,
+            place,
+            header: entry.header,
+            hostname,
+            name_place,
+            full_name: full_name.map(Box::new),
+            serves,
+            cluster,
+            settings: Arc::clone(&site.common),
+            links,
+            role,
+        }
+    }
+
+    fn full_name(&mut self, written: &Written<String>) -> Option<Written<DomainName>> {
+        match DomainName::parse(&written.value) {
+            Ok(name) if name.as_str().contains('.') => Some(written.with(name)),
+            Ok(_) => self.report(report::fqdn_without_domain(self.machine.clone(), written)),
+            Err(fault) => self.report(report::fqdn_malformed(self.machine.clone(), written, &fault)),
+        }
+    }
+
+    fn serves(&mut self, roles: Given<Vec<Written<String>>>) -> Serves {
+        let mut serves = Serves::default();
+        for role in roles.into_value().into_iter().flatten() {
+            match self.one_of(&role, &[("dns", true), ("ntp", false)], &crate::sheet::HOST, "serves") {
+                Some(Written { value: true, .. }) => serves.dns = true,
+                Some(Written { value: false, .. }) => serves.ntp = true,
+                None => {}
+            }
+        }
+        serves
+    }
+
+    fn cluster_named(&mut self, written: &Written<String>, names: &Names) -> Option<Written<usize>> {
+        if let Some(index) = names.clusters.get(&written.value) {
+            return Some(written.with(*index));
+        }
+        let known: Vec<&str> = names.clusters.keys().map(String::as_str).collect();
+        self.report(report::reference_dangling(self.machine.clone(), written, &sorted(known)))
     }
 
     fn package(&self, written: &Written<String>, site: &mut Site) -> usize {
@@ -351,58 +532,7 @@ impl Resolver<'_> {
         site.packages.len() - 1
     }
 
-    fn link(&mut self, entry: LinkEntry, names: &Names) -> Option<Link> {
-        let name = match LinkName::parse(&entry.name.value) {
-            Ok(name) => entry.name.with(name),
-            Err(fault) => {
-                return self.report(report::link_name_invalid(self.machine.clone(), &entry.name, &fault));
-            }
-        };
-        let subnet = entry.subnet.and_then(|written| {
-            if let Some(index) = names.subnets.get(&written.value) {
-                return Some(written.with(*index));
-            }
-            let known: Vec<&str> = names.subnets.keys().map(String::as_str).collect();
-            self.report(report::subnet_undefined(self.machine.clone(), &written, &sorted(known)))
-        });
-        Some(Link {
-            name,
-            network: entry.network.into_value(),
-            subnet,
-            address: entry.address.and_then(|written| self.link_address("address", Family::V4, &written)),
-            address6: entry.address6.and_then(|written| self.link_address("address6", Family::V6, &written)),
-            default_route: entry.default_route.value().is_none_or(|flag| flag.value),
-        })
-    }
-
-    fn link_address(
-        &mut self,
-        key: &str,
-        family: Family,
-        written: &Written<String>,
-    ) -> Option<AddressChoice> {
-        if written.value == "none" {
-            return Some(AddressChoice::Declined);
-        }
-        let (text, own_length) = match written.value.split_once('/') {
-            None => (written.value.as_str(), None),
-            Some((text, mask)) => match parse_mask(mask, family) {
-                Ok(length) => (text, Some(length)),
-                Err(fault) => {
-                    return self.report(report::address_mask_faulty(
-                        self.machine.clone(),
-                        key,
-                        written,
-                        &fault,
-                    ));
-                }
-            },
-        };
-        let address = self.address(key, Some(family), &written.with(text.to_owned()))?;
-        Some(AddressChoice::Static(LinkAddress { address, own_length }))
-    }
-
-    fn take(&mut self, entry: TakeEntry, place: crate::source::Place, names: &Names) -> Option<Take> {
+    pub(super) fn take(&mut self, entry: TakeEntry, place: Place, names: &Names) -> Option<Take> {
         let Some(word) = TakeWord::parse(&entry.take.value) else {
             return self.report(report::take_word_unknown(self.machine.clone(), &entry.take));
         };
@@ -446,11 +576,7 @@ impl Resolver<'_> {
     }
 }
 
-fn sorted(mut names: Vec<&str>) -> Vec<&str> {
+pub(super) fn sorted(mut names: Vec<&str>) -> Vec<&str> {
     names.sort_unstable();
     names
-}
-
-fn ends_in_digits(name: &str) -> bool {
-    name.rsplit('.').next().is_some_and(|label| label.bytes().all(|byte| byte.is_ascii_digit()))
 }

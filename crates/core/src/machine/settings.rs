@@ -4,23 +4,292 @@ use std::fmt;
 use std::net::IpAddr;
 use std::sync::Arc;
 
+use regex::Regex;
+
 use crate::given::Given;
-use crate::names::{DomainName, ZoneName};
+use crate::names::{DomainName, KeyboardLayout, LocaleName, ZoneName};
 use crate::source::{Place, Written};
 
-/// Domain, servers and zone of a machine.
+/// What a machine may have of its own or from `[common]`.
 #[derive(Clone, Debug, Default)]
 pub struct Settings {
+    /// What the machine is for.
+    pub purpose: Given<Written<Purpose>>,
     /// Domain of the machine's full name.
     pub domain: Given<Written<DomainName>>,
+    /// The site's own rule for host names.
+    pub name_pattern: Given<Written<Regex>>,
     /// Name servers.
     pub dns: Given<Arc<Choices<IpAddr>>>,
+    /// Domains with name servers of their own.
+    pub dns_for: Vec<DomainServers>,
     /// Domains in which short names are looked up.
     pub search: Given<Arc<Choices<DomainName>>>,
+    /// Whether names are looked up by link-local multicast name resolution.
+    pub llmnr: Given<Written<bool>>,
+    /// Whether names are looked up by multicast DNS.
+    pub multicast_dns: Given<Written<bool>>,
     /// Time servers.
-    pub ntp: Given<Arc<Choices<TimeServer>>>,
+    pub ntp: Given<Arc<Choices<TimeSource>>>,
+    /// The program that sets the clock.
+    pub time_service: Given<Written<TimeService>>,
     /// Time zone.
     pub timezone: Given<Written<ZoneName>>,
+    /// Language and formats.
+    pub locale: Given<Written<LocaleName>>,
+    /// Layout of the console's keyboard.
+    pub console_keyboard: Given<Written<KeyboardLayout>>,
+    /// What is done with IPv6.
+    pub ipv6: Given<Written<Ipv6Mode>>,
+    /// The oldest netplan among the hosts.
+    pub netplan: Given<Written<NetplanVersion>>,
+    /// The program that netplan writes for.
+    pub renderer: Given<Written<Renderer>>,
+    /// Whose names `/etc/hosts` has.
+    pub hosts_file: Given<Written<HostsFile>>,
+    /// The SSH service.
+    pub ssh: Ssh,
+}
+
+/// A domain whose names are asked at servers of its own.
+#[derive(Clone, Debug)]
+pub struct DomainServers {
+    /// The domain.
+    pub domain: Written<DomainName>,
+    /// The servers.
+    pub servers: Arc<Choices<IpAddr>>,
+}
+
+/// The SSH service of a host.
+#[derive(Clone, Debug, Default)]
+pub struct Ssh {
+    /// Whether it is switched on.
+    pub enabled: Given<Written<bool>>,
+    /// Whether a password opens a login.
+    pub password_login: Given<Written<bool>>,
+    /// Whether root may log in.
+    pub root_login: Given<Written<bool>>,
+}
+
+impl Ssh {
+    /// Whether it is switched on, which it is unless the sheet says otherwise.
+    pub fn is_enabled(&self) -> bool {
+        self.enabled.value().is_none_or(|flag| flag.value)
+    }
+
+    /// Whether a password opens a login, which it does not unless the sheet says so.
+    pub fn allows_passwords(&self) -> bool {
+        self.password_login.value().is_some_and(|flag| flag.value)
+    }
+
+    /// Whether root may log in, which it may not unless the sheet says so.
+    pub fn allows_root(&self) -> bool {
+        self.root_login.value().is_some_and(|flag| flag.value)
+    }
+}
+
+/// What a machine is for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Purpose {
+    /// Something depends on it.
+    #[default]
+    Production,
+    /// Nothing does.
+    Lab,
+}
+
+impl Purpose {
+    /// The words of a sheet.
+    pub const ALL: [(&'static str, Self); 2] = [("production", Self::Production), ("lab", Self::Lab)];
+}
+
+/// What is done with IPv6.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Ipv6Mode {
+    /// The sheet's addresses, and no others.
+    #[default]
+    Static,
+    /// Nothing at all.
+    Off,
+    /// What routers advertise too.
+    Auto,
+}
+
+impl Ipv6Mode {
+    /// The words of a sheet.
+    pub const ALL: [(&'static str, Self); 3] =
+        [("static", Self::Static), ("off", Self::Off), ("auto", Self::Auto)];
+}
+
+/// The program that sets the clock.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum TimeService {
+    /// systemd-timesyncd.
+    #[default]
+    Timesyncd,
+    /// chrony.
+    Chrony,
+}
+
+impl TimeService {
+    /// The words of a sheet.
+    pub const ALL: [(&'static str, Self); 2] = [("timesyncd", Self::Timesyncd), ("chrony", Self::Chrony)];
+}
+
+/// The program that netplan writes for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Renderer {
+    /// systemd-networkd.
+    #[default]
+    Networkd,
+    /// NetworkManager.
+    NetworkManager,
+}
+
+impl Renderer {
+    /// The words of a sheet, which are netplan's.
+    pub const ALL: [(&'static str, Self); 2] =
+        [("networkd", Self::Networkd), ("NetworkManager", Self::NetworkManager)];
+
+    /// Netplan's word.
+    pub fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(_, renderer)| *renderer == self).map_or("", |(word, _)| word)
+    }
+}
+
+/// Whose names `/etc/hosts` has.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum HostsFile {
+    /// The host's own.
+    #[default]
+    Own,
+    /// Those of all machines.
+    Site,
+}
+
+impl HostsFile {
+    /// The words of a sheet.
+    pub const ALL: [(&'static str, Self); 2] = [("own", Self::Own), ("site", Self::Site)];
+}
+
+/// A version of netplan, such as 0.106 or 1.1.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct NetplanVersion {
+    major: u32,
+    minor: u32,
+}
+
+impl NetplanVersion {
+    /// What a sheet that does not say otherwise has.
+    pub const USUAL: Self = Self::new(0, 106);
+
+    /// A version by its numbers.
+    pub const fn new(major: u32, minor: u32) -> Self {
+        Self { major, minor }
+    }
+
+    /// Reads `0.106`, or `1.1.2`, of which the first two numbers count.
+    pub fn parse(text: &str) -> Option<Self> {
+        let mut numbers = text.split('.').map(|part| {
+            part.bytes().all(|byte| byte.is_ascii_digit()).then(|| part.parse::<u32>().ok()).flatten()
+        });
+        let version = Self::new(numbers.next()??, numbers.next()??);
+        numbers.all(|number| number.is_some()).then_some(version)
+    }
+}
+
+impl fmt::Display for NetplanVersion {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}.{}", self.major, self.minor)
+    }
+}
+
+impl Settings {
+    /// What the machine is for.
+    pub fn purpose(&self) -> Purpose {
+        value_or_default(&self.purpose)
+    }
+
+    /// What is done with IPv6.
+    pub fn ipv6(&self) -> Ipv6Mode {
+        value_or_default(&self.ipv6)
+    }
+
+    /// The program that sets the clock.
+    pub fn time_service(&self) -> TimeService {
+        value_or_default(&self.time_service)
+    }
+
+    /// The program that netplan writes for.
+    pub fn renderer(&self) -> Renderer {
+        value_or_default(&self.renderer)
+    }
+
+    /// Whose names `/etc/hosts` has.
+    pub fn hosts_file(&self) -> HostsFile {
+        value_or_default(&self.hosts_file)
+    }
+
+    /// The oldest netplan among the hosts.
+    pub fn netplan(&self) -> NetplanVersion {
+        self.netplan.value().map_or(NetplanVersion::USUAL, |written| written.value)
+    }
+
+    /// Where each value or list stands.
+    pub(super) fn places(&self) -> Vec<Place> {
+        fn of<T>(given: &Given<Written<T>>) -> Option<Place> {
+            given.value().map(|written| written.place)
+        }
+        let Self {
+            purpose,
+            domain,
+            name_pattern,
+            dns,
+            dns_for,
+            search,
+            llmnr,
+            multicast_dns,
+            ntp,
+            time_service,
+            timezone,
+            locale,
+            console_keyboard,
+            ipv6,
+            netplan,
+            renderer,
+            hosts_file,
+            ssh,
+        } = self;
+        [
+            of(purpose),
+            of(domain),
+            of(name_pattern),
+            dns.value().map(|list| list.place),
+            search.value().map(|list| list.place),
+            of(llmnr),
+            of(multicast_dns),
+            ntp.value().map(|list| list.place),
+            of(time_service),
+            of(timezone),
+            of(locale),
+            of(console_keyboard),
+            of(ipv6),
+            of(netplan),
+            of(renderer),
+            of(hosts_file),
+            of(&ssh.enabled),
+            of(&ssh.password_login),
+            of(&ssh.root_login),
+        ]
+        .into_iter()
+        .flatten()
+        .chain(dns_for.iter().map(|special| special.servers.place))
+        .collect()
+    }
+}
+
+fn value_or_default<T: Copy + Default>(given: &Given<Written<T>>) -> T {
+    given.value().map(|written| written.value).unwrap_or_default()
 }
 
 /// A list that may be declined.
@@ -50,6 +319,21 @@ impl<T> Choices<T> {
     /// The items.
     pub fn values(&self) -> impl Iterator<Item = &T> {
         self.items.iter().map(|item| &item.value)
+    }
+}
+
+/// A time server, and the key with which it proves its answers.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TimeSource {
+    /// The server.
+    pub server: TimeServer,
+    /// Name of the key.
+    pub key: Option<Written<String>>,
+}
+
+impl fmt::Display for TimeSource {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.server.fmt(f)
     }
 }
 

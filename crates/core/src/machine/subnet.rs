@@ -5,6 +5,7 @@ use std::net::IpAddr;
 use ipnet::IpNet;
 
 use crate::given::Given;
+use crate::names::Country;
 use crate::net::{AddressRange, Family, broadcast_of, network_of};
 use crate::source::Written;
 
@@ -17,12 +18,33 @@ pub struct Subnet {
     pub v4: Given<SubnetFamily>,
     /// Its IPv6 side.
     pub v6: Given<SubnetFamily>,
+    /// Its tag where it is tagged.
+    pub vlan: Given<Written<u16>>,
+    /// The largest packet that its links send.
+    pub mtu: Option<Written<u32>>,
+    /// What the hypervisor calls it.
+    pub hypervisor_network: Option<String>,
+    /// How radios join it.
+    pub wifi: Given<Wifi>,
     /// Addresses that a DHCP server leases.
     pub dhcp_ranges: Vec<Written<AddressRange>>,
     /// Addresses that no machine of the sheet may have.
     pub kept_free: Vec<Written<AddressRange>>,
     /// Addresses that others have.
     pub in_use: Vec<InUse>,
+}
+
+/// A wireless network.
+#[derive(Clone, Debug)]
+pub struct Wifi {
+    /// Its name.
+    pub ssid: Given<Written<String>>,
+    /// Index in [`super::Site::secrets`] of its passphrase; `None` for an open network.
+    pub passphrase: Given<Option<Written<usize>>>,
+    /// Where the radio is.
+    pub country: Given<Written<Country>>,
+    /// Whether it does not show its name.
+    pub is_hidden: bool,
 }
 
 /// One family of a subnet.

@@ -122,7 +122,7 @@ impl TakeWord {
         )
     }
 
-    fn is_of_link(self) -> bool {
+    pub(super) fn is_of_link(self) -> bool {
         matches!(self, Self::Address | Self::Address6 | Self::AddressWithPrefix) || self.is_of_subnet()
     }
 }
@@ -204,7 +204,7 @@ impl Take {
         Ok(match self.word.value {
             W::Hostname => machine.hostname.value().map(ToString::to_string).into_iter().collect(),
             W::Fqdn => machine.fqdn().into_iter().collect(),
-            W::Domain => one(&settings.domain),
+            W::Domain => machine.domain().map(str::to_owned).into_iter().collect(),
             W::Timezone => one(&settings.timezone),
             W::Dns | W::Dns1 | W::Dns2 => settings
                 .dns

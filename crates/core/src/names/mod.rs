@@ -3,6 +3,7 @@
 mod account_name;
 mod domain_name;
 mod hostname;
+mod known;
 mod link_name;
 mod nearest;
 mod zone_name;
@@ -12,6 +13,7 @@ use crate::text::shown;
 pub use account_name::AccountName;
 pub use domain_name::DomainName;
 pub use hostname::Hostname;
+pub use known::{Country, KeyboardLayout, LocaleName};
 pub use link_name::LinkName;
 pub use nearest::nearest;
 pub use zone_name::{ZoneName, nearest_zones};

@@ -3,10 +3,14 @@
 use super::{Content, OutputFile, OutputTree};
 use crate::assess::ProvedSite;
 use crate::files::{
-    ACCOUNTS_PATH, HOSTNAME_PATH, HOSTS_PATH, LOCALTIME_PATH, TIMESYNCD_PATH, TIMEZONE_PATH, Unwritable,
-    accounts_file, hostname_file, hosts_file, localtime_target, timesyncd_file, timezone_file,
+    ACCOUNTS_PATH, CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, DEBIAN_LOCALE_PATH, HOSTNAME_PATH, HOSTS_PATH,
+    KEYBOARD_PATH, LOCALE_PATH, LOCALTIME_PATH, RESOLVED_PATH, SSH_MASKED, SSH_WANTED, SSHD_PATH,
+    SUDOERS_PATH, SiteHost, TIMESYNCD_PATH, TIMEZONE_PATH, Unwritable, accounts_file, chrony_keys_file,
+    chrony_sources_file, hostname_file, hosts_file, keyboard_file, locale_file, localtime_target,
+    multicast_dns_files, resolved_file, site_hosts, sshd_file, sudoers_file, systemd_link_files,
+    timesyncd_file, timezone_file,
 };
-use crate::machine::{Machine, Role, Site};
+use crate::machine::{HostsFile, Machine, Role, Site, TimeService};
 use crate::netplan::{NETPLAN_PATH, netplan_file};
 use crate::ovf::{environment_document, property_values};
 
@@ -14,10 +18,16 @@ use crate::ovf::{environment_document, property_values};
 const SECRET: u32 = 0o600;
 /// Everybody may read it.
 const PUBLIC: u32 = 0o644;
+/// sudo wants nobody to write to it.
+const READ_ONLY: u32 = 0o440;
+/// Its owner may change it, and its group may read it.
+const GROUP: u32 = 0o640;
 /// What a symbolic link has.
 const LINK: u32 = 0o777;
 /// Owner of system files on a host.
 const ROOT: &str = "root:root";
+/// Owner and group of chrony's keys on Debian.
+const CHRONY: &str = "root:_chrony";
 
 const ENVIRONMENT_PATH: &str = "ovf-env.xml";
 
@@ -25,32 +35,74 @@ const ENVIRONMENT_PATH: &str = "ovf-env.xml";
 pub fn render(proved: ProvedSite<'_>, wanted: impl Fn(&str) -> bool) -> Result<OutputTree, Unwritable> {
     let site = proved.site();
     let mut tree = OutputTree::default();
+    let knows_others =
+        |machine: &Machine| machine.host().is_some() && machine.settings.hosts_file() == HostsFile::Site;
+    let others = if site.machines.iter().any(knows_others) { site_hosts(site) } else { Vec::new() };
     for machine in site.machines.iter().filter(|machine| wanted(machine.label())) {
         match machine.role {
-            Role::Host(_) => host_files(site, machine, &mut tree)?,
+            Role::Host(_) => {
+                let known: &[SiteHost] = if knows_others(machine) { &others } else { &[] };
+                host_files(site, machine, known, &mut tree)?;
+            }
             Role::Appliance(_) => appliance_files(site, machine, &mut tree)?,
         }
     }
     Ok(tree)
 }
 
-fn host_files(site: &Site, machine: &Machine, tree: &mut OutputTree) -> Result<(), Unwritable> {
+fn host_files(
+    site: &Site,
+    machine: &Machine,
+    others: &[SiteHost],
+    tree: &mut OutputTree,
+) -> Result<(), Unwritable> {
     let folder = folder_of(machine)?;
-    let mut on_rootfs = |path: &str, mode: u32, content: Content| {
+    let mut owned = |path: &str, mode: u32, owner: &'static str, content: Content| {
         tree.files.push(OutputFile {
             machine: folder.clone(),
             path: format!("{folder}/rootfs/{path}"),
             mode,
-            owner: Some(ROOT),
+            owner: Some(owner),
             content,
         });
     };
+    let mut on_rootfs = |path: &str, mode: u32, content: Content| owned(path, mode, ROOT, content);
+    let text = |text: String| Content::Bytes(text.into_bytes());
     on_rootfs(NETPLAN_PATH, SECRET, Content::Bytes(netplan_file(site, machine)?));
+    for (path, content) in systemd_link_files(machine).into_iter().chain(multicast_dns_files(machine)) {
+        on_rootfs(&path, PUBLIC, text(content));
+    }
     on_rootfs(HOSTNAME_PATH, PUBLIC, Content::Bytes(hostname_file(machine)?));
-    on_rootfs(HOSTS_PATH, PUBLIC, Content::Bytes(hosts_file(machine)?));
+    on_rootfs(HOSTS_PATH, PUBLIC, Content::Bytes(hosts_file(machine, others)?));
+    if let Some(resolved) = resolved_file(machine) {
+        on_rootfs(RESOLVED_PATH, PUBLIC, text(resolved));
+    }
     on_rootfs(LOCALTIME_PATH, LINK, Content::Link(localtime_target(machine)?));
     on_rootfs(TIMEZONE_PATH, PUBLIC, Content::Bytes(timezone_file(machine)?));
-    on_rootfs(TIMESYNCD_PATH, PUBLIC, Content::Bytes(timesyncd_file(machine)));
+    if let Some(locale) = locale_file(machine) {
+        on_rootfs(LOCALE_PATH, PUBLIC, text(locale.clone()));
+        on_rootfs(DEBIAN_LOCALE_PATH, PUBLIC, text(locale));
+    }
+    if let Some(keyboard) = keyboard_file(machine) {
+        on_rootfs(KEYBOARD_PATH, PUBLIC, text(keyboard));
+    }
+    on_rootfs(SSHD_PATH, PUBLIC, text(sshd_file(machine)));
+    let ssh_links = if machine.settings.ssh.is_enabled() { &[SSH_WANTED][..] } else { &SSH_MASKED[..] };
+    for (path, target) in ssh_links {
+        on_rootfs(path, LINK, Content::Link((*target).to_owned()));
+    }
+    if let Some(sudoers) = sudoers_file(site, machine) {
+        on_rootfs(SUDOERS_PATH, READ_ONLY, text(sudoers));
+    }
+    match machine.settings.time_service() {
+        TimeService::Timesyncd => on_rootfs(TIMESYNCD_PATH, PUBLIC, Content::Bytes(timesyncd_file(machine))),
+        TimeService::Chrony => {
+            on_rootfs(CHRONY_SOURCES_PATH, PUBLIC, text(chrony_sources_file(site, machine)?));
+            if let Some(keys) = chrony_keys_file(site, machine)? {
+                owned(CHRONY_KEYS_PATH, GROUP, CHRONY, text(keys));
+            }
+        }
+    }
     tree.files.push(OutputFile {
         path: format!("{folder}/{ACCOUNTS_PATH}"),
         machine: folder,

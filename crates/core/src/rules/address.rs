@@ -2,20 +2,27 @@
 
 use std::net::IpAddr;
 
-use super::{Check, Judge, Rule};
+use super::special::is_special;
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::given::Given;
-use crate::machine::{LinkAddress, Machine, Subnet, SubnetFamily};
+use crate::machine::{Ipv6Mode, Link, LinkAddress, Machine, Subnet, SubnetFamily};
 use crate::net::{AddressFault, Family, dotted_mask, host_range};
 use crate::source::Written;
 
-pub(super) const RULES: &[&Rule] =
-    &[&ADDRESS_MALFORMED, &ADDRESS_MISSING, &ADDRESS_OUTSIDE_SUBNET, &NETMASK_DISAGREES];
+pub(super) const RULES: &[&Rule] = &[
+    &ADDRESS_MALFORMED,
+    &ADDRESS_MISSING,
+    &ADDRESS_OUTSIDE_SUBNET,
+    &NETMASK_DISAGREES,
+    &IPV6_OFF_HAS_ADDRESS,
+];
 
 /// A text that is no address.
 static ADDRESS_MALFORMED: Rule = Rule {
     name: "address-malformed",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a text is not an address",
     explanation: "An IPv4 address has four parts from 0 to 255 with dots between them, without leading zeros; an IPv6 \
         address has eight groups, of which '::' may stand for a run of zeros. `address` and `gateway` take IPv4, \
@@ -30,6 +37,7 @@ static ADDRESS_MALFORMED: Rule = Rule {
 static ADDRESS_MISSING: Rule = Rule {
     name: "address-missing",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a link has no address, and does not say so",
     explanation: "A machine is reached by its addresses alone. A link that is to have none says so with \
         address = \"none\". Nothing is asked of a DHCP server.",
@@ -43,6 +51,7 @@ static ADDRESS_MISSING: Rule = Rule {
 static ADDRESS_OUTSIDE_SUBNET: Rule = Rule {
     name: "address-outside-subnet",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an address does not lie in the subnet of its link",
     explanation: "A machine with an address of another subnet is cut off: its neighbors do not answer it, and it does not \
         find its gateway. Either a digit of the address is wrong, or the link names the wrong subnet.",
@@ -56,6 +65,7 @@ static ADDRESS_OUTSIDE_SUBNET: Rule = Rule {
 static NETMASK_DISAGREES: Rule = Rule {
     name: "netmask-disagrees",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an address carries another mask than its subnet's",
     explanation: "An address may be written with its mask, in any spelling, which must then be the mask of the link's \
         subnet. With a different one the machine takes strangers for neighbors, or neighbors for strangers.",
@@ -65,9 +75,24 @@ static NETMASK_DISAGREES: Rule = Rule {
     check: Check::Site(check_netmask),
 };
 
+/// An address of a family that is switched off.
+static IPV6_OFF_HAS_ADDRESS: Rule = Rule {
+    name: "ipv6-off-has-address",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a machine has an IPv6 address, and IPv6 switched off",
+    explanation: "ipv6 = \"off\" keeps every IPv6 address from the machine, link-local ones included. An address6 beside \
+        it would bring the family back on that link, with all that goes with it.",
+    wrong: "[subnet.slip]\nprefix6 = \"fd64:30::/64\"\n[[host]]\nname = \"gauge-01\"\nipv6 = \"off\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address6 = \"fd64:30::11\", default_route = false }\n",
+    right: "[subnet.slip]\nprefix6 = \"fd64:30::/64\"\n[[host]]\nname = \"gauge-01\"\nipv6 = \"static\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address6 = \"fd64:30::11\", default_route = false }\n",
+    about_absence: false,
+    check: Check::Site(check_ipv6_off),
+};
+
 /// A static address with all that is known of it.
 pub(super) struct Assigned<'a> {
-    pub(super) machine: &'a Machine,
+    /// The machine that has it; `None` for the shared address of a cluster.
+    pub(super) machine: Option<&'a Machine>,
     pub(super) found: &'a LinkAddress,
     pub(super) subnet: &'a Subnet,
     pub(super) side: &'a SubnetFamily,
@@ -83,17 +108,29 @@ impl Assigned<'_> {
     }
 }
 
-/// Every address of every link whose subnet is known in that family.
-pub(super) fn assigned<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Assigned<'a>> + use<'a> {
+/// Every static address of a link or a cluster, and the subnet that it is to be in.
+fn placed<'a>(
+    judge: &Judge<'a>,
+) -> impl Iterator<Item = (Option<&'a Machine>, &'a LinkAddress, &'a Subnet)> + use<'a> {
     let site = judge.site;
-    site.machines.iter().flat_map(move |machine| {
+    let of_links = site.machines.iter().flat_map(move |machine| {
         machine.links.iter().flat_map(move |link| {
-            Family::BOTH.into_iter().filter_map(move |family| {
-                let found = link.address_in(family)?;
-                let subnet = site.subnet_of(link)?;
-                Some(Assigned { machine, found, subnet, side: subnet.family(family)? })
-            })
+            let subnet = site.subnet_of(link);
+            link.addresses().filter_map(move |found| Some((Some(machine), found, subnet?)))
         })
+    });
+    let of_clusters = site.clusters.iter().flat_map(move |cluster| {
+        let subnet = cluster.subnet.value().and_then(|written| site.subnets.get(written.value));
+        cluster.addresses().filter_map(move |found| Some((None, found, subnet?)))
+    });
+    of_links.chain(of_clusters)
+}
+
+/// Every static address whose subnet is known in its family.
+pub(super) fn assigned<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Assigned<'a>> + use<'a> {
+    placed(judge).filter_map(|(machine, found, subnet)| {
+        let side = subnet.family(Family::of(found.address.value))?;
+        Some(Assigned { machine, found, subnet, side })
     })
 }
 
@@ -104,14 +141,29 @@ pub(super) fn report(
     message: String,
     fix: String,
 ) {
-    judge.on_machine(rule, at.machine, at.found.address.place, message, fix);
+    report_at(judge, rule, at.machine, at.found.address.place, message, fix);
+}
+
+fn report_at(
+    judge: &mut Judge<'_>,
+    rule: &'static Rule,
+    machine: Option<&Machine>,
+    place: crate::source::Place,
+    message: String,
+    fix: String,
+) {
+    match machine {
+        Some(machine) => judge.on_machine(rule, machine, place, message, fix),
+        None => judge.on_sheet(rule, place, message, fix),
+    }
 }
 
 fn check_missing(judge: &mut Judge<'_>) {
     let site = judge.site;
     for machine in &site.machines {
         for link in &machine.links {
-            if !(link.address.is_absent() && link.address6.is_absent()) {
+            let says_something = !link.address.is_absent() || !link.address6.is_absent();
+            if says_something || link.addresses().next().is_some() || machine.parent_of(link).is_some() {
                 continue;
             }
             let fix = match site.subnet_of(link).and_then(|subnet| {
@@ -139,51 +191,38 @@ fn check_missing(judge: &mut Judge<'_>) {
 
 fn check_outside_subnet(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for machine in &site.machines {
-        for link in &machine.links {
-            let Some(subnet) = site.subnet_of(link) else { continue };
-            for family in Family::BOTH {
-                let Some(found) = link.address_in(family) else { continue };
-                let address = found.address.value;
-                let name = &subnet.name.value;
-                match subnet.side(family) {
-                    Given::Absent => {
-                        let key = if family == Family::V4 { "prefix" } else { "prefix6" };
-                        judge.on_machine(
-                            &ADDRESS_OUTSIDE_SUBNET,
-                            machine,
-                            found.address.place,
-                            format!(
-                                "{address} is an {} address, and subnet {name} has no `{key}`.",
-                                family.name()
-                            ),
-                            format!("give subnet {name} its {key}, or take the address out"),
-                        );
-                    }
-                    Given::Value(side) if !side.prefix.value.contains(&address) => {
-                        let prefix = side.prefix.value;
-                        let (first, last) = host_range(prefix);
-                        let other = site.subnets.iter().find(|other| {
-                            other.family(family).is_some_and(|side| side.prefix.value.contains(&address))
-                        });
-                        let hint = match other {
-                            Some(other) => {
-                                format!(", or subnet = \"{}\", in which {address} lies", other.name.value)
-                            }
-                            None => String::new(),
-                        };
-                        judge.on_machine(
-                            &ADDRESS_OUTSIDE_SUBNET,
-                            machine,
-                            found.address.place,
-                            format!("{address} does not lie in subnet {name}, which is {prefix}."),
-                            format!("write an address from {first} to {last}{hint}"),
-                        );
-                    }
-                    Given::Value(_) | Given::Faulty => {}
-                }
+    for (machine, found, subnet) in placed(judge) {
+        let address = found.address.value;
+        let family = Family::of(address);
+        let name = &subnet.name.value;
+        let (message, fix) = match subnet.side(family) {
+            Given::Absent => {
+                let key = if family == Family::V4 { "prefix" } else { "prefix6" };
+                (
+                    format!("{address} is an {} address, and subnet {name} has no `{key}`.", family.name()),
+                    format!("give subnet {name} its {key}, or take the address out"),
+                )
             }
-        }
+            Given::Value(side) if !side.prefix.value.contains(&address) && !is_special(address) => {
+                let prefix = side.prefix.value;
+                let (first, last) = host_range(prefix);
+                let other = site.subnets.iter().find(|other| {
+                    other.family(family).is_some_and(|side| side.prefix.value.contains(&address))
+                });
+                let hint = match other {
+                    Some(other) => {
+                        format!(", or subnet = \"{}\", in which {address} lies", other.name.value)
+                    }
+                    None => String::new(),
+                };
+                (
+                    format!("{address} does not lie in subnet {name}, which is {prefix}."),
+                    format!("write an address from {first} to {last}{hint}"),
+                )
+            }
+            Given::Value(_) | Given::Faulty => continue,
+        };
+        report_at(judge, &ADDRESS_OUTSIDE_SUBNET, machine, found.address.place, message, fix);
     }
 }
 
@@ -207,6 +246,25 @@ fn check_netmask(judge: &mut Judge<'_>) {
     }
 }
 
+fn check_ipv6_off(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in site.machines.iter().filter(|machine| machine.settings.ipv6() == Ipv6Mode::Off) {
+        let Some(ipv6) = machine.settings.ipv6.value() else { continue };
+        for found in machine.links.iter().flat_map(Link::addresses) {
+            if Family::of(found.address.value) == Family::V6 {
+                let line = judge.in_words(ipv6.place);
+                judge.on_machine(
+                    &IPV6_OFF_HAS_ADDRESS,
+                    machine,
+                    found.address.place,
+                    format!("{} is an IPv6 address, and IPv6 is off, at {line}.", found.address.value),
+                    "take the address out, or write ipv6 = \"static\" on the machine",
+                );
+            }
+        }
+    }
+}
+
 /// A text that is no address, wherever one belongs.
 pub(crate) fn malformed(
     machine: Option<String>,
@@ -214,16 +272,16 @@ pub(crate) fn malformed(
     written: &Written<String>,
     fault: &AddressFault,
 ) -> Finding {
-    Finding {
-        rule: &ADDRESS_MALFORMED,
+    Finding::new(
+        &ADDRESS_MALFORMED,
         machine,
-        place: written.place,
-        message: match key {
+        written.place,
+        match key {
             "in_use" => format!("`in_use` names \"{}\", which {}.", written.value, fault.reason),
             key => format!("`{key}` is \"{}\", which {}.", written.value, fault.reason),
         },
-        fix: fix_address(key, fault),
-    }
+        fix_address(key, fault),
+    )
 }
 
 /// What to write in place of a text that is no address.

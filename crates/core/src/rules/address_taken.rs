@@ -5,8 +5,9 @@ use std::net::IpAddr;
 use ipnet::IpNet;
 
 use super::address::{Assigned, assigned, report};
-use super::{Check, Judge, Rule};
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
+use crate::machine::{AddressOwner, AddressUse, Site, Subnet};
 use crate::net::{Family, broadcast_of, host_range, network_of};
 
 pub(super) const RULES: &[&Rule] = &[
@@ -23,6 +24,7 @@ pub(super) const RULES: &[&Rule] = &[
 static ADDRESS_IS_NETWORK: Rule = Rule {
     name: "address-is-network",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an address is the subnet's own, its first",
     explanation: "The first address of an IPv4 subnet names the subnet, and no machine may have it. A /31 and a /32 have \
         no such address (RFC 3021), and neither has IPv6.",
@@ -36,6 +38,7 @@ static ADDRESS_IS_NETWORK: Rule = Rule {
 static ADDRESS_IS_BROADCAST: Rule = Rule {
     name: "address-is-broadcast",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an address is the subnet's broadcast address, its last",
     explanation: "The last address of an IPv4 subnet reaches all its machines at once, and no machine may have it. A /31 \
         and a /32 have no such address (RFC 3021), and neither has IPv6.",
@@ -49,6 +52,7 @@ static ADDRESS_IS_BROADCAST: Rule = Rule {
 static ADDRESS_IS_GATEWAY: Rule = Rule {
     name: "address-is-gateway",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an address is the gateway's",
     explanation: "A machine with the address of its gateway cuts off the whole subnet as soon as it comes up, since \
         everybody's packets for the world go to it. Two fields were often filled in the wrong order.",
@@ -62,6 +66,7 @@ static ADDRESS_IS_GATEWAY: Rule = Rule {
 static ADDRESS_IN_DHCP_RANGE: Rule = Rule {
     name: "address-in-dhcp-range",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a static address lies in a range that a DHCP server leases",
     explanation: "The DHCP server does not know of static addresses and hands them out too. The machine works until \
         somebody else is given its address. Choose an address outside the ranges, or have the server's range changed.",
@@ -75,6 +80,7 @@ static ADDRESS_IN_DHCP_RANGE: Rule = Rule {
 static ADDRESS_KEPT_FREE: Rule = Rule {
     name: "address-kept-free",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an address lies in a range that is kept free",
     explanation: "kept_free of a subnet holds addresses that this sheet must leave alone, for routers and switches as a \
         rule. Choose another address, or narrow the range if it is out of date.",
@@ -88,6 +94,7 @@ static ADDRESS_KEPT_FREE: Rule = Rule {
 static ADDRESS_IN_USE: Rule = Rule {
     name: "address-in-use",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an address is in use by somebody outside the sheet",
     explanation: "in_use of a subnet names the addresses that machines outside the sheet have. Two machines with one \
         address disturb each other in turn, which is hard to see from either.",
@@ -101,6 +108,7 @@ static ADDRESS_IN_USE: Rule = Rule {
 static ADDRESS_DUPLICATE: Rule = Rule {
     name: "address-duplicate",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "two links of the sheet have the same address",
     explanation: "Two machines with one address disturb each other in turn. Usually an entry was copied and its address \
         left as it was.",
@@ -243,42 +251,41 @@ fn check_in_use(judge: &mut Judge<'_>) {
 
 fn check_duplicate(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for machine in &site.machines {
-        for link in &machine.links {
-            for family in Family::BOTH {
-                let Some(found) = link.address_in(family) else { continue };
-                let address = found.address.value;
-                let Some(users) = site.links_by_address().get(&address) else { continue };
-                let Some((other, other_link)) = users.first().and_then(|first| {
-                    let machine = site.machines.get(first.machine)?;
-                    Some((machine, machine.links.get(first.link)?))
-                }) else {
-                    continue;
-                };
-                if std::ptr::eq(other_link, link) {
-                    continue;
-                }
-                let line = other_link
-                    .address_in(family)
-                    .map_or_else(String::new, |first| judge.in_words(first.address.place));
-                let whose = if std::ptr::eq(other, machine) {
-                    format!("its own link {}", other_link.name.value)
-                } else {
-                    other.label().to_owned()
-                };
-                let fix = match site.subnet_of(link).and_then(|subnet| judge.suggest_address(subnet, address))
-                {
-                    Some(free) => format!("write an address that is free, such as {free}"),
-                    None => "write another address for one of them".to_owned(),
-                };
-                judge.on_machine(
-                    &ADDRESS_DUPLICATE,
-                    machine,
-                    found.address.place,
-                    format!("{address} is the address of {whose} already, at {line}."),
-                    fix,
-                );
-            }
+    let mut wrong: Vec<(AddressUse, AddressUse, IpAddr)> = Vec::new();
+    for (address, uses) in site.address_uses() {
+        if let [first, others @ ..] = uses.as_slice() {
+            wrong.extend(others.iter().map(|other| (*other, *first, *address)));
         }
     }
+    // The index has no order of its own.
+    wrong.sort_by_key(|(used, _, address)| (used.place, *address));
+    for (used, first, address) in wrong {
+        let line = judge.in_words(first.place);
+        let (machine, subnet) = match site.owning_link(used.owner) {
+            Some((machine, link)) => (Some(machine), site.subnet_of(link)),
+            None => (None, cluster_subnet(site, used.owner)),
+        };
+        let whose = match (site.owning_link(first.owner), machine) {
+            (Some((other, link)), Some(machine)) if std::ptr::eq(other, machine) => {
+                format!("its own link {}", link.name.value)
+            }
+            (Some((other, _)), _) => other.label().to_owned(),
+            (None, _) => "a cluster".to_owned(),
+        };
+        let fix = match subnet.and_then(|subnet| judge.suggest_address(subnet, address)) {
+            Some(free) => format!("write an address that is free, such as {free}"),
+            None => "write another address for one of them".to_owned(),
+        };
+        let message = format!("{address} is the address of {whose} already, at {line}.");
+        match machine {
+            Some(machine) => judge.on_machine(&ADDRESS_DUPLICATE, machine, used.place, message, fix),
+            None => judge.on_sheet(&ADDRESS_DUPLICATE, used.place, message, fix),
+        }
+    }
+}
+
+fn cluster_subnet(site: &Site, owner: AddressOwner) -> Option<&Subnet> {
+    let AddressOwner::Cluster(index) = owner else { return None };
+    let cluster = site.clusters.get(index as usize)?;
+    site.subnets.get(cluster.subnet.value()?.value)
 }

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use super::{Check, Judge, Rule};
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
 use crate::given::Given;
 use crate::machine::Gateway;
@@ -14,6 +14,7 @@ pub(super) const RULES: &[&Rule] = &[&GATEWAY_OUTSIDE_SUBNET, &GATEWAY_MISSING, 
 static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
     name: "gateway-outside-subnet",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a gateway does not lie in its subnet",
     explanation: "A machine reaches its gateway directly, so the gateway's address must lie in the machine's subnet. \
         With one outside, netplan writes its files and the machine comes up unreachable from anywhere else. A link-local \
@@ -28,6 +29,7 @@ static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
 static GATEWAY_MISSING: Rule = Rule {
     name: "gateway-missing",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a subnet in use has no gateway, and does not say so",
     explanation: "Without a gateway a machine answers its own subnet only. Where that is meant, gateway = \"none\" says \
         so; or default_route = false on a link says that this machine leaves by another one.",
@@ -41,11 +43,12 @@ static GATEWAY_MISSING: Rule = Rule {
 static DEFAULT_ROUTE_DUPLICATE: Rule = Rule {
     name: "default-route-duplicate",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a machine has several default routes",
     explanation: "Of several links whose subnets have a gateway, one alone may lead to everywhere else. With two, answers \
         leave by the wrong one and are dropped on the way; netplan only warns. Say default_route = false on the others.",
-    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.eth1 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
-    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.eth1 = { subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.enp2s0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.enp2s0 = { subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     about_absence: false,
     check: Check::Site(check_duplicate),
 };

@@ -34,6 +34,25 @@ impl<'a> Judge<'a> {
         self.sources.in_words(place)
     }
 
+    /// The text of the sheet at a place.
+    pub fn text_at(&self, place: Place) -> &str {
+        self.sources.get(place.source).text().get(place.span.range()).unwrap_or_default()
+    }
+
+    /// Reports a breach on a machine for which only one value can have been meant.
+    pub fn certain_on_machine(
+        &mut self,
+        rule: &'static Rule,
+        machine: &Machine,
+        place: Place,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+        meant: &str,
+    ) {
+        let label = machine.label.as_deref().map(str::to_owned);
+        self.findings.push(Finding::new(rule, label, place, message, fix).with_certain(meant));
+    }
+
     /// An address of the subnet that is free, from this one on, and that no other finding suggests.
     pub fn suggest_address(&mut self, subnet: &Subnet, from: IpAddr) -> Option<IpAddr> {
         let free = self.site.free_address(subnet, from, |address| self.suggested.contains(&address))?;
@@ -51,7 +70,7 @@ impl<'a> Judge<'a> {
         fix: impl Into<String>,
     ) {
         let label = machine.label.as_deref().map(str::to_owned);
-        self.findings.push(Finding { rule, machine: label, place, message: message.into(), fix: fix.into() });
+        self.findings.push(Finding::new(rule, label, place, message, fix));
     }
 
     /// Reports a breach in a machine's settings, at a part of the value or list that stands at `setting`. What stands in

@@ -1,32 +1,370 @@
-//! Rules on links themselves.
+//! Rules on links themselves: their names, what they are made of, and how they are found.
 
-use super::{Check, Rule};
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::NameFault;
+use crate::given::Given;
+use crate::machine::{Link, LinkKind, Machine};
+use crate::names::{NameFault, nearest};
 use crate::source::Written;
 
-pub(super) const RULES: &[&Rule] = &[&LINK_NAME_INVALID];
+pub(super) const RULES: &[&Rule] = &[
+    &LINK_NAME_INVALID,
+    &LINK_NAME_KERNEL,
+    &LINK_BY_NAME_ONLY,
+    &LINK_SETTING_NEEDS_MAC,
+    &LINK_UNDEFINED,
+    &LINK_HAS_TWO_PARENTS,
+    &LINK_LOOP,
+    &MEMBER_HAS_ADDRESS,
+];
 
 /// A name that the kernel does not take.
 static LINK_NAME_INVALID: Rule = Rule {
     name: "link-name-invalid",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a link has a name that no interface can have",
-    explanation: "The kernel takes interface names of 1 to 15 bytes. Netplan lets longer names pass, and no interface is \
-        ever found under them, so the machine comes up without a network. Letters, digits, hyphens, underscores and dots \
-        are safe.",
+    explanation: "The kernel takes interface names of 1 to 15 bytes. Netplan lets longer names pass, and no interface \
+        is ever found under them, so the machine comes up without a network. Letters, digits, hyphens, \
+        underscores and dots are safe.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.enx026410000011eth = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.enx026410000011 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: false,
     check: Check::Reading,
 };
 
-pub(crate) fn name_invalid(machine: Option<String>, written: &Written<String>, fault: &NameFault) -> Finding {
-    Finding {
-        rule: &LINK_NAME_INVALID,
-        machine,
-        place: written.place,
-        message: format!("The link name \"{}\" {}.", written.value, fault.reason),
-        fix: "write the name that the kernel gives the interface, such as eth0 or enp1s0".to_owned(),
+/// A name that the kernel may give to another interface.
+static LINK_NAME_KERNEL: Rule = Rule {
+    name: "link-name-kernel",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a link that is found by its MAC address is given one of the kernel's own names",
+    explanation: "The kernel hands out eth0, eth1, wlan0 and so on in the order in which it finds the interfaces. \
+        Giving such a name to a link that is found by its MAC address fails whenever another interface has \
+        it already, and which of them does can change from boot to boot. A name of your own, such as lan0 or \
+        wifi0, is always free.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_kernel_name),
+};
+
+/// An interface that may be another one than is meant.
+static LINK_BY_NAME_ONLY: Rule = Rule {
+    name: "link-by-name-only",
+    severity: Severity::Note,
+    nature: Nature::Judgement,
+    summary: "a link may turn out to be another port than the one that is meant",
+    explanation: "A link is best found by its MAC address. With port = \"only\" any port of the kind will do, which is \
+        right as long as the machine has one. And of several ports that are called eth0, eth1 and so on, the \
+        kernel decides at each boot which is which.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { port = \"only\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_by_name),
+};
+
+/// A setting that would find no interface.
+static LINK_SETTING_NEEDS_MAC: Rule = Rule {
+    name: "link-setting-needs-mac",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a speed or wake-on-LAN is set on a link that is not found by its MAC address",
+    explanation: "speed, duplex and wake_on_lan are applied at the moment when the kernel finds the interface, before \
+        it has a name such as enp1s0. They must find it by its MAC address. Only the names eth0, eth1 and so \
+        on exist at that moment.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { speed = 100, subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", speed = 100, subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_setting_needs_mac),
+};
+
+/// A link that the machine does not have.
+static LINK_UNDEFINED: Rule = Rule {
+    name: "link-undefined",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a link is made of, or carried by, a link that the machine does not have",
+    explanation: "members and primary of a bond, members of a bridge and over of a vlan name links of the same \
+        machine, each with a table of its own. primary is one of the members.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\", address = \"none\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan2\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_undefined),
+};
+
+/// A link that is wanted twice.
+static LINK_HAS_TWO_PARENTS: Rule = Rule {
+    name: "link-has-two-parents",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a link is a member of two bonds or bridges",
+    explanation: "A link belongs to one bond or one bridge. Whichever is set up last takes it from the other, which is \
+        then without it.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.inner = { kind = \"bridge\", members = [\"lan1\"], address = \"none\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\" }\nlink.inner = { kind = \"bridge\", members = [\"uplink\"], subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_parents),
+};
+
+/// A link that needs itself.
+static LINK_LOOP: Rule = Rule {
+    name: "link-loop",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a link is made of, or carried by, itself",
+    explanation: "A bond, a bridge or a vlan stands on other links, and they on others, down to a port. A link that \
+        comes to stand on itself is never set up.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.inner = { kind = \"bridge\", members = [\"radar\"], subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"inner\", subnet = \"slip\" }\n[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"inner\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
+    about_absence: false,
+    check: Check::Site(check_loop),
+};
+
+/// An address in the wrong place.
+static MEMBER_HAS_ADDRESS: Rule = Rule {
+    name: "member-has-address",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a member of a bond or bridge has an address of its own",
+    explanation: "What comes in on a member is handed to its bond or bridge, so an address on the member itself is \
+        never answered. The address belongs to the bond or bridge.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.12\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], address = \"none\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    about_absence: false,
+    check: Check::Site(check_member_address),
+};
+
+/// Every link of every machine.
+pub(super) fn links<'a>(judge: &Judge<'a>) -> impl Iterator<Item = (&'a Machine, &'a Link)> + use<'a> {
+    judge.site.machines.iter().flat_map(|machine| machine.links.iter().map(move |link| (machine, link)))
+}
+
+/// Whether the kernel gives out such names by counting.
+fn is_counted_name(name: &str) -> bool {
+    ["eth", "wlan", "wwan", "usb"].into_iter().any(|stem| {
+        name.strip_prefix(stem)
+            .is_some_and(|number| !number.is_empty() && number.bytes().all(|byte| byte.is_ascii_digit()))
+    })
+}
+
+fn check_kernel_name(judge: &mut Judge<'_>) {
+    for (machine, link) in links(judge).filter(|(_, link)| link.is_found_by_mac() || link.is_only_port()) {
+        let name = link.name.value.as_str();
+        // Netplan takes any port for port = "only", whatever its name: only a wifi is given one.
+        let is_renamed = link.is_found_by_mac() || matches!(link.kind, LinkKind::Wifi);
+        if is_renamed && is_counted_name(name) {
+            let own = if matches!(link.kind, LinkKind::Wifi) { "wifi0" } else { "lan0" };
+            judge.on_machine(
+                &LINK_NAME_KERNEL,
+                machine,
+                link.name.place,
+                format!("The link is to be called {name}, which the kernel may have given to another interface."),
+                format!("give it a name of your own, such as {own}, or leave the MAC address out and take what the kernel calls {name}"),
+            );
+        }
     }
+}
+
+fn check_by_name(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in site.machines.iter().filter(|machine| machine.host().is_some()) {
+        let is_counted = |link: &&Link| {
+            link.kind.is_physical()
+                && link.mac().is_none()
+                && !link.is_only_port()
+                && is_counted_name(link.name.value.as_str())
+        };
+        let counted: Vec<&Link> = machine.links.iter().filter(is_counted).collect();
+        if let [first, second, ..] = counted.as_slice() {
+            judge.on_machine(
+                &LINK_BY_NAME_ONLY,
+                machine,
+                second.name.place,
+                format!(
+                    "Which port is {} and which is {} is for the kernel to decide, at each boot.",
+                    first.name.value, second.name.value
+                ),
+                "give each its mac, and a name of your own such as lan0",
+            );
+        }
+        for link in &machine.links {
+            let Some(place) = link.options.as_ref().and_then(|options| options.only_port) else { continue };
+            judge.on_machine(
+                &LINK_BY_NAME_ONLY,
+                machine,
+                place,
+                format!("The link {} takes any {} port that is there.", link.name.value, link.kind.word()),
+                "write the port's address instead, as in mac = \"02:64:10:00:00:21\", where it is known",
+            );
+        }
+    }
+}
+
+fn check_setting_needs_mac(judge: &mut Judge<'_>) {
+    for (machine, link) in links(judge) {
+        let Some(options) = &link.options else { continue };
+        if link.is_found_by_mac() || is_counted_name(link.name.value.as_str()) && !link.is_only_port() {
+            continue;
+        }
+        let places = [
+            ("speed", options.speed.as_ref().map(|written| written.place)),
+            ("duplex", options.is_full_duplex.as_ref().map(|written| written.place)),
+            ("wake_on_lan", options.wake_on_lan.as_ref().map(|written| written.place)),
+        ];
+        if !matches!(link.kind, LinkKind::Ethernet) || matches!(options.mac, Given::Faulty) {
+            continue;
+        }
+        let Some((key, Some(place))) = places.into_iter().find(|(_, place)| place.is_some()) else {
+            continue;
+        };
+        judge.on_machine(
+            &LINK_SETTING_NEEDS_MAC,
+            machine,
+            place,
+            format!("`{key}` is set before the interface is called {}.", link.name.value),
+            "add the port's address, as in mac = \"02:64:10:00:00:21\", and give the link a name of your own",
+        );
+    }
+}
+
+/// What a link stands on, by name.
+fn foundations(link: &Link) -> impl Iterator<Item = &Written<String>> {
+    let over = match &link.kind {
+        LinkKind::Vlan(over) => over.value(),
+        _ => None,
+    };
+    link.members().iter().chain(over)
+}
+
+fn check_undefined(judge: &mut Judge<'_>) {
+    for (machine, link) in links(judge) {
+        let known: Vec<&str> = machine
+            .links
+            .iter()
+            .map(|other| other.name.value.as_str())
+            .filter(|name| *name != link.name.value.as_str())
+            .collect();
+        for wanted in foundations(link) {
+            if machine.link_named(&wanted.value).is_some() {
+                continue;
+            }
+            let fix = match nearest(&wanted.value, known.iter().copied(), 1).first() {
+                Some(close) => format!("write \"{close}\", or add a table [host.link.{}]", wanted.value),
+                None if known.is_empty() => format!("add a table [host.link.{}]", wanted.value),
+                None => {
+                    format!("write one of {}, or add a table [host.link.{}]", known.join(", "), wanted.value)
+                }
+            };
+            judge.on_machine(
+                &LINK_UNDEFINED,
+                machine,
+                wanted.place,
+                format!("{} has no link \"{}\".", machine.called(), wanted.value),
+                fix,
+            );
+        }
+        let LinkKind::Bond(bond) = &link.kind else { continue };
+        let Some(primary) = &bond.primary else { continue };
+        if !bond.has_faulty_members && !bond.members.iter().any(|member| member.value == primary.value) {
+            let members: Vec<&str> = bond.members.iter().map(|member| member.value.as_str()).collect();
+            judge.on_machine(
+                &LINK_UNDEFINED,
+                machine,
+                primary.place,
+                format!("\"{}\" is no member of {}.", primary.value, link.name.value),
+                format!("write one of its members: {}", members.join(", ")),
+            );
+        }
+    }
+}
+
+fn check_parents(judge: &mut Judge<'_>) {
+    for machine in &judge.site.machines {
+        let mut taken: Vec<(&str, &Link)> = Vec::new();
+        for link in &machine.links {
+            for member in link.members() {
+                match taken.iter().find(|(name, _)| *name == member.value) {
+                    None => taken.push((&member.value, link)),
+                    Some((_, first)) => {
+                        let message = if std::ptr::eq(*first, link) {
+                            format!("{} stands twice among the members of {}.", member.value, link.name.value)
+                        } else {
+                            format!(
+                                "{} is a member of {} already, at {}.",
+                                member.value,
+                                first.name.value,
+                                judge.in_words(first.name.place)
+                            )
+                        };
+                        judge.on_machine(
+                            &LINK_HAS_TWO_PARENTS,
+                            machine,
+                            member.place,
+                            message,
+                            "take it out of one of the lists, or write the link that was meant",
+                        );
+                    }
+                }
+            }
+        }
+    }
+}
+
+fn check_loop(judge: &mut Judge<'_>) {
+    for machine in judge.site.machines.iter().filter(|machine| {
+        machine.links.len() > 1 || machine.links.iter().any(|link| foundations(link).next().is_some())
+    }) {
+        for link in &machine.links {
+            let mut seen: Vec<&str> = Vec::new();
+            let mut open: Vec<&Link> = vec![link];
+            let mut is_loop = false;
+            while let Some(at) = open.pop() {
+                for below in foundations(at) {
+                    is_loop |= below.value == link.name.value.as_str();
+                    if !seen.contains(&below.value.as_str()) {
+                        seen.push(&below.value);
+                        open.extend(machine.link_named(&below.value));
+                    }
+                }
+            }
+            if is_loop {
+                judge.on_machine(
+                    &LINK_LOOP,
+                    machine,
+                    link.name.place,
+                    format!("{} stands on itself, by way of {}.", link.name.value, seen.join(", ")),
+                    "take one of them out of `members` or `over`",
+                );
+                break;
+            }
+        }
+    }
+}
+
+fn check_member_address(judge: &mut Judge<'_>) {
+    for (machine, link) in links(judge) {
+        let Some(found) = link.addresses().next() else { continue };
+        let Some(parent) = machine.parent_of(link) else { continue };
+        judge.on_machine(
+            &MEMBER_HAS_ADDRESS,
+            machine,
+            found.address.place,
+            format!(
+                "{} is a member of {}, and has the address {}.",
+                link.name.value, parent.name.value, found.address.value
+            ),
+            format!("give the address to {}", parent.name.value),
+        );
+    }
+}
+
+pub(crate) fn name_invalid(machine: Option<String>, written: &Written<String>, fault: &NameFault) -> Finding {
+    Finding::new(
+        &LINK_NAME_INVALID,
+        machine,
+        written.place,
+        format!("The link name \"{}\" {}.", written.value, fault.reason),
+        "write the name that the kernel gives the interface, such as eth0 or enp1s0",
+    )
 }

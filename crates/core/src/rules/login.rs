@@ -1,6 +1,6 @@
 //! Rules on who can log in.
 
-use super::{Check, Judge, Rule};
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{Machine, Site};
 use crate::names::{NameFault, nearest};
@@ -13,6 +13,7 @@ pub(super) const RULES: &[&Rule] =
 static HOST_WITHOUT_LOGIN: Rule = Rule {
     name: "host-without-login",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "no account can log in on a host",
     explanation: "A headless host that nobody can log in on has to be fetched. At least one account with an SSH key must \
         be for it: an [account.NAME] table without `hosts` is for every host, one with `hosts` for those whose names match.",
@@ -26,6 +27,7 @@ static HOST_WITHOUT_LOGIN: Rule = Rule {
 static ACCOUNT_NAME_INVALID: Rule = Rule {
     name: "account-name-invalid",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an account has a name that a list of users cannot hold",
     explanation: "A login begins with a small letter or an underscore and goes on with small letters, digits, underscores \
         and hyphens, 32 characters at most. A full name has no colon, which ends it in the list of users (passwd(5)).",
@@ -39,6 +41,7 @@ static ACCOUNT_NAME_INVALID: Rule = Rule {
 static ACCOUNT_UNUSED: Rule = Rule {
     name: "account-unused",
     severity: Severity::Warning,
+    nature: Nature::Judgement,
     summary: "an account is for no host of the sheet",
     explanation: "`hosts` of the account matches the name of no host, so nobody gets the login. A name was mistyped, or the \
         account has had its day.",
@@ -52,6 +55,7 @@ static ACCOUNT_UNUSED: Rule = Rule {
 static SSH_KEY_MALFORMED: Rule = Rule {
     name: "ssh-key-malformed",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an SSH public key is missing or cannot be read",
     explanation: "ssh_keys names files that hold public keys, a line each as in authorized_keys, or holds such lines itself. \
         sshd passes over a line that it cannot read without a word, and the login stays shut. A private key never belongs \

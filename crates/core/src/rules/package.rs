@@ -1,9 +1,9 @@
 //! Rules on OVF packages and the answers to their properties.
 
-use super::{Check, Judge, Rule};
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::given::Given;
-use crate::machine::{Answer, AnswerSource, Machine};
+use crate::machine::{Answer, AnswerSource, Machine, TakeWord};
 use crate::names::nearest;
 use crate::ovf::{Package, PackageFault, Property};
 use crate::source::{Place, Written};
@@ -17,12 +17,14 @@ pub(super) const RULES: &[&Rule] = &[
     &PROPERTY_NOT_SETTABLE,
     &PROPERTY_WRONG_TYPE,
     &REFERENCE_DANGLING,
+    &REFERENCE_LOOP,
 ];
 
 /// No package at the path.
 static PACKAGE_MISSING: Rule = Rule {
     name: "package-missing",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "there is no package at the path that the sheet gives",
     explanation: "`package` is the path of the package's OVF descriptor. It starts from the folder that the sheet is in, \
         not from where the command is run.",
@@ -36,6 +38,7 @@ static PACKAGE_MISSING: Rule = Rule {
 static PACKAGE_UNREADABLE: Rule = Rule {
     name: "package-unreadable",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a package's descriptor cannot be read",
     explanation: "The descriptor is an XML file in UTF-8 whose root is an OVF envelope with one virtual machine. This \
         version does not open OVA archives: unpack them with tar, and name the .ovf file among what comes out.",
@@ -49,6 +52,7 @@ static PACKAGE_UNREADABLE: Rule = Rule {
 static NETWORK_UNKNOWN: Rule = Rule {
     name: "network-unknown",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a link is on a network that the package does not have",
     explanation: "`network` of an appliance's link is a name from the network section of the package's descriptor. Upper \
         and lower case count.",
@@ -62,6 +66,7 @@ static NETWORK_UNKNOWN: Rule = Rule {
 static PROPERTY_UNKNOWN: Rule = Rule {
     name: "property-unknown",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an answer is given to a property that the package does not have",
     explanation: "A property is named by its class, key and instance with dots between them, as far as it has them, in \
         quotes. A newer version of a package may have renamed it.",
@@ -75,6 +80,7 @@ static PROPERTY_UNKNOWN: Rule = Rule {
 static PROPERTY_UNANSWERED: Rule = Rule {
     name: "property-unanswered",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a property that has no default is given no answer",
     explanation: "The package asks for the property and has no default for it, so the appliance would start without the \
         setting, or not at all. A default that is an empty text counts as one.",
@@ -88,6 +94,7 @@ static PROPERTY_UNANSWERED: Rule = Rule {
 static PROPERTY_NOT_SETTABLE: Rule = Rule {
     name: "property-not-settable",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an answer is given to a property that the package keeps for itself",
     explanation: "A property whose descriptor does not say userConfigurable=\"true\" is the package's own. Platforms ignore \
         an answer to it, or the appliance does not start with one.",
@@ -101,6 +108,7 @@ static PROPERTY_NOT_SETTABLE: Rule = Rule {
 static PROPERTY_WRONG_TYPE: Rule = Rule {
     name: "property-wrong-type",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "an answer is not of the property's type",
     explanation: "The descriptor gives each property a type: a whole number of so many bits with or without a sign, a \
         fraction, true or false, or a text. An appliance that cannot read an answer falls back to its default without a \
@@ -115,6 +123,7 @@ static PROPERTY_WRONG_TYPE: Rule = Rule {
 static REFERENCE_DANGLING: Rule = Rule {
     name: "reference-dangling",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a value is taken from where there is none",
     explanation: "{ take = \"…\" } takes a value that the sheet holds elsewhere: the appliance's own, or with `of` that of \
         another machine or of a subnet. Where there are several values, nth or join says what becomes of them.",
@@ -122,6 +131,20 @@ static REFERENCE_DANGLING: Rule = Rule {
     right: "[[host]]\nname = \"signal-tower\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.31\" }\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"clock\" = { take = \"address\", of = \"signal-tower\" }\n",
     about_absence: true,
     check: Check::Site(check_references),
+};
+
+/// A value that leads back to itself.
+static REFERENCE_LOOP: Rule = Rule {
+    name: "reference-loop",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "values of the sheet take each other in a circle",
+    explanation: "A list takes a server of another machine's list, and that in turn one of this. Nowhere on the way is \
+        an address written. Write it at one of the places.",
+    wrong: "[[host]]\nname = \"gauge-01\"\ndns = [{ take = \"dns-1\", of = \"gauge-02\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\ndns = [{ take = \"dns-1\", of = \"gauge-01\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\ndns = [{ take = \"dns-1\", of = \"gauge-02\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\ndns = [\"10.64.10.53\", \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    about_absence: false,
+    check: Check::Reading,
 };
 
 /// The packages with a fault, each with the first appliance that names it.
@@ -329,11 +352,48 @@ pub(crate) fn reference_dangling(
         Some(close) => format!("write of = \"{close}\""),
         None => "write the name of a machine or subnet of this sheet".to_owned(),
     };
-    Finding {
-        rule: &REFERENCE_DANGLING,
+    Finding::new(
+        &REFERENCE_DANGLING,
         machine,
-        place: written.place,
-        message: format!("The sheet has no machine and no subnet \"{}\".", written.value),
+        written.place,
+        format!("The sheet has no machine and no subnet \"{}\".", written.value),
         fix,
-    }
+    )
+}
+
+pub(crate) fn reference_loop(machine: Option<String>, place: Place, path: &[Place]) -> Finding {
+    let message = match path.len() {
+        1 => "The value is taken from itself.".to_owned(),
+        steps => format!("The value is taken in a circle of {steps} places, and stands at none of them."),
+    };
+    Finding::new(&REFERENCE_LOOP, machine, place, message, "write the address itself at one of the places")
+}
+
+/// A value that a list cannot take.
+pub(crate) fn reference_fault(
+    machine: Option<String>,
+    place: Place,
+    message: String,
+    fix: String,
+) -> Finding {
+    Finding::new(&REFERENCE_DANGLING, machine, place, message, fix)
+}
+
+pub(crate) fn list_take_word(machine: Option<String>, word: &Written<TakeWord>) -> Finding {
+    Finding::new(
+        &REFERENCE_DANGLING,
+        machine,
+        word.place,
+        format!("A list of servers cannot take the {}.", word.value.text()),
+        "take one of: address, address6, gateway, gateway6, dns-1, dns-2, ntp-1, ntp-2",
+    )
+}
+
+pub(crate) fn list_take_without_of(place: Place, word: TakeWord) -> Finding {
+    Finding::on_sheet(
+        &REFERENCE_DANGLING,
+        place,
+        format!("The list does not say of which machine to take the {}.", word.text()),
+        "add of = \"…\" with the name of a machine",
+    )
 }

@@ -1,6 +1,6 @@
 //! Rules on patterns and rows.
 
-use super::{Check, Rule};
+use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::names::nearest;
 use crate::source::Place;
@@ -12,6 +12,7 @@ pub(super) const RULES: &[&Rule] =
 static PATTERN_MALFORMED: Rule = Rule {
     name: "pattern-malformed",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "braces in an entry hold no range",
     explanation: "In the texts of a [[host]] or an [[appliance]] entry a range in braces makes several machines: {01..12} \
         counts in decimal, leading zeros giving the width, {0x0a..0x1f} in hexadecimal, {10.64.32.11..10.64.35.250} runs \
@@ -26,6 +27,7 @@ static PATTERN_MALFORMED: Rule = Rule {
 static PATTERN_LENGTHS_DIFFER: Rule = Rule {
     name: "pattern-lengths-differ",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "the ranges of an entry do not have the same number of values",
     explanation: "Several ranges in one entry run in step: the first machine takes the first value of each, and so on. With \
         ranges of different length some machine would have no address, or some address no machine.",
@@ -39,6 +41,7 @@ static PATTERN_LENGTHS_DIFFER: Rule = Rule {
 static ROWS_MALFORMED: Rule = Rule {
     name: "rows-malformed",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a CSV file of rows cannot be read",
     explanation: "`rows` names a CSV file in UTF-8, from the folder of the sheet on. Its first line names the fields, each \
         once; every further line has as many values, with commas between them. A value with a comma or a quote in it \
@@ -53,6 +56,7 @@ static ROWS_MALFORMED: Rule = Rule {
 static ROWS_FIELD_MISSING: Rule = Rule {
     name: "rows-field-missing",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a field is named that the rows do not have",
     explanation: "In an entry with `rows`, {field} in a text is the value that the row has in the field of that name. The \
         names are those of the CSV file's first line; upper and lower case count.",
@@ -66,6 +70,7 @@ static ROWS_FIELD_MISSING: Rule = Rule {
 static ROWS_EMPTY: Rule = Rule {
     name: "rows-empty",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a CSV file has a header and no rows",
     explanation: "An entry with `rows` makes a machine for each row, so that a file without rows makes none. Where no \
         machine is meant, take the entry out.",
@@ -81,7 +86,7 @@ pub(crate) fn rows_malformed(
     message: String,
     fix: impl Into<String>,
 ) -> Finding {
-    Finding { rule: &ROWS_MALFORMED, machine, place, message, fix: fix.into() }
+    Finding::new(&ROWS_MALFORMED, machine, place, message, fix.into())
 }
 
 pub(crate) fn rows_field_missing(
@@ -96,17 +101,17 @@ pub(crate) fn rows_field_missing(
         None => format!("write one of {}, or add the field to the file", known.join(", ")),
     };
     let message = format!("{file} has no field \"{field}\".");
-    Finding { rule: &ROWS_FIELD_MISSING, machine, place, message, fix }
+    Finding::new(&ROWS_FIELD_MISSING, machine, place, message, fix)
 }
 
 pub(crate) fn rows_empty(machine: Option<String>, place: Place, file: &str) -> Finding {
     let message = format!("{file} has a header and no rows.");
     let fix = "add rows to the file, or take the entry out of the sheet".to_owned();
-    Finding { rule: &ROWS_EMPTY, machine, place, message, fix }
+    Finding::new(&ROWS_EMPTY, machine, place, message, fix)
 }
 
 pub(crate) fn malformed(machine: Option<String>, place: Place, message: String, fix: String) -> Finding {
-    Finding { rule: &PATTERN_MALFORMED, machine, place, message, fix }
+    Finding::new(&PATTERN_MALFORMED, machine, place, message, fix)
 }
 
 /// A range, and the first range of the entry, each as written with its number of values.
@@ -116,11 +121,11 @@ pub(crate) fn lengths_differ(
     (range, count): (&str, u64),
     (first, wanted): (&str, u64),
 ) -> Finding {
-    Finding {
-        rule: &PATTERN_LENGTHS_DIFFER,
+    Finding::new(
+        &PATTERN_LENGTHS_DIFFER,
         machine,
         place,
-        message: format!("{range} has {count} values, and {first} of the same entry has {wanted}."),
-        fix: "correct one of the two, so that they run in step".to_owned(),
-    }
+        format!("{range} has {count} values, and {first} of the same entry has {wanted}."),
+        "correct one of the two, so that they run in step".to_owned(),
+    )
 }

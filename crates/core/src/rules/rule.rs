@@ -11,6 +11,8 @@ pub struct Rule {
     pub name: &'static str,
     /// How grave its findings are.
     pub severity: Severity,
+    /// Whether a person may set it aside.
+    pub nature: Nature,
     /// What it finds, in a few words.
     pub summary: &'static str,
     /// What goes wrong on the machine when it is broken, and what to do.
@@ -24,6 +26,17 @@ pub struct Rule {
     pub about_absence: bool,
     /// What looks for it.
     pub check: Check,
+}
+
+/// What a rule is about, which decides on who may set it aside.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Nature {
+    /// No right file can be written, or the machine does not come up as meant: never set aside.
+    Fault,
+    /// Likely a slip, yet it may be meant: a waiver sets it aside, and in a lab a warning is a note.
+    Judgement,
+    /// Somebody may get in, or nobody: a waiver sets it aside, and in a lab it is a step less grave.
+    Credential,
 }
 
 /// What looks for breaches of a rule.

@@ -1,9 +1,9 @@
 //! Rules on name servers and time servers.
 
-use super::{Check, Judge, Rule};
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::given::Given;
-use crate::machine::{Choices, Machine, TimeServer};
+use crate::machine::{Choices, Machine, TimeServer, TimeService};
 use crate::names::NameFault;
 use crate::net::{AddressFault, Family};
 use crate::source::Written;
@@ -16,12 +16,21 @@ pub(super) const RULES: &[&Rule] = &[
     &NTP_MISSING,
     &NTP_MALFORMED,
     &NTP_NAME_NEEDS_DNS,
+    &DNS_ONLY_ONE,
+    &DNS_TOO_MANY,
+    &DNS_IS_SELF,
+    &DNS_TWO_SPECIAL_SETS,
+    &DNS_PUBLIC,
+    &NTP_TOO_FEW,
+    &NTP_IS_SELF,
+    &NTP_KEY_MISSING,
 ];
 
 /// No word on name servers.
 static DNS_MISSING: Rule = Rule {
     name: "dns-missing",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a machine is given no name server, and the sheet does not say so",
     explanation: "A machine without a name server finds nothing by name: no updates, no time servers by name. Where that \
         is meant, dns = \"none\" says so. An empty list says neither.",
@@ -35,11 +44,12 @@ static DNS_MISSING: Rule = Rule {
 static DNS_NOT_AN_ADDRESS: Rule = Rule {
     name: "dns-not-an-address",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a name server is not given by its address",
     explanation: "A name server is what names are looked up at, so it cannot be given by name itself. It is given by its \
         IPv4 or IPv6 address, without a mask or a port.",
-    wrong: "[common]\ndns = [\"ns1.capovetro.example\"]\n",
-    right: "[common]\ndns = [\"10.64.10.53\"]\n",
+    wrong: "[common]\ndns = [\"10.64.10.53\", \"ns2.capovetro.example\"]\n",
+    right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
     about_absence: false,
     check: Check::Reading,
 };
@@ -48,6 +58,7 @@ static DNS_NOT_AN_ADDRESS: Rule = Rule {
 static DNS_DUPLICATE: Rule = Rule {
     name: "dns-duplicate",
     severity: Severity::Warning,
+    nature: Nature::Judgement,
     summary: "a name server stands twice in its list",
     explanation: "The second mention helps nobody when the server is down. Usually a digit was to be changed after copying.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.53\"]\n",
@@ -60,10 +71,11 @@ static DNS_DUPLICATE: Rule = Rule {
 static DNS_FAMILY_MISMATCH: Rule = Rule {
     name: "dns-family-mismatch",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a machine has no address of the family of its name servers",
     explanation: "A machine with IPv4 addresses only reaches no name server that has an IPv6 address, and the other way \
         round. At least one server must be of a family in which the machine has an address.",
-    wrong: "[common]\ndns = [\"fd64:10::53\"]\n",
+    wrong: "[common]\ndns = [\"fd64:10::53\", \"fd64:10::54\"]\n",
     right: "[common]\ndns = [\"fd64:10::53\", \"10.64.10.53\"]\n",
     about_absence: false,
     check: Check::Site(check_dns_family),
@@ -73,11 +85,12 @@ static DNS_FAMILY_MISMATCH: Rule = Rule {
 static NTP_NAME_NEEDS_DNS: Rule = Rule {
     name: "ntp-name-needs-dns",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a time server is given by name, and the machine asks no name server",
     explanation: "Without a name server the machine cannot find a time server by its name, and its clock is never set. Give \
         the time server by its address.",
-    wrong: "[common]\ndns = \"none\"\nntp = [\"clock.capovetro.example\"]\n",
-    right: "[common]\ndns = \"none\"\nntp = [\"10.64.10.121\"]\n",
+    wrong: "[common]\ndns = \"none\"\nntp = [\"clock.capovetro.example\", \"none\"]\n",
+    right: "[common]\ndns = \"none\"\nntp = [\"10.64.10.121\", \"none\"]\n",
     about_absence: false,
     check: Check::Site(check_ntp_name),
 };
@@ -86,6 +99,7 @@ static NTP_NAME_NEEDS_DNS: Rule = Rule {
 static NTP_MISSING: Rule = Rule {
     name: "ntp-missing",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a machine is given no time server, and the sheet does not say so",
     explanation: "A machine without a time server drifts, and small boards start in the past, so that certificates are \
         refused. Where that is meant, ntp = \"none\" says so. An empty list says neither.",
@@ -99,12 +113,127 @@ static NTP_MISSING: Rule = Rule {
 static NTP_MALFORMED: Rule = Rule {
     name: "ntp-malformed",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a time server is neither an address nor a name",
     explanation: "A time server is given by its address or by its name, without a port.",
     wrong: "[common]\nntp = [\"10.64.10.300\"]\n",
-    right: "[common]\nntp = [\"10.64.10.121\", \"clock.capovetro.example\"]\n",
+    right: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"clock.capovetro.example\"]\n",
     about_absence: false,
     check: Check::Reading,
+};
+
+/// A single name server.
+static DNS_ONLY_ONE: Rule = Rule {
+    name: "dns-only-one",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a machine has a single name server",
+    explanation: "While that server is down or restarted, the machine finds nothing by name. Where there is no second, \
+        \"none\" as the last item of the list says so.",
+    wrong: "[common]\ndns = [\"10.64.10.53\"]\n",
+    right: "[common]\ndns = [\"10.64.10.53\", \"none\"]\n",
+    about_absence: false,
+    check: Check::Site(check_dns_one),
+};
+
+/// More name servers than are asked.
+static DNS_TOO_MANY: Rule = Rule {
+    name: "dns-too-many",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a machine has more than three name servers",
+    explanation: "Programs that read resolv.conf ask three name servers at most (resolv.conf(5), MAXNS), and never the \
+        others. More than three in a row only make a failed look-up slower.",
+    wrong: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\", \"10.64.10.55\", \"10.64.10.56\"]\n",
+    right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\", \"10.64.10.55\"]\n",
+    about_absence: false,
+    check: Check::Site(check_dns_many),
+};
+
+/// A server that asks itself.
+static DNS_IS_SELF: Rule = Rule {
+    name: "dns-is-self",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a name server of the site asks itself only",
+    explanation: "A machine that serves names and asks nobody else has no names until its own server is up, which may \
+        need names to start. Give it another server as the second.",
+    wrong: "[common]\ndns = [\"10.64.10.53\", \"none\"]\n[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
+    about_absence: false,
+    check: Check::Site(check_dns_self),
+};
+
+/// Domains that cannot be told apart.
+static DNS_TWO_SPECIAL_SETS: Rule = Rule {
+    name: "dns-two-special-sets",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "two domains with different name servers are reached over the same link",
+    explanation: "A link has one set of name servers, which is asked for all its domains. Two domains of dns_for with \
+        different servers in the same direction would each be asked at both. Put them on different links, or \
+        have one server ask the other.",
+    wrong: "[common]\ndns_for = { \"crane.example\" = [\"10.64.10.98\"], \"mole.example\" = [\"10.64.10.99\"] }\n",
+    right: "[common]\ndns_for = { \"crane.example\" = [\"10.64.10.98\"], \"mole.example\" = [\"10.64.10.98\"] }\n",
+    about_absence: false,
+    check: Check::Site(check_two_sets),
+};
+
+/// Names that nobody outside knows.
+static DNS_PUBLIC: Rule = Rule {
+    name: "dns-public",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "names of the site are looked up at public name servers only",
+    explanation: "Public name servers do not know the names inside a site, and learn which of them are asked for. A \
+        machine with search domains of its own should ask a name server of the site.",
+    wrong: "[common]\nsearch = [\"capovetro.example\"]\ndns = [\"9.9.9.9\", \"149.112.112.112\"]\n",
+    right: "[common]\nsearch = [\"capovetro.example\"]\ndns = [\"10.64.10.53\", \"9.9.9.9\"]\n",
+    about_absence: false,
+    check: Check::Site(check_dns_public),
+};
+
+/// Too few clocks to tell which is wrong.
+static NTP_TOO_FEW: Rule = Rule {
+    name: "ntp-too-few",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a machine has one or two time servers",
+    explanation: "One time server may fail or be wrong, and of two that disagree nobody can tell which is right; three \
+        can outvote one (RFC 8633, section 3.2). A name that stands for several servers counts as one here. \
+        Where there are no more, \"none\" as the last item of the list says so.",
+    wrong: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\"]\n",
+    right: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"none\"]\n",
+    about_absence: false,
+    check: Check::Site(check_ntp_few),
+};
+
+/// A clock that is set by itself.
+static NTP_IS_SELF: Rule = Rule {
+    name: "ntp-is-self",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a time server of the site asks itself",
+    explanation: "A machine that serves time and has its own address in its list believes its own clock. Give it an \
+        ntp of its own, with the servers that it takes the time from.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nserves = [\"ntp\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.121\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nserves = [\"ntp\"]\nntp = [\"10.64.10.122\", \"10.64.10.123\", \"clock.capovetro.example\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.121\" }\n",
+    about_absence: false,
+    check: Check::Site(check_ntp_self),
+};
+
+/// A key that is not there, or not used.
+static NTP_KEY_MISSING: Rule = Rule {
+    name: "ntp-key-missing",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a time server is to prove its answers, and there is no key for it",
+    explanation: "key of a time server names a [time_key.NAME] table of the sheet. chrony alone checks such proofs: \
+        with timesyncd the answers would be taken unproved.",
+    wrong: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n",
+    right: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n[time_key.harbor]\nnumber = 10\nvalue = { from_secret = \"harbor-clock\" }\n[secret.harbor-clock]\nfrom = \"file\"\npath = \"harbor-clock.secret\"\n",
+    about_absence: false,
+    check: Check::Site(check_ntp_key),
 };
 
 /// Reports each list that is missing or empty once: at `[common]`'s list where that is to blame for several machines.
@@ -216,7 +345,7 @@ fn check_ntp_name(judge: &mut Judge<'_>) {
             continue;
         }
         for server in &ntp.items {
-            if let TimeServer::Name(name) = &server.value {
+            if let TimeServer::Name(name) = &server.value.server {
                 judge.on_setting(
                     &NTP_NAME_NEEDS_DNS,
                     machine,
@@ -246,13 +375,13 @@ pub(crate) fn dns_not_an_address(
     } else {
         (fault.reason.clone(), super::report::fix_address("dns", fault))
     };
-    Finding {
-        rule: &DNS_NOT_AN_ADDRESS,
+    Finding::new(
+        &DNS_NOT_AN_ADDRESS,
         machine,
-        place: written.place,
-        message: format!("The name server \"{text}\" {reason}."),
+        written.place,
+        format!("The name server \"{text}\" {reason}."),
         fix,
-    }
+    )
 }
 
 /// A time server that is no address, and, where a fault is given, no name either; without one it looks like a mistyped
@@ -276,11 +405,206 @@ pub(crate) fn ntp_malformed(
         }
         _ => (&address.reason, super::report::fix_address("ntp", address)),
     };
-    Finding {
-        rule: &NTP_MALFORMED,
+    Finding::new(
+        &NTP_MALFORMED,
         machine,
-        place: written.place,
-        message: format!("The time server \"{}\" {reason}.", written.value),
+        written.place,
+        format!("The time server \"{}\" {reason}.", written.value),
         fix,
+    )
+}
+
+fn check_dns_one(judge: &mut Judge<'_>) {
+    for machine in &judge.site.machines {
+        let Some(list) = machine.settings.dns.value() else { continue };
+        let [only] = list.items.as_slice() else { continue };
+        if list.ends_with_none || list.has_faulty_items {
+            continue;
+        }
+        judge.on_setting(
+            &DNS_ONLY_ONE,
+            machine,
+            list.place,
+            only.place,
+            format!("{} is the only name server.", only.value),
+            format!("add a second, or write [\"{}\", \"none\"] if there is none", only.value),
+        );
+    }
+}
+
+fn check_dns_many(judge: &mut Judge<'_>) {
+    for machine in &judge.site.machines {
+        let Some(list) = machine.settings.dns.value() else { continue };
+        let Some(fourth) = list.items.get(3) else { continue };
+        judge.on_setting(
+            &DNS_TOO_MANY,
+            machine,
+            list.place,
+            fourth.place,
+            format!("The list has {} name servers, and three are asked.", list.items.len()),
+            "leave the three that are nearest",
+        );
+    }
+}
+
+fn check_dns_self(judge: &mut Judge<'_>) {
+    for machine in judge.site.machines.iter().filter(|machine| machine.serves.dns) {
+        let Some(list) = machine.settings.dns.value().filter(|list| !list.has_faulty_items) else { continue };
+        let Some(first) = list.items.first() else { continue };
+        if list.values().all(|server| server.is_loopback() || is_own(machine, *server)) {
+            judge.on_machine(
+                &DNS_IS_SELF,
+                machine,
+                first.place,
+                format!("{} serves names, and {} is its own address.", machine.called(), first.value),
+                "give it a list of its own with another server in it",
+            );
+        }
+    }
+}
+
+fn is_own(machine: &Machine, address: std::net::IpAddr) -> bool {
+    machine.links.iter().flat_map(crate::machine::Link::addresses).any(|found| found.address.value == address)
+}
+
+fn check_two_sets(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in site.machines.iter().filter(|machine| machine.host().is_some()) {
+        let special = &machine.settings.dns_for;
+        for (index, one) in special.iter().enumerate() {
+            let servers: Vec<_> = one.servers.values().collect();
+            let rival = special.iter().take(index).find(|other| {
+                let same_link = match (
+                    site.link_towards(machine, &one.servers),
+                    site.link_towards(machine, &other.servers),
+                ) {
+                    (Some(a), Some(b)) => std::ptr::eq(a, b),
+                    _ => false,
+                };
+                same_link && other.servers.values().collect::<Vec<_>>() != servers
+            });
+            let Some(rival) = rival else { continue };
+            let link = site.link_towards(machine, &one.servers).map_or("", |link| link.name.value.as_str());
+            judge.on_setting(
+                &DNS_TWO_SPECIAL_SETS,
+                machine,
+                one.servers.place,
+                one.domain.place,
+                format!(
+                    "{} and {} have different name servers, and are both reached over {link}.",
+                    rival.domain.value, one.domain.value
+                ),
+                "write the same servers for both, or have them in the subnets of different links",
+            );
+        }
+    }
+}
+
+fn check_dns_public(judge: &mut Judge<'_>) {
+    let is_public = |address: &std::net::IpAddr| match address {
+        std::net::IpAddr::V4(v4) => {
+            !v4.is_private()
+                && !v4.is_loopback()
+                && !v4.is_link_local()
+                && !matches!(v4.octets(), [100, 64..=127, ..])
+        }
+        std::net::IpAddr::V6(v6) => !v6.is_unique_local() && !v6.is_loopback() && !v6.is_unicast_link_local(),
+    };
+    let site = judge.site;
+    for machine in &site.machines {
+        let settings = &machine.settings;
+        let has_names = settings.search.value().is_some_and(|list| !list.items.is_empty());
+        let Some(list) = settings.dns.value().filter(|list| has_names && !list.has_faulty_items) else {
+            continue;
+        };
+        let Some(first) = list.items.first() else { continue };
+        // A site with public addresses may have public servers of its own.
+        let is_of_site = |address: &std::net::IpAddr| {
+            site.subnets.iter().any(|subnet| {
+                subnet.family(Family::of(*address)).is_some_and(|side| side.prefix.value.contains(address))
+            })
+        };
+        if list.values().all(|server| is_public(server) && !is_of_site(server)) {
+            judge.on_setting(
+                &DNS_PUBLIC,
+                machine,
+                list.place,
+                first.place,
+                format!(
+                    "{} and what else is in the list are public name servers, and there are search domains.",
+                    first.value
+                ),
+                "write a name server of the site first, or search = \"none\" if there are no names inside",
+            );
+        }
+    }
+}
+
+fn check_ntp_few(judge: &mut Judge<'_>) {
+    for machine in &judge.site.machines {
+        let Some(list) = machine.settings.ntp.value() else { continue };
+        if list.ends_with_none || list.has_faulty_items || !(1..=2).contains(&list.items.len()) {
+            continue;
+        }
+        let Some(last) = list.items.last() else { continue };
+        let message = if list.items.len() == 1 {
+            format!("{} is the only time server.", last.value)
+        } else {
+            "Of two time servers that disagree, nobody can tell which is right.".to_owned()
+        };
+        judge.on_setting(
+            &NTP_TOO_FEW,
+            machine,
+            list.place,
+            last.place,
+            message,
+            "write three or more, or \"none\" as the last item if there are no more",
+        );
+    }
+}
+
+fn check_ntp_self(judge: &mut Judge<'_>) {
+    for machine in judge.site.machines.iter().filter(|machine| machine.serves.ntp) {
+        let Some(list) = machine.settings.ntp.value() else { continue };
+        for server in &list.items {
+            let TimeServer::Address(address) = server.value.server else { continue };
+            if is_own(machine, address) {
+                judge.on_machine(
+                    &NTP_IS_SELF,
+                    machine,
+                    server.place,
+                    format!(
+                        "{} serves time, and would set its clock by {address}, which is itself.",
+                        machine.called()
+                    ),
+                    "give it an ntp of its own, with the servers that it takes the time from",
+                );
+            }
+        }
+    }
+}
+
+fn check_ntp_key(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in site.machines.iter().filter(|machine| machine.host().is_some()) {
+        let Some(list) = machine.settings.ntp.value() else { continue };
+        for key in list.items.iter().filter_map(|item| item.value.key.as_ref()) {
+            let known = || site.time_keys.iter().map(|key| key.name.value.as_str());
+            let (message, fix) = if !known().any(|name| name == key.value) {
+                let fix = match crate::names::nearest(&key.value, known(), 1).first() {
+                    Some(close) => format!("write key = \"{close}\""),
+                    None => format!("add a table [time_key.{}] with number and value", key.value),
+                };
+                (format!("The sheet has no time key \"{}\".", key.value), fix)
+            } else if machine.settings.time_service() != TimeService::Chrony {
+                (
+                    format!("timesyncd does not use the key \"{}\".", key.value),
+                    "write time_service = \"chrony\", or the server alone".to_owned(),
+                )
+            } else {
+                continue;
+            };
+            judge.on_setting(&NTP_KEY_MISSING, machine, list.place, key.place, message, fix);
+        }
     }
 }

@@ -1,10 +1,10 @@
 //! Rules on the sheet as a text: its TOML and its keys.
 
-use super::{Check, Rule};
+use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::TakeWord;
-use crate::names::nearest;
-use crate::sheet::{KeySpec, TableSpec};
+use crate::names::{LinkName, nearest};
+use crate::sheet::{HOST_LINK, KeySpec, TableSpec};
 use crate::source::{Place, Written};
 use crate::text::capital;
 
@@ -15,6 +15,7 @@ pub(super) const RULES: &[&Rule] =
 static SYNTAX: Rule = Rule {
     name: "sheet-syntax",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "the sheet is not written as TOML 1.1 asks",
     explanation: "A sheet is a TOML 1.1 file in UTF-8. Texts, addresses and prefixes among them, stand in quotes; \
         the items of a list have commas between them; a key stands once in its table. While a sheet cannot be read \
@@ -29,6 +30,7 @@ static SYNTAX: Rule = Rule {
 static EMPTY: Rule = Rule {
     name: "sheet-empty",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "the sheet names no machine",
     explanation: "A sheet without a [[host]] or [[appliance]] entry prepares nothing. Where a whole sheet seems to be \
         missing, look whether the right file was named.",
@@ -42,6 +44,7 @@ static EMPTY: Rule = Rule {
 static FORMAT_UNKNOWN: Rule = Rule {
     name: "sheet-format-unknown",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "the sheet does not say that it is of format 1",
     explanation: "Each sheet says in its first line of which format it is, so that a later version of the tool never \
         takes an old sheet for a new one. This version reads format 1.",
@@ -55,6 +58,7 @@ static FORMAT_UNKNOWN: Rule = Rule {
 static KEY_UNKNOWN: Rule = Rule {
     name: "sheet-key-unknown",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a key that a sheet does not have",
     explanation: "Keys that the tool does not know are never passed over: a mistyped key would leave a machine without \
         the setting. The nearest key that the table does have is suggested.",
@@ -68,6 +72,7 @@ static KEY_UNKNOWN: Rule = Rule {
 static KEY_MISPLACED: Rule = Rule {
     name: "sheet-key-misplaced",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a key of another table",
     explanation: "In TOML a key belongs to the header above it. A machine's key written below a [host.link.…] header \
         becomes a key of the link: move it up, above that header.",
@@ -81,6 +86,7 @@ static KEY_MISPLACED: Rule = Rule {
 static KEY_MISSING: Rule = Rule {
     name: "sheet-key-missing",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a key that must be there is not",
     explanation: "Some keys have no default, because a wrong guess would only show on a machine that nobody can see: \
         the name of a machine, the subnet of a link, the keys of an account.",
@@ -94,11 +100,12 @@ static KEY_MISSING: Rule = Rule {
 static VALUE_WRONG_TYPE: Rule = Rule {
     name: "sheet-value-wrong-type",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a value of another type than its key takes",
     explanation: "Each key takes one type of value: a text in quotes, a list in brackets, a number, true or false, or \
         a table. A list stands in brackets even when it has one item.",
     wrong: "[common]\ndns = \"10.64.10.53\"\n",
-    right: "[common]\ndns = [\"10.64.10.53\"]\n",
+    right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
     about_absence: false,
     check: Check::Reading,
 };
@@ -151,7 +158,7 @@ pub(crate) fn key_unknown(
             format!("take the line out, or use a key that is there: {}", known.join(", "))
         }
     };
-    Finding { rule: &KEY_UNKNOWN, machine, place, message, fix }
+    Finding::new(&KEY_UNKNOWN, machine, place, message, fix)
 }
 
 /// What to write for a key that people bring from elsewhere.
@@ -197,33 +204,33 @@ pub(crate) fn key_misplaced(
     } else {
         format!("move the line to {}, as in {}", home.called, home.header)
     };
-    Finding {
-        rule: &KEY_MISPLACED,
+    Finding::new(
+        &KEY_MISPLACED,
         machine,
         place,
-        message: format!("`{key}` is a key of {}, and here it stands in {}.", home.called, spec.called),
+        format!("`{key}` is a key of {}, and here it stands in {}.", home.called, spec.called),
         fix,
-    }
+    )
 }
 
 pub(crate) fn key_missing(machine: Option<String>, place: Place, spec: &TableSpec, key: &KeySpec) -> Finding {
-    Finding {
-        rule: &KEY_MISSING,
+    Finding::new(
+        &KEY_MISSING,
         machine,
         place,
-        message: format!("{} has no `{}`.", capital(spec.called), key.name),
-        fix: format!("add {}, for example {}", key.takes, key.example),
-    }
+        format!("{} has no `{}`.", capital(spec.called), key.name),
+        format!("add {}, for example {}", key.takes, key.example),
+    )
 }
 
 pub(crate) fn value_wrong_type(machine: Option<String>, place: Place, key: &KeySpec, found: &str) -> Finding {
-    Finding {
-        rule: &VALUE_WRONG_TYPE,
+    Finding::new(
+        &VALUE_WRONG_TYPE,
         machine,
         place,
-        message: format!("`{}` takes {}, and {found} stands here.", key.name, key.takes),
-        fix: format!("write it like this: {}", key.example),
-    }
+        format!("`{}` takes {}, and {found} stands here.", key.name, key.takes),
+        format!("write it like this: {}", key.example),
+    )
 }
 
 /// `take` is none of the words.
@@ -233,11 +240,57 @@ pub(crate) fn take_word_unknown(machine: Option<String>, written: &Written<Strin
         Some(close) => format!("write take = \"{close}\""),
         None => format!("write one of: {}", words().collect::<Vec<_>>().join(", ")),
     };
-    Finding {
-        rule: &VALUE_WRONG_TYPE,
+    Finding::new(
+        &VALUE_WRONG_TYPE,
         machine,
-        place: written.place,
-        message: format!("\"{}\" is no value that can be taken.", written.value),
+        written.place,
+        format!("\"{}\" is no value that can be taken.", written.value),
         fix,
-    }
+    )
+}
+
+/// A text that is none of the words that a key takes.
+pub(crate) fn word_unknown<'w>(
+    machine: Option<String>,
+    written: &Written<String>,
+    key: &KeySpec,
+    words: impl Iterator<Item = &'w str> + Clone,
+) -> Finding {
+    let fix = match nearest(&written.value, words.clone(), 1).first() {
+        Some(close) => format!("write {} = \"{close}\"", key.name),
+        None => {
+            format!("write one of {}", words.map(|word| format!("\"{word}\"")).collect::<Vec<_>>().join(", "))
+        }
+    };
+    let message = format!("`{}` takes {}, and \"{}\" stands here.", key.name, key.takes, written.value);
+    Finding::new(&VALUE_WRONG_TYPE, machine, written.place, message, fix)
+}
+
+/// A key of a link whose kind does not have it.
+pub(crate) fn key_of_other_kind(
+    machine: Option<String>,
+    place: Place,
+    link: &str,
+    key: &str,
+    kind: &str,
+) -> Finding {
+    Finding::new(
+        &KEY_MISPLACED,
+        machine,
+        place,
+        format!("`{key}` has no place on a link of kind {kind}, which {link} is."),
+        "take it out, or write the kind that the link is",
+    )
+}
+
+/// A key that the kind of a link asks for.
+pub(crate) fn link_key_missing(machine: Option<String>, link: &Written<LinkName>, key: &str) -> Finding {
+    let example = HOST_LINK.key(key).map_or("", |spec| spec.example);
+    Finding::new(
+        &KEY_MISSING,
+        machine,
+        link.place,
+        format!("The link {} has no `{key}`.", link.value),
+        format!("add it, for example {example}"),
+    )
 }

@@ -1,6 +1,6 @@
 //! Rules on subnets: prefixes, masks, ranges, and links that name a subnet.
 
-use super::{Check, Judge, Rule};
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::names::nearest;
 use crate::net::{Family, MaskFault, PrefixFault, RangeFault, dotted_mask};
@@ -14,12 +14,15 @@ pub(super) const RULES: &[&Rule] = &[
     &SUBNET_UNDEFINED,
     &RANGE_MALFORMED,
     &DHCP_RANGE_OUTSIDE_SUBNET,
+    &SUBNET_FULL,
+    &POOL_OVERLAP,
 ];
 
 /// A prefix that cannot be read.
 static PREFIX_MALFORMED: Rule = Rule {
     name: "prefix-malformed",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a prefix, or an address with a mask, cannot be read",
     explanation: "A subnet's prefix is its first address, a slash and the mask. The mask is a length (/24), dotted \
         (/255.255.255.0) or hexadecimal (/0xffffff00); IPv6 has the length only.",
@@ -33,6 +36,7 @@ static PREFIX_MALFORMED: Rule = Rule {
 static PREFIX_HAS_HOST_BITS: Rule = Rule {
     name: "prefix-has-host-bits",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a prefix names an address inside the subnet instead of its first",
     explanation: "The part of a prefix that the mask leaves to the machines must be zero. A prefix such as \
         10.64.10.7/24 is either the address of a machine, written in the wrong place, or has the wrong mask.",
@@ -46,6 +50,7 @@ static PREFIX_HAS_HOST_BITS: Rule = Rule {
 static NETMASK_NOT_CONTIGUOUS: Rule = Rule {
     name: "netmask-not-contiguous",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "the ones of a mask do not all stand before its zeros",
     explanation: "A mask is a run of ones and then zeros (RFC 4632, section 3.1). 255.0.255.0 has a hole, and \
         0.0.0.255 is a mask turned round.",
@@ -59,6 +64,7 @@ static NETMASK_NOT_CONTIGUOUS: Rule = Rule {
 static SUBNET_OVERLAP: Rule = Rule {
     name: "subnet-overlap",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "two subnets share addresses",
     explanation: "An address that lies in two subnets cannot be routed: the router sends it to one of them. Often one \
         of the masks is too short.",
@@ -72,6 +78,7 @@ static SUBNET_OVERLAP: Rule = Rule {
 static SUBNET_UNDEFINED: Rule = Rule {
     name: "subnet-undefined",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a subnet is named that the sheet does not have",
     explanation: "A link takes its mask and its gateway from the subnet that it names, so the sheet must have a \
         [subnet.NAME] table of that name. Upper and lower case count.",
@@ -85,6 +92,7 @@ static SUBNET_UNDEFINED: Rule = Rule {
 static RANGE_MALFORMED: Rule = Rule {
     name: "range-malformed",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a range is not a first and a last address",
     explanation: "A range is its first address, a hyphen and its last, both written in full and both included. A single \
         address is a range too.",
@@ -98,6 +106,7 @@ static RANGE_MALFORMED: Rule = Rule {
 static DHCP_RANGE_OUTSIDE_SUBNET: Rule = Rule {
     name: "dhcp-range-outside-subnet",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a DHCP range does not lie in its subnet",
     explanation: "Static addresses are kept out of the ranges that a DHCP server leases. A range outside its subnet keeps \
         nothing out, so one of the two is mistyped.",
@@ -105,6 +114,35 @@ static DHCP_RANGE_OUTSIDE_SUBNET: Rule = Rule {
     right: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n",
     about_absence: false,
     check: Check::Site(check_dhcp_ranges),
+};
+
+/// No address left.
+static SUBNET_FULL: Rule = Rule {
+    name: "subnet-full",
+    severity: Severity::Note,
+    nature: Nature::Judgement,
+    summary: "a subnet has no free address left",
+    explanation: "Every address of the subnet is given to a machine, leased, kept free or in use. The next machine has \
+        no place there. Subnets of fewer than eight addresses, which join two routers as a rule, are passed \
+        over.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/29\"\ngateway = \"10.64.30.1\"\nkept_free = [\"10.64.30.2-10.64.30.6\"]\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/29\"\ngateway = \"10.64.30.1\"\nkept_free = [\"10.64.30.2-10.64.30.5\"]\n",
+    about_absence: false,
+    check: Check::Site(check_full),
+};
+
+/// Addresses that are handed out twice.
+static POOL_OVERLAP: Rule = Rule {
+    name: "pool-overlap",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a pool shares addresses with a subnet or with another pool",
+    explanation: "An appliance hands out the addresses of a pool by itself, and routes them to itself. What it shares \
+        with a subnet is cut off, seen from the appliance.",
+    wrong: "[pool.logbook-internal]\nprefix = \"10.64.0.0/16\"\n",
+    right: "[pool.logbook-internal]\nprefix = \"10.128.0.0/16\"\n",
+    about_absence: false,
+    check: Check::Site(check_pools),
 };
 
 fn check_overlap(judge: &mut Judge<'_>) {
@@ -264,7 +302,7 @@ pub(crate) fn address_mask_faulty(
     };
     let address = text.split('/').next().unwrap_or_default();
     let fix = format!("write \"{address}\" alone: the mask comes from the subnet");
-    Finding { rule, machine, place: written.place, message, fix }
+    Finding::new(rule, machine, written.place, message, fix)
 }
 
 pub(crate) fn range_malformed(written: &Written<String>, fault: &RangeFault) -> Finding {
@@ -301,11 +339,64 @@ pub(crate) fn undefined(machine: Option<String>, written: &Written<String>, know
             written.value
         ),
     };
-    Finding {
-        rule: &SUBNET_UNDEFINED,
+    Finding::new(
+        &SUBNET_UNDEFINED,
         machine,
-        place: written.place,
-        message: format!("The sheet has no subnet \"{}\".", written.value),
+        written.place,
+        format!("The sheet has no subnet \"{}\".", written.value),
         fix,
+    )
+}
+
+fn check_full(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for subnet in &site.subnets {
+        let Some(side) = subnet.family(Family::V4) else { continue };
+        let prefix = side.prefix.value;
+        // Counting through larger subnets takes long, and nobody fills them.
+        if !(20..=29).contains(&prefix.prefix_len()) {
+            continue;
+        }
+        let is_free = prefix
+            .hosts()
+            .any(|address| subnet.allows(address) && !site.address_uses().contains_key(&address));
+        if !is_free {
+            judge.on_sheet(
+                &SUBNET_FULL,
+                side.prefix.place,
+                format!("Subnet {} ({prefix}) has no free address left.", subnet.name.value),
+                "give back what is kept or leased without need, or plan a larger subnet",
+            );
+        }
+    }
+}
+
+fn check_pools(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let subnets = site.subnets.iter().flat_map(|subnet| {
+        Family::BOTH.into_iter().filter_map(move |family| {
+            Some((format!("subnet {}", subnet.name.value), subnet.family(family)?.prefix.clone()))
+        })
+    });
+    let mut seen: Vec<(String, Written<ipnet::IpNet>)> = subnets.collect();
+    for pool in &site.pools {
+        for prefix in &pool.prefixes {
+            let other = seen.iter().find(|(_, other)| {
+                other.value.contains(&prefix.value.network()) || prefix.value.contains(&other.value.network())
+            });
+            if let Some((name, other)) = other {
+                let line = judge.in_words(other.place);
+                judge.on_sheet(
+                    &POOL_OVERLAP,
+                    prefix.place,
+                    format!(
+                        "Pool {} is {}, and shares addresses with {name}, {}, at {line}.",
+                        pool.name.value, prefix.value, other.value
+                    ),
+                    "write a prefix that nothing else of the site has, such as one below 10.128.0.0/9",
+                );
+            }
+        }
+        seen.extend(pool.prefixes.iter().map(|prefix| (format!("pool {}", pool.name.value), prefix.clone())));
     }
 }

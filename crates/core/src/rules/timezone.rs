@@ -1,6 +1,6 @@
 //! Rules on time zones.
 
-use super::{Check, Judge, Rule};
+use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::names::nearest_zones;
 use crate::source::Written;
@@ -11,10 +11,11 @@ pub(super) const RULES: &[&Rule] = &[&TIMEZONE_MISSING, &TIMEZONE_UNKNOWN, &TIME
 static TIMEZONE_MISSING: Rule = Rule {
     name: "timezone-missing",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a host is given no time zone",
     explanation: "Without a zone the host keeps the one of its image, whatever that is, and its logs and schedules run by \
         it. \"Etc/UTC\" is a zone too.",
-    wrong: "# a whole sheet\nformat = 1\n[common]\ndns = \"none\"\nntp = \"none\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\ngateway = \"10.64.10.1\"\n[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    wrong: "# a whole sheet\nformat = 1\n[common]\ndns = \"none\"\nntp = \"none\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\ngateway = \"10.64.10.1\"\n[account.keeper]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\ntimezone = \"Europe/Rome\"\n",
     about_absence: true,
     check: Check::Site(check_missing),
@@ -24,6 +25,7 @@ static TIMEZONE_MISSING: Rule = Rule {
 static TIMEZONE_UNKNOWN: Rule = Rule {
     name: "timezone-unknown",
     severity: Severity::Error,
+    nature: Nature::Fault,
     summary: "a time zone is not in the zone database",
     explanation: "A zone is named as in the zone database, such as Europe/Rome; upper and lower case count, since the name \
         is a path on the host. With an unknown name the host runs on UTC.",
@@ -37,6 +39,7 @@ static TIMEZONE_UNKNOWN: Rule = Rule {
 static TIMEZONE_FIXED_OFFSET: Rule = Rule {
     name: "timezone-fixed-offset",
     severity: Severity::Warning,
+    nature: Nature::Judgement,
     summary: "a time zone is a fixed distance from UTC, without daylight saving",
     explanation: "Zones such as Etc/GMT-1 or EST keep the same distance from UTC all year, so that clocks are an hour off for \
         half of it where daylight saving is kept. The sign of the Etc/GMT zones is the reverse of the usual one, besides. \
@@ -91,14 +94,14 @@ fn check_missing(judge: &mut Judge<'_>) {
 
 pub(crate) fn unknown(machine: Option<String>, written: &Written<String>) -> Finding {
     let near: Vec<String> = nearest_zones(&written.value).iter().map(|zone| format!("\"{zone}\"")).collect();
-    Finding {
-        rule: &TIMEZONE_UNKNOWN,
+    Finding::new(
+        &TIMEZONE_UNKNOWN,
         machine,
-        place: written.place,
-        message: format!("There is no time zone \"{}\".", written.value),
-        fix: match near.as_slice() {
+        written.place,
+        format!("There is no time zone \"{}\".", written.value),
+        match near.as_slice() {
             [] => "write a zone of the zone database, such as \"Europe/Rome\" or \"Etc/UTC\"".to_owned(),
             zones => format!("write {}", zones.join(" or ")),
         },
-    }
+    )
 }

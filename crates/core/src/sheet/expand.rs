@@ -5,7 +5,10 @@ use std::path::Path;
 
 use super::pattern::{Filling, Pattern};
 use super::rows::Rows;
-use super::{AnswerValue, LinkEntry, ListEntry, MachineEntry, SettingsEntry, Sheet};
+use super::{
+    AnswerValue, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfLink, MoreOfMachine, SettingsEntry,
+    Sheet, SshEntry, TakeEntry,
+};
 use crate::beside::{Beside, ReadFault};
 use crate::confidential::is_secret;
 use crate::finding::Finding;
@@ -224,44 +227,152 @@ fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, &mut 
         rows: _,
         name,
         settings,
+        more,
         links,
         package,
         answers,
         answers_place: _,
     } = entry;
     each_given(name, visit);
-    each_of_settings(settings, visit);
-    for LinkEntry { name: _, network, subnet, address, address6, default_route: _ } in links {
-        for text in [network, subnet, address, address6] {
+    if let Some(settings) = settings {
+        each_of_settings(settings, visit);
+    }
+    if let Some(more) = more {
+        let MoreOfMachine { hostname, fqdn, serves, cluster } = &mut **more;
+        for text in [hostname, fqdn, cluster] {
             each_given(text, visit);
         }
+        each_of_texts(serves, visit);
+    }
+    for link in links {
+        each_of_link(link, visit);
     }
     each_given(package, visit);
     for answer in answers {
         match &mut answer.value {
             Given::Value(AnswerValue::Literal(text)) => visit(text, &mut answer.place),
-            Given::Value(AnswerValue::Take(take)) => {
-                each_written(&mut take.take, visit);
-                for text in [&mut take.of, &mut take.link, &mut take.join].into_iter().flatten() {
-                    each_written(text, visit);
-                }
-            }
+            Given::Value(AnswerValue::Take(take)) => each_of_take(take, visit),
             Given::Absent | Given::Faulty => {}
         }
     }
 }
 
+fn each_of_link(link: &mut LinkEntry, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    let LinkEntry { name: _, network, subnet, address, address6, default_route: _, more } = link;
+    for text in [network, subnet, address, address6] {
+        each_given(text, visit);
+    }
+    let Some(more) = more else { return };
+    let MoreOfLink {
+        kind,
+        mac,
+        port,
+        more_addresses,
+        routes,
+        own_table: _,
+        mtu: _,
+        wake_on_lan: _,
+        speed: _,
+        duplex,
+        link_local4: _,
+        members,
+        mode,
+        primary,
+        watch_every: _,
+        lacp_rate,
+        spread_by,
+        over,
+        spanning_tree: _,
+    } = &mut **more;
+    for text in [kind, mac, port, duplex, mode, primary, lacp_rate, spread_by, over] {
+        each_given(text, visit);
+    }
+    for list in [more_addresses, members] {
+        each_of_texts(list, visit);
+    }
+    if let Given::Value(routes) = routes {
+        for route in routes {
+            each_given(&mut route.to, visit);
+            each_given(&mut route.via, visit);
+        }
+    }
+}
+
+fn each_of_take(take: &mut TakeEntry, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    each_written(&mut take.take, visit);
+    for text in [&mut take.of, &mut take.link, &mut take.join].into_iter().flatten() {
+        each_written(text, visit);
+    }
+}
+
 fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut String, &mut Place)) {
-    let SettingsEntry { domain, dns, search, ntp, timezone } = settings;
-    each_given(domain, visit);
+    let SettingsEntry {
+        purpose,
+        domain,
+        name_pattern: _,
+        dns,
+        dns_for,
+        search,
+        llmnr: _,
+        multicast_dns: _,
+        ntp,
+        time_service,
+        timezone,
+        locale,
+        console_keyboard,
+        ipv6,
+        netplan,
+        renderer,
+        hosts_file,
+        ssh:
+            Given::Absent
+            | Given::Faulty
+            | Given::Value(SshEntry { enabled: _, password_login: _, root_login: _ }),
+    } = settings;
+    for text in [
+        purpose,
+        domain,
+        time_service,
+        timezone,
+        locale,
+        console_keyboard,
+        ipv6,
+        netplan,
+        renderer,
+        hosts_file,
+    ] {
+        each_given(text, visit);
+    }
     for list in [dns, search, ntp] {
-        if let Given::Value(ListEntry { items, .. }) = list {
-            for item in items {
-                each_written(item, visit);
+        each_of_list(list, visit);
+    }
+    if let Given::Value(domains) = dns_for {
+        for (_, servers) in domains {
+            each_of_list(servers, visit);
+        }
+    }
+}
+
+fn each_of_list(list: &mut Given<ListEntry>, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    let Given::Value(ListEntry { items, .. }) = list else { return };
+    for item in items {
+        match item {
+            ItemEntry::Text(text) => each_written(text, visit),
+            ItemEntry::Take(take, _) => each_of_take(take, visit),
+            ItemEntry::Keyed { server, key } => {
+                each_written(server, visit);
+                each_written(key, visit);
             }
         }
     }
-    each_given(timezone, visit);
+}
+
+fn each_of_texts(texts: &mut Given<Vec<Written<String>>>, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    if let Given::Value(texts) = texts {
+        for text in texts {
+            each_written(text, visit);
+        }
+    }
 }
 
 fn each_given(given: &mut Given<Written<String>>, visit: &mut impl FnMut(&mut String, &mut Place)) {

@@ -13,7 +13,7 @@ use crate::given::Given;
 use crate::source::{Place, Written};
 
 pub use expand::expand;
-pub(crate) use keys::{ACCOUNT, TAKE};
+pub(crate) use keys::{ACCOUNT, COMMON, HOST, HOST_LINK, ROUTE, SECRET, TAKE, TIME_KEY, WAIVER};
 pub use keys::{KEYS, KeySpec, TableSpec};
 pub use read::read;
 
@@ -29,8 +29,18 @@ pub struct Sheet {
     pub common: SettingsEntry,
     /// The `[subnet.*]` tables.
     pub subnets: Vec<SubnetEntry>,
+    /// The `[pool.*]` tables.
+    pub pools: Vec<PoolEntry>,
+    /// The `[cluster.*]` tables.
+    pub clusters: Vec<ClusterEntry>,
+    /// The `[secret.*]` tables.
+    pub secrets: Vec<SecretEntry>,
+    /// The `[time_key.*]` tables.
+    pub time_keys: Vec<TimeKeyEntry>,
     /// The `[account.*]` tables.
     pub accounts: Vec<AccountEntry>,
+    /// The `[[waiver]]` entries.
+    pub waivers: Vec<WaiverEntry>,
     /// The `[[host]]` and `[[appliance]]` entries, and, once they are expanded, their machines, in their order.
     pub machines: Vec<MachineEntry>,
     /// Whether the sheet could be read in full: its TOML is right, and so are the names of its tables. If not, what
@@ -41,27 +51,53 @@ pub struct Sheet {
 /// Settings that may stand in `[common]` and be repeated on a machine.
 #[derive(Clone, Debug, Default)]
 pub struct SettingsEntry {
+    /// `purpose`
+    pub purpose: Given<Written<String>>,
     /// `domain`
     pub domain: Given<Written<String>>,
+    /// `name_pattern`
+    pub name_pattern: Given<Written<String>>,
     /// `dns`
     pub dns: Given<ListEntry>,
+    /// `dns_for`: a domain, and who is asked for its names
+    pub dns_for: Given<Vec<(Written<String>, Given<ListEntry>)>>,
     /// `search`
     pub search: Given<ListEntry>,
+    /// `llmnr`
+    pub llmnr: Given<Written<bool>>,
+    /// `multicast_dns`
+    pub multicast_dns: Given<Written<bool>>,
     /// `ntp`
     pub ntp: Given<ListEntry>,
+    /// `time_service`
+    pub time_service: Given<Written<String>>,
     /// `timezone`
     pub timezone: Given<Written<String>>,
+    /// `locale`
+    pub locale: Given<Written<String>>,
+    /// `console_keyboard`
+    pub console_keyboard: Given<Written<String>>,
+    /// `ipv6`
+    pub ipv6: Given<Written<String>>,
+    /// `netplan`
+    pub netplan: Given<Written<String>>,
+    /// `renderer`
+    pub renderer: Given<Written<String>>,
+    /// `hosts_file`
+    pub hosts_file: Given<Written<String>>,
+    /// `ssh`
+    pub ssh: Given<SshEntry>,
 }
 
-impl SettingsEntry {
-    /// Whether nothing is set.
-    pub fn is_empty(&self) -> bool {
-        self.domain.is_absent()
-            && self.dns.is_absent()
-            && self.search.is_absent()
-            && self.ntp.is_absent()
-            && self.timezone.is_absent()
-    }
+/// `ssh = { … }`
+#[derive(Clone, Debug, Default)]
+pub struct SshEntry {
+    /// `enabled`
+    pub enabled: Given<Written<bool>>,
+    /// `password_login`
+    pub password_login: Given<Written<bool>>,
+    /// `root_login`
+    pub root_login: Given<Written<bool>>,
 }
 
 /// A list that can be declined with `"none"`.
@@ -70,11 +106,27 @@ pub struct ListEntry {
     /// Where the list, or the `"none"` in its place, stands.
     pub place: Place,
     /// The items, without a closing `"none"`.
-    pub items: Vec<Written<String>>,
+    pub items: Vec<ItemEntry>,
     /// Whether `"none"` was written: in place of the list, or as its last item to say that there is no more.
     pub ends_with_none: bool,
     /// Whether some item was no text; a finding says so already.
     pub has_faulty_items: bool,
+}
+
+/// An item of a list.
+#[derive(Clone, Debug)]
+pub enum ItemEntry {
+    /// A text.
+    Text(Written<String>),
+    /// A value of the sheet, and where it is taken.
+    Take(Box<TakeEntry>, Place),
+    /// `{ server = …, key = … }`: a time server that proves its answers
+    Keyed {
+        /// Address or name.
+        server: Written<String>,
+        /// The key's name.
+        key: Written<String>,
+    },
 }
 
 /// A `[subnet.NAME]` table.
@@ -90,12 +142,116 @@ pub struct SubnetEntry {
     pub prefix6: Given<Written<String>>,
     /// `gateway6`
     pub gateway6: Given<Written<String>>,
+    /// `vlan`
+    pub vlan: Given<Written<i64>>,
+    /// `mtu`
+    pub mtu: Given<Written<i64>>,
+    /// `hypervisor_network`
+    pub hypervisor_network: Given<Written<String>>,
+    /// `wifi`
+    pub wifi: Given<WifiEntry>,
     /// `dhcp_ranges`
     pub dhcp_ranges: Vec<Written<String>>,
     /// `kept_free`
     pub kept_free: Vec<Written<String>>,
     /// `in_use`: address, and who uses it
     pub in_use: Vec<(Written<String>, String)>,
+}
+
+/// `wifi = { … }` of a subnet.
+#[derive(Clone, Debug)]
+pub struct WifiEntry {
+    /// Where it stands.
+    pub place: Place,
+    /// `ssid`
+    pub ssid: Given<Written<String>>,
+    /// `passphrase`: the name of its secret, or `none`
+    pub passphrase: Given<Written<SecretUse>>,
+    /// `country`
+    pub country: Given<Written<String>>,
+    /// `hidden`
+    pub hidden: Given<Written<bool>>,
+}
+
+/// Where a confidential value comes from.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum SecretUse {
+    /// There is none, on purpose.
+    None,
+    /// `{ from_secret = … }`
+    Named(String),
+}
+
+/// A `[pool.NAME]` table.
+#[derive(Clone, Debug)]
+pub struct PoolEntry {
+    /// Its name.
+    pub name: Written<String>,
+    /// `prefix`
+    pub prefix: Given<Written<String>>,
+    /// `prefix6`
+    pub prefix6: Given<Written<String>>,
+    /// `vlan`
+    pub vlan: Given<Written<i64>>,
+}
+
+/// A `[cluster.NAME]` table.
+#[derive(Clone, Debug)]
+pub struct ClusterEntry {
+    /// Its name.
+    pub name: Written<String>,
+    /// `virtual_address`
+    pub virtual_address: Given<VirtualAddressEntry>,
+}
+
+/// `virtual_address = { … }` of a cluster.
+#[derive(Clone, Debug)]
+pub struct VirtualAddressEntry {
+    /// `subnet`
+    pub subnet: Given<Written<String>>,
+    /// `address`
+    pub address: Given<Written<String>>,
+    /// `address6`
+    pub address6: Given<Written<String>>,
+}
+
+/// A `[secret.NAME]` table.
+#[derive(Clone, Debug)]
+pub struct SecretEntry {
+    /// Its name.
+    pub name: Written<String>,
+    /// `from`
+    pub from: Given<Written<String>>,
+    /// `path`
+    pub path: Given<Written<String>>,
+}
+
+/// A `[time_key.NAME]` table.
+#[derive(Clone, Debug)]
+pub struct TimeKeyEntry {
+    /// Its name.
+    pub name: Written<String>,
+    /// `number`
+    pub number: Given<Written<i64>>,
+    /// `hash`
+    pub hash: Given<Written<String>>,
+    /// `value`
+    pub value: Given<Written<SecretUse>>,
+}
+
+/// A `[[waiver]]` entry.
+#[derive(Clone, Debug)]
+pub struct WaiverEntry {
+    /// Its header.
+    pub header: Place,
+    /// `rule`
+    pub rule: Given<Written<String>>,
+    /// `machines`
+    pub machines: Given<Vec<Written<String>>>,
+    /// `reason`
+    pub reason: Given<Written<String>>,
+    /// `until`
+    pub until: Given<Written<toml::value::Date>>,
 }
 
 /// An `[account.NAME]` table.
@@ -144,8 +300,10 @@ pub struct MachineEntry {
     pub rows: Given<Written<String>>,
     /// `name`
     pub name: Given<Written<String>>,
-    /// What the entry sets for itself.
-    pub settings: SettingsEntry,
+    /// What the entry sets for itself, if anything.
+    pub settings: Option<Box<SettingsEntry>>,
+    /// What few machines have.
+    pub more: Option<Box<MoreOfMachine>>,
     /// `link.*`
     pub links: Vec<LinkEntry>,
     /// `package`
@@ -154,6 +312,19 @@ pub struct MachineEntry {
     pub answers: Vec<AnswerEntry>,
     /// Where the table of answers begins.
     pub answers_place: Option<Place>,
+}
+
+/// Keys of a machine that most leave out.
+#[derive(Clone, Debug, Default)]
+pub struct MoreOfMachine {
+    /// `hostname`
+    pub hostname: Given<Written<String>>,
+    /// `fqdn`
+    pub fqdn: Given<Written<String>>,
+    /// `serves`
+    pub serves: Given<Vec<Written<String>>>,
+    /// `cluster`
+    pub cluster: Given<Written<String>>,
 }
 
 impl MachineEntry {
@@ -183,6 +354,64 @@ pub struct LinkEntry {
     pub address6: Given<Written<String>>,
     /// `default_route`
     pub default_route: Given<Written<bool>>,
+    /// What few links have.
+    pub more: Option<Box<MoreOfLink>>,
+}
+
+/// Keys of a link of a host that most leave out.
+#[derive(Clone, Debug, Default)]
+pub struct MoreOfLink {
+    /// `kind`
+    pub kind: Given<Written<String>>,
+    /// `mac`
+    pub mac: Given<Written<String>>,
+    /// `port`
+    pub port: Given<Written<String>>,
+    /// `more_addresses`
+    pub more_addresses: Given<Vec<Written<String>>>,
+    /// `routes`
+    pub routes: Given<Vec<RouteEntry>>,
+    /// `own_table`
+    pub own_table: Given<Written<i64>>,
+    /// `mtu`
+    pub mtu: Given<Written<i64>>,
+    /// `wake_on_lan`
+    pub wake_on_lan: Given<Written<bool>>,
+    /// `speed`
+    pub speed: Given<Written<i64>>,
+    /// `duplex`
+    pub duplex: Given<Written<String>>,
+    /// `link_local4`
+    pub link_local4: Given<Written<bool>>,
+    /// `members`
+    pub members: Given<Vec<Written<String>>>,
+    /// `mode`
+    pub mode: Given<Written<String>>,
+    /// `primary`
+    pub primary: Given<Written<String>>,
+    /// `watch_every`
+    pub watch_every: Given<Written<i64>>,
+    /// `lacp_rate`
+    pub lacp_rate: Given<Written<String>>,
+    /// `spread_by`
+    pub spread_by: Given<Written<String>>,
+    /// `over`
+    pub over: Given<Written<String>>,
+    /// `spanning_tree`
+    pub spanning_tree: Given<Written<bool>>,
+}
+
+/// An item of `routes`.
+#[derive(Clone, Debug)]
+pub struct RouteEntry {
+    /// Where it stands.
+    pub place: Place,
+    /// `to`
+    pub to: Given<Written<String>>,
+    /// `via`
+    pub via: Given<Written<String>>,
+    /// `metric`
+    pub metric: Given<Written<i64>>,
 }
 
 /// One line of `[appliance.answer]`.

@@ -4,12 +4,16 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::keys::{
-    ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, COMMON, HOST, HOST_LINK, IN_USE, ROOT, SUBNET_TABLE, TAKE,
+    ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, FROM_SECRET, HOST, HOST_LINK,
+    IN_USE, KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SSH, SUBNET_TABLE, TAKE, TIME_KEY, VIRTUAL_ADDRESS,
+    WAIVER, WIFI,
 };
 use super::table::{Reader, TableReader};
 use super::{
-    AccountEntry, AnswerEntry, AnswerValue, LinkEntry, MachineEntry, MachineKind, SettingsEntry, Sheet,
-    SubnetEntry, TableSpec, TakeEntry, label_of, syntax,
+    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
+    MachineKind, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry, SecretUse, SettingsEntry,
+    Sheet, SshEntry, SubnetEntry, TableSpec, TakeEntry, TimeKeyEntry, VirtualAddressEntry, WaiverEntry,
+    WifiEntry, label_of, syntax,
 };
 use crate::finding::Finding;
 use crate::given::Given;
@@ -54,10 +58,25 @@ fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &st
         let mut common = TableReader::new(root.reader, table, &COMMON, place, None);
         common.refuse_unknown_keys(&[&ROOT]);
         sheet.site = common.text("site");
-        sheet.common = read_settings(&mut common);
+        sheet.common = read_settings(&mut common, &COMMON);
     }
     for (name, table, place) in root.named_tables("subnet") {
         sheet.subnets.push(read_subnet(root.reader, name, table, place));
+    }
+    for (name, table, place) in root.named_tables("pool") {
+        sheet.pools.push(read_pool(root.reader, name, table, place));
+    }
+    for (name, table, place) in root.named_tables("cluster") {
+        sheet.clusters.push(read_cluster(root.reader, name, table, place));
+    }
+    for (name, table, place) in root.named_tables("secret") {
+        sheet.secrets.push(read_secret(root.reader, name, table, place));
+    }
+    for (name, table, place) in root.named_tables("time_key") {
+        sheet.time_keys.push(read_time_key(root.reader, name, table, place));
+    }
+    for (table, place) in root.table_list("waiver") {
+        sheet.waivers.push(read_waiver(root.reader, table, place));
     }
     for (name, table, place) in root.named_tables("account") {
         sheet.accounts.push(read_account(root.reader, name, table, place));
@@ -95,14 +114,237 @@ fn check_format(root: &mut TableReader<'_, '_, '_>) {
     }
 }
 
-fn read_settings(table: &mut TableReader<'_, '_, '_>) -> SettingsEntry {
-    SettingsEntry {
+/// Reads the settings that a table may hold; an appliance has fewer of them than a host.
+fn read_settings(table: &mut TableReader<'_, '_, '_>, spec: &'static TableSpec) -> SettingsEntry {
+    let mut entry = SettingsEntry {
+        purpose: table.text("purpose"),
         domain: table.text("domain"),
-        dns: table.list("dns"),
-        search: table.list("search"),
-        ntp: table.list("ntp"),
+        name_pattern: table.text("name_pattern"),
+        dns: read_list(table, "dns"),
+        search: read_list(table, "search"),
+        ntp: read_list(table, "ntp"),
         timezone: table.text("timezone"),
+        ..SettingsEntry::default()
+    };
+    if spec.key("ssh").is_some() {
+        entry.dns_for = read_dns_for(table);
+        entry.llmnr = table.flag("llmnr");
+        entry.multicast_dns = table.flag("multicast_dns");
+        entry.time_service = table.text("time_service");
+        entry.locale = table.text("locale");
+        entry.console_keyboard = table.text("console_keyboard");
+        entry.ipv6 = table.text("ipv6");
+        entry.netplan = table.text("netplan");
+        entry.renderer = table.text("renderer");
+        entry.hosts_file = table.text("hosts_file");
+        entry.ssh = read_ssh(table);
     }
+    entry
+}
+
+fn read_ssh(table: &mut TableReader<'_, '_, '_>) -> Given<SshEntry> {
+    table.table("ssh").and_then(|(inner, place)| {
+        let mut ssh = table.inner(inner, &SSH, place);
+        ssh.refuse_unknown_keys(&[]);
+        Some(SshEntry {
+            enabled: ssh.flag("enabled"),
+            password_login: ssh.flag("password_login"),
+            root_login: ssh.flag("root_login"),
+        })
+    })
+}
+
+fn read_dns_for(table: &mut TableReader<'_, '_, '_>) -> Given<Vec<(Written<String>, Given<ListEntry>)>> {
+    table.table("dns_for").and_then(|(inner, place)| {
+        let mut domains = table.inner(inner, &DNS_FOR_TABLE, place);
+        let names: Vec<Written<String>> = domains.entries().map(|(name, _)| name).collect();
+        Some(
+            names
+                .into_iter()
+                .map(|name| {
+                    let servers = read_list(&mut domains, &name.value);
+                    (name, servers)
+                })
+                .collect(),
+        )
+    })
+}
+
+/// A list that can be declined with `"none"`, as a whole or after its last item.
+fn read_list(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<ListEntry> {
+    let Some(value) = table.get(key) else { return table.absent(key) };
+    let place = table.reader.place(value.span());
+    let items = match value.get_ref() {
+        DeValue::String(text) if text.as_ref() == "none" => {
+            return Given::Value(ListEntry {
+                place,
+                items: Vec::new(),
+                ends_with_none: true,
+                has_faulty_items: false,
+            });
+        }
+        DeValue::Array(items) => items,
+        _ => {
+            table.wrong_type(key, value);
+            return Given::Faulty;
+        }
+    };
+    let mut list = ListEntry {
+        place,
+        items: Vec::with_capacity(items.len()),
+        ends_with_none: false,
+        has_faulty_items: table.reader.is_broken(place),
+    };
+    let last = items.len().saturating_sub(1);
+    for (index, item) in items.iter().enumerate() {
+        let place = table.reader.place(item.span());
+        let read = match item.get_ref() {
+            DeValue::String(text) if index == last && text.as_ref() == "none" => {
+                list.ends_with_none = true;
+                continue;
+            }
+            DeValue::String(text) if !table.reader.is_broken(place) => {
+                Some(ItemEntry::Text(Written::new(text.to_string(), place)))
+            }
+            DeValue::String(_) => None,
+            DeValue::Table(inner) if key == "ntp" && inner.contains_key("server") => {
+                read_keyed_server(table, inner, place)
+            }
+            DeValue::Table(inner) if matches!(key, "dns" | "ntp") => {
+                let machine = table.machine.clone();
+                read_take(table.reader, inner, place, machine.as_ref())
+                    .into_value()
+                    .map(|take| ItemEntry::Take(Box::new(take), place))
+            }
+            _ => {
+                table.wrong_type(key, item);
+                None
+            }
+        };
+        list.has_faulty_items |= read.is_none();
+        list.items.extend(read);
+    }
+    Given::Value(list)
+}
+
+fn read_keyed_server(
+    table: &mut TableReader<'_, '_, '_>,
+    inner: &DeTable<'_>,
+    place: Place,
+) -> Option<ItemEntry> {
+    let mut keyed = table.inner(inner, &KEYED_SERVER, place);
+    keyed.refuse_unknown_keys(&[]);
+    let (server, key) = (keyed.required_text("server"), keyed.required_text("key"));
+    Some(ItemEntry::Keyed { server: server.into_value()?, key: key.into_value()? })
+}
+
+fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<Written<SecretUse>> {
+    let Some(value) = table.get(key) else { return table.absent(key) };
+    let place = table.reader.place(value.span());
+    match value.get_ref() {
+        DeValue::String(text) if key == "passphrase" && text.as_ref() == "none" => {
+            Given::Value(Written::new(SecretUse::None, place))
+        }
+        DeValue::Table(inner) => {
+            let mut secret = table.inner(inner, &FROM_SECRET, place);
+            secret.refuse_unknown_keys(&[]);
+            secret
+                .required_text("from_secret")
+                .and_then(|name| Some(Written::new(SecretUse::Named(name.value), name.place)))
+        }
+        _ => {
+            table.wrong_type(key, value);
+            Given::Faulty
+        }
+    }
+}
+
+fn read_pool(reader: &mut Reader<'_>, name: Written<String>, table: &DeTable<'_>, place: Place) -> PoolEntry {
+    let mut table = TableReader::new(reader, table, &POOL, place, None);
+    table.refuse_unknown_keys(&[&COMMON, &ROOT]);
+    let entry = PoolEntry {
+        prefix: table.text("prefix"),
+        prefix6: table.text("prefix6"),
+        vlan: table.integer("vlan"),
+        name,
+    };
+    if entry.prefix.is_absent() && entry.prefix6.is_absent() && entry.vlan.is_absent() {
+        table.missing("prefix");
+    }
+    entry
+}
+
+fn read_cluster(
+    reader: &mut Reader<'_>,
+    name: Written<String>,
+    table: &DeTable<'_>,
+    place: Place,
+) -> ClusterEntry {
+    let mut table = TableReader::new(reader, table, &CLUSTER, place, None);
+    table.refuse_unknown_keys(&[&COMMON, &ROOT]);
+    let virtual_address = table.table("virtual_address").and_then(|(inner, place)| {
+        let mut shared = table.inner(inner, &VIRTUAL_ADDRESS, place);
+        shared.refuse_unknown_keys(&[]);
+        let entry = VirtualAddressEntry {
+            subnet: shared.required_text("subnet"),
+            address: shared.text("address"),
+            address6: shared.text("address6"),
+        };
+        if entry.address.is_absent() && entry.address6.is_absent() {
+            shared.missing("address");
+        }
+        Some(entry)
+    });
+    ClusterEntry { name, virtual_address }
+}
+
+fn read_secret(
+    reader: &mut Reader<'_>,
+    name: Written<String>,
+    table: &DeTable<'_>,
+    place: Place,
+) -> SecretEntry {
+    let mut table = TableReader::new(reader, table, &SECRET, place, None);
+    table.refuse_unknown_keys(&[&COMMON, &ROOT]);
+    SecretEntry { from: table.required_text("from"), path: table.required_text("path"), name }
+}
+
+fn read_time_key(
+    reader: &mut Reader<'_>,
+    name: Written<String>,
+    table: &DeTable<'_>,
+    place: Place,
+) -> TimeKeyEntry {
+    let mut table = TableReader::new(reader, table, &TIME_KEY, place, None);
+    table.refuse_unknown_keys(&[&COMMON, &ROOT]);
+    let entry = TimeKeyEntry {
+        number: table.integer("number"),
+        hash: table.text("hash"),
+        value: read_secret_use(&mut table, "value"),
+        name,
+    };
+    for (key, is_absent) in [("number", entry.number.is_absent()), ("value", entry.value.is_absent())] {
+        if is_absent {
+            table.missing(key);
+        }
+    }
+    entry
+}
+
+fn read_waiver(reader: &mut Reader<'_>, table: &DeTable<'_>, place: Place) -> WaiverEntry {
+    let mut table = TableReader::new(reader, table, &WAIVER, place, None);
+    table.refuse_unknown_keys(&[&COMMON, &ROOT]);
+    let entry = WaiverEntry {
+        header: place,
+        rule: table.required_text("rule"),
+        machines: table.texts("machines"),
+        reason: table.required_text("reason"),
+        until: table.date("until"),
+    };
+    if entry.until.is_absent() {
+        table.missing("until");
+    }
+    entry
 }
 
 fn read_subnet(
@@ -118,6 +360,10 @@ fn read_subnet(
         gateway: table.text("gateway"),
         prefix6: table.text("prefix6"),
         gateway6: table.text("gateway6"),
+        vlan: table.integer("vlan"),
+        mtu: table.integer("mtu"),
+        hypervisor_network: table.text("hypervisor_network"),
+        wifi: read_wifi(&mut table),
         dhcp_ranges: table.texts("dhcp_ranges").into_value().unwrap_or_default(),
         kept_free: table.texts("kept_free").into_value().unwrap_or_default(),
         in_use: read_in_use(&mut table),
@@ -127,6 +373,24 @@ fn read_subnet(
         table.missing("prefix");
     }
     entry
+}
+
+fn read_wifi(table: &mut TableReader<'_, '_, '_>) -> Given<WifiEntry> {
+    table.table("wifi").and_then(|(inner, place)| {
+        let mut wifi = table.inner(inner, &WIFI, place);
+        wifi.refuse_unknown_keys(&[]);
+        let entry = WifiEntry {
+            place,
+            ssid: wifi.required_text("ssid"),
+            passphrase: read_secret_use(&mut wifi, "passphrase"),
+            country: wifi.text("country"),
+            hidden: wifi.flag("hidden"),
+        };
+        if entry.passphrase.is_absent() {
+            wifi.missing("passphrase");
+        }
+        Some(entry)
+    })
 }
 
 fn read_in_use(table: &mut TableReader<'_, '_, '_>) -> Vec<(Written<String>, String)> {
@@ -184,9 +448,20 @@ fn read_machine(
     let machine = table.machine.clone();
     table.reader.misplaced.clear();
     let mut links = Vec::new();
+    let mut places = Vec::new();
     if !has_unnamed_link(&mut table, link_spec) {
         for (name, inner, place) in table.named_tables("link") {
-            links.push(read_link(table.reader, link_spec, machine.clone(), name, inner, place, spec));
+            let (link, lacks_subnet) =
+                read_link(table.reader, link_spec, machine.clone(), name, inner, place, spec);
+            if lacks_subnet {
+                places.push((link.name.value.clone(), inner, place));
+            }
+            links.push(link);
+        }
+    }
+    for (name, inner, place) in places {
+        if !is_member(&links, &name) {
+            TableReader::new(table.reader, inner, link_spec, place, machine.clone()).missing("subnet");
         }
     }
     table.claim_misplaced_keys();
@@ -197,7 +472,8 @@ fn read_machine(
         kind,
         header: place,
         rows: table.text("rows"),
-        settings: read_settings(&mut table),
+        settings: read_own_settings(&mut table, spec),
+        more: read_more_of_machine(&mut table),
         links,
         package: Given::Absent,
         answers: Vec::new(),
@@ -215,6 +491,37 @@ fn read_machine(
         }
     }
     entry
+}
+
+/// The settings that an entry makes for itself; most make none.
+fn read_own_settings(
+    table: &mut TableReader<'_, '_, '_>,
+    spec: &'static TableSpec,
+) -> Option<Box<SettingsEntry>> {
+    let is_setting = |key: &str| COMMON.key(key).is_some();
+    (table.has_any(is_setting) || table.has_mistyped(is_setting))
+        .then(|| Box::new(read_settings(table, spec)))
+}
+
+fn read_more_of_machine(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfMachine>> {
+    let is_more = |key: &str| matches!(key, "hostname" | "fqdn" | "serves" | "cluster");
+    (table.has_any(is_more) || table.has_mistyped(is_more)).then(|| {
+        Box::new(MoreOfMachine {
+            hostname: table.text("hostname"),
+            fqdn: table.text("fqdn"),
+            serves: table.texts("serves"),
+            cluster: table.text("cluster"),
+        })
+    })
+}
+
+/// Whether a link is a part of another one, which then has the address.
+fn is_member(links: &[LinkEntry], name: &str) -> bool {
+    links
+        .iter()
+        .filter_map(|link| link.more.as_ref()?.members.value())
+        .flatten()
+        .any(|member| member.value == name)
 }
 
 /// Whether `link` holds the keys of a link in place of the names of links, which is one slip however many keys there are.
@@ -242,7 +549,7 @@ fn read_link(
     table: &DeTable<'_>,
     place: Place,
     outer: &'static TableSpec,
-) -> LinkEntry {
+) -> (LinkEntry, bool) {
     let mut table = TableReader::new(reader, table, spec, place, machine);
     table.refuse_unknown_keys(&[outer, &COMMON, &ROOT]);
     let entry = LinkEntry {
@@ -252,11 +559,66 @@ fn read_link(
         address: table.text("address"),
         address6: table.text("address6"),
         default_route: table.flag("default_route"),
+        more: if spec.key("kind").is_some() { read_more_of_link(&mut table) } else { None },
     };
-    if entry.subnet.is_absent() {
-        table.missing("subnet");
+    let says_none = |given: &Given<Written<String>>| given.value().is_some_and(|text| text.value == "none");
+    let lacks_subnet = entry.subnet.is_absent() && !says_none(&entry.address) && !says_none(&entry.address6);
+    (entry, lacks_subnet)
+}
+
+fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLink>> {
+    let is_more = |key: &str| {
+        !matches!(key, "subnet" | "address" | "address6" | "default_route") && HOST_LINK.key(key).is_some()
+    };
+    if !table.has_any(is_more) && !table.has_mistyped(is_more) {
+        return None;
     }
-    entry
+    Some(Box::new(MoreOfLink {
+        kind: table.text("kind"),
+        mac: table.text("mac"),
+        port: table.text("port"),
+        more_addresses: table.texts("more_addresses"),
+        routes: read_routes(table),
+        own_table: table.integer("own_table"),
+        mtu: table.integer("mtu"),
+        wake_on_lan: table.flag("wake_on_lan"),
+        speed: table.integer("speed"),
+        duplex: table.text("duplex"),
+        link_local4: table.flag("link_local4"),
+        members: table.texts("members"),
+        mode: table.text("mode"),
+        primary: table.text("primary"),
+        watch_every: table.integer("watch_every"),
+        lacp_rate: table.text("lacp_rate"),
+        spread_by: table.text("spread_by"),
+        over: table.text("over"),
+        spanning_tree: table.flag("spanning_tree"),
+    }))
+}
+
+fn read_routes(table: &mut TableReader<'_, '_, '_>) -> Given<Vec<RouteEntry>> {
+    let Some(value) = table.get("routes") else { return table.absent("routes") };
+    let Some(items) = value.get_ref().as_array() else {
+        table.wrong_type("routes", value);
+        return Given::Faulty;
+    };
+    let mut routes = Vec::with_capacity(items.len());
+    for item in items {
+        let place = table.reader.place(item.span());
+        let DeValue::Table(inner) = item.get_ref() else {
+            table.wrong_type("routes", item);
+            continue;
+        };
+        let mut route = table.inner(inner, &ROUTE, place);
+        route.refuse_unknown_keys(&[]);
+        routes.push(RouteEntry {
+            place,
+            to: route.required_text("to"),
+            via: route.required_text("via"),
+            metric: route.integer("metric"),
+        });
+    }
+    Given::Value(routes)
 }
 
 fn read_answers(
@@ -278,7 +640,9 @@ fn read_answers(
             },
             DeValue::Float(number) => Given::Value(AnswerValue::Literal(number.as_str().to_owned())),
             DeValue::Boolean(truth) => Given::Value(AnswerValue::Literal(truth.to_string())),
-            DeValue::Table(inner) => read_take(table.reader, inner, place, machine),
+            DeValue::Table(inner) => {
+                read_take(table.reader, inner, place, machine).and_then(|take| Some(AnswerValue::Take(take)))
+            }
             DeValue::Datetime(_) | DeValue::Array(_) => {
                 table.wrong_type("answer", value);
                 Given::Faulty
@@ -294,7 +658,7 @@ fn read_take(
     table: &DeTable<'_>,
     place: Place,
     machine: Option<&String>,
-) -> Given<AnswerValue> {
+) -> Given<TakeEntry> {
     let mut table = TableReader::new(reader, table, &TAKE, place, machine.cloned());
     table.refuse_unknown_keys(&[]);
     let take = table.text("take");
@@ -310,13 +674,13 @@ fn read_take(
         || matches!(nth, Given::Faulty)
         || matches!(join, Given::Faulty);
     match take {
-        Given::Value(take) if !is_faulty => Given::Value(AnswerValue::Take(TakeEntry {
+        Given::Value(take) if !is_faulty => Given::Value(TakeEntry {
             take,
             of: of.into_value(),
             link: link.into_value(),
             nth: nth.into_value(),
             join: join.into_value(),
-        })),
+        }),
         _ => Given::Faulty,
     }
 }

@@ -1,9 +1,9 @@
 //! Reading one TOML table by its specification.
 
 use toml::Spanned;
-use toml::de::{DeArray, DeString, DeTable, DeValue};
+use toml::de::{DeArray, DeTable, DeValue};
 
-use super::{KEYS, KeySpec, ListEntry, TableSpec};
+use super::{KEYS, KeySpec, TableSpec};
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::names::nearest;
@@ -25,7 +25,7 @@ impl Reader<'_> {
         Place { source: self.source, span: span.into() }
     }
 
-    fn is_broken(&self, place: Place) -> bool {
+    pub(super) fn is_broken(&self, place: Place) -> bool {
         let first = self.broken.partition_point(|span| span.end() < place.span.start());
         self.broken.get(first).is_some_and(|span| span.meets(place.span))
     }
@@ -93,8 +93,28 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
         self.mistyped.append(&mut self.reader.misplaced);
     }
 
+    /// A table inside this one.
+    pub(super) fn inner<'i, 'u>(
+        &'i mut self,
+        table: &'u DeTable<'u>,
+        spec: &'static TableSpec,
+        place: Place,
+    ) -> TableReader<'i, 's, 'u> {
+        TableReader::new(self.reader, table, spec, place, self.machine.clone())
+    }
+
+    /// Whether the table has a key of this kind.
+    pub(super) fn has_any(&self, is_meant: impl Fn(&str) -> bool) -> bool {
+        self.table.keys().any(|key| is_meant(key.get_ref()))
+    }
+
+    /// Whether a key of this kind was mistyped here.
+    pub(super) fn has_mistyped(&self, is_meant: impl Fn(&str) -> bool) -> bool {
+        self.mistyped.iter().any(|key| is_meant(key))
+    }
+
     /// What a key that is not there stands for.
-    fn absent<T>(&self, key: &str) -> Given<T> {
+    pub(super) fn absent<T>(&self, key: &str) -> Given<T> {
         if self.mistyped.contains(&key) { Given::Faulty } else { Given::Absent }
     }
 
@@ -121,6 +141,23 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     pub(super) fn text(&mut self, key: &str) -> Given<Written<String>> {
         self.scalar(key, |value| match value {
             DeValue::String(text) => Some(text.to_string()),
+            _ => None,
+        })
+    }
+
+    /// A text that must be there.
+    pub(super) fn required_text(&mut self, key: &str) -> Given<Written<String>> {
+        let text = self.text(key);
+        if text.is_absent() {
+            self.missing(key);
+        }
+        text
+    }
+
+    /// A day.
+    pub(super) fn date(&mut self, key: &str) -> Given<Written<toml::value::Date>> {
+        self.scalar(key, |value| match value {
+            DeValue::Datetime(moment) if moment.time.is_none() => moment.date,
             _ => None,
         })
     }
@@ -160,33 +197,6 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
         };
         let (texts, all_read) = self.items(key, items);
         if all_read || !texts.is_empty() { Given::Value(texts) } else { Given::Faulty }
-    }
-
-    /// A list of texts that can be declined with `"none"`, as a whole or after its last item.
-    pub(super) fn list(&mut self, key: &str) -> Given<ListEntry> {
-        let Some(value) = self.get(key) else { return self.absent(key) };
-        let place = self.reader.place(value.span());
-        match value.get_ref() {
-            DeValue::String(text) if is_none(text) => Given::Value(ListEntry {
-                place,
-                items: Vec::new(),
-                ends_with_none: true,
-                has_faulty_items: false,
-            }),
-            DeValue::Array(items) => {
-                let (mut items, all_read) = self.items(key, items);
-                let ends_with_none = items.last().is_some_and(|last| last.value == "none");
-                if ends_with_none {
-                    items.pop();
-                }
-                let has_faulty_items = !all_read || self.reader.is_broken(place);
-                Given::Value(ListEntry { place, items, ends_with_none, has_faulty_items })
-            }
-            _ => {
-                self.wrong_type(key, value);
-                Given::Faulty
-            }
-        }
     }
 
     fn items(&mut self, key: &str, items: &'t DeArray<'t>) -> (Vec<Written<String>>, bool) {
@@ -283,10 +293,6 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             self.reader.findings.push(finding);
         }
     }
-}
-
-fn is_none(text: &DeString<'_>) -> bool {
-    text.as_ref() == "none"
 }
 
 fn describe(value: &DeValue<'_>) -> &'static str {

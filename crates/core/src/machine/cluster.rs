@@ -1,0 +1,31 @@
+//! Machines that belong together.
+
+use crate::given::Given;
+use crate::machine::{AddressChoice, LinkAddress};
+use crate::net::Family;
+use crate::source::Written;
+
+/// Machines that belong together.
+#[derive(Debug)]
+pub struct Cluster {
+    /// Its name in the sheet.
+    pub name: Written<String>,
+    /// The subnet of its shared address, by index.
+    pub subnet: Given<Written<usize>>,
+    /// The IPv4 address that one of them answers at.
+    pub address: Given<AddressChoice>,
+    /// The IPv6 address that one of them answers at.
+    pub address6: Given<AddressChoice>,
+}
+
+impl Cluster {
+    /// The shared addresses.
+    pub fn addresses(&self) -> impl Iterator<Item = &LinkAddress> {
+        Family::BOTH.into_iter().filter_map(|family| {
+            super::link::static_of(match family {
+                Family::V4 => &self.address,
+                Family::V6 => &self.address6,
+            })
+        })
+    }
+}

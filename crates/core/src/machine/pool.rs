@@ -1,0 +1,16 @@
+//! Addresses that an appliance hands out itself.
+
+use ipnet::IpNet;
+
+use crate::source::Written;
+
+/// Addresses or a VLAN that an appliance hands out itself, and that nothing else may use.
+#[derive(Debug)]
+pub struct Pool {
+    /// Its name in the sheet.
+    pub name: Written<String>,
+    /// Its addresses, of either family or both.
+    pub prefixes: Vec<Written<IpNet>>,
+    /// Its tag.
+    pub vlan: Option<Written<u16>>,
+}

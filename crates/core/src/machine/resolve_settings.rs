@@ -1,0 +1,390 @@
+//! Typing of the settings that machines share, after their links: lists may take values from other machines.
+
+use std::net::IpAddr;
+use std::sync::Arc;
+
+use regex::Regex;
+
+use super::resolve::{Names, Resolver};
+use super::{
+    Choices, DomainServers, HostsFile, Ipv6Mode, NetplanVersion, Of, Purpose, Renderer, Settings, Site, Ssh,
+    TakeFault, TakeWord, TimeServer, TimeService, TimeSource,
+};
+use crate::finding::Finding;
+use crate::given::Given;
+use crate::names::{DomainName, KeyboardLayout, LocaleName, ZoneName};
+use crate::net::parse_address;
+use crate::rules::report;
+use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry};
+use crate::source::{Place, Written};
+
+/// Settings as written, by machine, for lists that take values from each other.
+struct AsWritten<'e> {
+    common: &'e SettingsEntry,
+    own: &'e [Option<Box<SettingsEntry>>],
+}
+
+/// One of the lists that values are taken from.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum ListKey {
+    Dns,
+    Ntp,
+}
+
+impl AsWritten<'_> {
+    fn list(&self, machine: usize, key: ListKey) -> Option<&ListEntry> {
+        let pick = |entry: &'_ SettingsEntry| match key {
+            ListKey::Dns => !entry.dns.is_absent(),
+            ListKey::Ntp => !entry.ntp.is_absent(),
+        };
+        let own = self.own.get(machine).and_then(Option::as_deref).filter(|entry| pick(entry));
+        let entry = own.unwrap_or(self.common);
+        match key {
+            ListKey::Dns => entry.dns.value(),
+            ListKey::Ntp => entry.ntp.value(),
+        }
+    }
+}
+
+impl Resolver<'_> {
+    /// Gives every machine its settings.
+    pub(super) fn all_settings(
+        &mut self,
+        site: &mut Site,
+        common: SettingsEntry,
+        own: Vec<Option<Box<SettingsEntry>>>,
+        names: &Names,
+    ) {
+        let (common, own) = self.taken(site, common, own, names);
+        let common = Arc::new(self.settings(common, None));
+        site.common = Arc::clone(&common);
+        for (machine, own) in site.machines.iter_mut().zip(own) {
+            machine.settings = match own {
+                None => Arc::clone(&common),
+                Some(own) => {
+                    self.machine = machine.label.as_deref().map(str::to_owned);
+                    Arc::new(self.settings(*own, Some(&common)))
+                }
+            };
+        }
+        self.machine = None;
+    }
+
+    /// Puts the values that lists take in the place of their takes.
+    fn taken(
+        &mut self,
+        site: &Site,
+        mut common: SettingsEntry,
+        mut own: Vec<Option<Box<SettingsEntry>>>,
+        names: &Names,
+    ) -> (SettingsEntry, Vec<Option<Box<SettingsEntry>>>) {
+        let takes = |entry: &SettingsEntry| {
+            lists_of(entry).flat_map(|list| &list.items).any(|item| matches!(item, ItemEntry::Take(..)))
+        };
+        if !takes(&common) && !own.iter().flatten().any(|entry| takes(entry)) {
+            return (common, own);
+        }
+        let written = (common.clone(), own.clone());
+        let as_written = AsWritten { common: &written.0, own: &written.1 };
+        let mut entries: Vec<(Option<usize>, &mut SettingsEntry)> = vec![(None, &mut common)];
+        let of_machines = own.iter_mut().enumerate();
+        entries.extend(of_machines.filter_map(|(index, entry)| Some((Some(index), entry.as_deref_mut()?))));
+        for (index, entry) in entries {
+            self.machine =
+                index.and_then(|index| site.machines.get(index)?.label.as_deref()).map(str::to_owned);
+            for list in lists_of_mut(entry) {
+                let count = list.items.len();
+                let items = std::mem::take(&mut list.items);
+                list.items = items
+                    .into_iter()
+                    .filter_map(|item| match item {
+                        ItemEntry::Take(take, place) => {
+                            let mut path = Vec::new();
+                            match self.list_value(site, &as_written, index, &take, place, names, &mut path) {
+                                Ok(text) => Some(ItemEntry::Text(Written::new(text, place))),
+                                Err(Some(finding)) => self.report(*finding),
+                                Err(None) => None,
+                            }
+                        }
+                        other => Some(other),
+                    })
+                    .collect();
+                list.has_faulty_items |= list.items.len() < count;
+            }
+        }
+        self.machine = None;
+        (common, own)
+    }
+
+    /// The text that an item of a list takes; nothing, where another finding says why not. `path` holds the items that
+    /// led here, so that a loop is seen.
+    #[allow(clippy::too_many_arguments, reason = "all of it changes from step to step")]
+    fn list_value(
+        &mut self,
+        site: &Site,
+        as_written: &AsWritten<'_>,
+        machine: Option<usize>,
+        take: &TakeEntry,
+        place: Place,
+        names: &Names,
+        path: &mut Vec<Place>,
+    ) -> Result<String, Option<Box<Finding>>> {
+        if path.contains(&place) {
+            return Err(Some(Box::new(report::reference_loop(self.machine.clone(), place, path))));
+        }
+        path.push(place);
+        let resolved = self.take(take.clone(), place, names).ok_or(None)?;
+        let word = resolved.word.value;
+        let (key, nth) = match word {
+            TakeWord::Dns1 => (ListKey::Dns, 0),
+            TakeWord::Dns2 => (ListKey::Dns, 1),
+            TakeWord::Ntp1 => (ListKey::Ntp, 0),
+            TakeWord::Ntp2 => (ListKey::Ntp, 1),
+            TakeWord::Address | TakeWord::Address6 | TakeWord::Gateway | TakeWord::Gateway6 => {
+                let itself = machine.and_then(|index| site.machines.get(index));
+                let Some(taker) = itself.or_else(|| site.machines.first()) else { return Err(None) };
+                if itself.is_none() && resolved.of == Of::Itself {
+                    return Err(Some(Box::new(report::list_take_without_of(place, word))));
+                }
+                return resolved.value(site, taker).map_err(|TakeFault { message, fix, place, is_known }| {
+                    (!is_known)
+                        .then(|| Box::new(report::reference_fault(self.machine.clone(), place, message, fix)))
+                });
+            }
+            _ => {
+                return Err(Some(Box::new(report::list_take_word(self.machine.clone(), &resolved.word))));
+            }
+        };
+        let of = match resolved.of {
+            Of::Machine(index) => index,
+            Of::Itself | Of::Subnet(_) => {
+                return Err(Some(Box::new(report::list_take_without_of(place, word))));
+            }
+        };
+        let items = as_written.list(of, key).map(|list| list.items.as_slice()).unwrap_or_default();
+        match items.get(nth) {
+            Some(ItemEntry::Text(text)) => Ok(text.value.clone()),
+            Some(ItemEntry::Keyed { server, .. }) => Ok(server.value.clone()),
+            Some(ItemEntry::Take(take, place)) => {
+                self.list_value(site, as_written, Some(of), take, *place, names, path)
+            }
+            None => {
+                let owner = site.machines.get(of).map_or("that machine", super::Machine::called);
+                let message = format!("{owner} has no {} in this sheet.", word.text());
+                let fix = "give it one in the sheet, or write the server itself".to_owned();
+                Err(Some(Box::new(report::reference_fault(self.machine.clone(), place, message, fix))))
+            }
+        }
+    }
+
+    fn settings(&mut self, entry: SettingsEntry, common: Option<&Settings>) -> Settings {
+        let inherited = common.cloned().unwrap_or_default();
+        Settings {
+            purpose: self.word(entry.purpose, &Purpose::ALL, "purpose").or(inherited.purpose),
+            domain: self.domain(entry.domain).or(inherited.domain),
+            name_pattern: self.name_pattern(entry.name_pattern).or(inherited.name_pattern),
+            dns: self.choices(entry.dns, Self::name_server).or(inherited.dns),
+            dns_for: self.dns_for(entry.dns_for, inherited.dns_for),
+            search: self.choices(entry.search, Self::search_domain).or(inherited.search),
+            llmnr: entry.llmnr.or(inherited.llmnr),
+            multicast_dns: entry.multicast_dns.or(inherited.multicast_dns),
+            ntp: self.time_sources(entry.ntp).or(inherited.ntp),
+            time_service: self
+                .word(entry.time_service, &TimeService::ALL, "time_service")
+                .or(inherited.time_service),
+            timezone: self.timezone(entry.timezone).or(inherited.timezone),
+            locale: self.locale(entry.locale).or(inherited.locale),
+            console_keyboard: self.keyboard(entry.console_keyboard).or(inherited.console_keyboard),
+            ipv6: self.word(entry.ipv6, &Ipv6Mode::ALL, "ipv6").or(inherited.ipv6),
+            netplan: self.netplan(entry.netplan).or(inherited.netplan),
+            renderer: self.word(entry.renderer, &Renderer::ALL, "renderer").or(inherited.renderer),
+            hosts_file: self.word(entry.hosts_file, &HostsFile::ALL, "hosts_file").or(inherited.hosts_file),
+            ssh: ssh(entry.ssh, inherited.ssh),
+        }
+    }
+
+    fn word<T: Copy>(
+        &mut self,
+        given: Given<Written<String>>,
+        words: &[(&str, T)],
+        key: &str,
+    ) -> Given<Written<T>> {
+        given.and_then(|written| self.one_of(&written, words, &COMMON, key))
+    }
+
+    fn name_pattern(&mut self, given: Given<Written<String>>) -> Given<Written<Regex>> {
+        given.and_then(|written| match Regex::new(&written.value) {
+            Ok(regex) => Some(written.with(regex)),
+            Err(_) => {
+                let spec = COMMON.key("name_pattern")?;
+                let found = "a text that is no regular expression";
+                self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, found))
+            }
+        })
+    }
+
+    fn netplan(&mut self, given: Given<Written<String>>) -> Given<Written<NetplanVersion>> {
+        given.and_then(|written| match NetplanVersion::parse(&written.value) {
+            Some(version) => Some(written.with(version)),
+            None => {
+                let spec = COMMON.key("netplan")?;
+                let found = format!("\"{}\"", written.value);
+                self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, &found))
+            }
+        })
+    }
+
+    fn locale(&mut self, given: Given<Written<String>>) -> Given<Written<LocaleName>> {
+        given.and_then(|written| match LocaleName::parse(&written.value) {
+            Ok(locale) => Some(written.with(locale)),
+            Err(meant) => {
+                self.report(report::locale_unknown(self.machine.clone(), &written, meant.as_deref()))
+            }
+        })
+    }
+
+    fn keyboard(&mut self, given: Given<Written<String>>) -> Given<Written<KeyboardLayout>> {
+        given.and_then(|written| match KeyboardLayout::parse(&written.value) {
+            Ok(layout) => Some(written.with(layout)),
+            Err(meant) => {
+                self.report(report::keyboard_unknown(self.machine.clone(), &written, meant.as_deref()))
+            }
+        })
+    }
+
+    fn domain(&mut self, given: Given<Written<String>>) -> Given<Written<DomainName>> {
+        given.and_then(|written| match DomainName::parse(&written.value) {
+            Ok(domain) => Some(written.with(domain)),
+            Err(fault) => self.report(report::domain_malformed(self.machine.clone(), &written, &fault)),
+        })
+    }
+
+    fn timezone(&mut self, given: Given<Written<String>>) -> Given<Written<ZoneName>> {
+        given.and_then(|written| match ZoneName::parse(&written.value) {
+            Some(zone) => Some(written.with(zone)),
+            None => {
+                let known = self.unknown_zone.take().filter(|(text, _)| *text == written.value);
+                let (text, mut finding) = known
+                    .unwrap_or_else(|| (written.value.clone(), report::timezone_unknown(None, &written)));
+                finding.machine.clone_from(&self.machine);
+                finding.place = written.place;
+                self.unknown_zone = Some((text, finding.clone()));
+                self.report(finding)
+            }
+        })
+    }
+
+    /// Domains of the machine's own table are added to those of `[common]`, and replace equal ones.
+    fn dns_for(
+        &mut self,
+        given: Given<Vec<(Written<String>, Given<ListEntry>)>>,
+        mut inherited: Vec<DomainServers>,
+    ) -> Vec<DomainServers> {
+        for (domain, servers) in given.into_value().into_iter().flatten() {
+            let domain = self.domain(Given::Value(domain)).into_value();
+            let servers = self.choices(servers, Self::name_server).into_value();
+            let (Some(domain), Some(servers)) = (domain, servers) else { continue };
+            inherited.retain(|special| special.domain.value != domain.value);
+            inherited.push(DomainServers { domain, servers });
+        }
+        inherited
+    }
+
+    fn choices<T>(
+        &mut self,
+        given: Given<ListEntry>,
+        mut read: impl FnMut(&mut Self, &Written<String>) -> Option<T>,
+    ) -> Given<Arc<Choices<T>>> {
+        self.typed_list(given, |this, item| match item {
+            ItemEntry::Text(text) => Some(text.with(read(this, text)?)),
+            ItemEntry::Take(..) | ItemEntry::Keyed { .. } => None,
+        })
+    }
+
+    fn time_sources(&mut self, given: Given<ListEntry>) -> Given<Arc<Choices<TimeSource>>> {
+        self.typed_list(given, |this, item| match item {
+            ItemEntry::Text(text) => {
+                Some(text.with(TimeSource { server: this.time_server(text)?, key: None }))
+            }
+            ItemEntry::Keyed { server, key } => {
+                Some(server.with(TimeSource { server: this.time_server(server)?, key: Some(key.clone()) }))
+            }
+            ItemEntry::Take(..) => None,
+        })
+    }
+
+    fn typed_list<T>(
+        &mut self,
+        given: Given<ListEntry>,
+        mut read: impl FnMut(&mut Self, &ItemEntry) -> Option<Written<T>>,
+    ) -> Given<Arc<Choices<T>>> {
+        given.and_then(|entry| {
+            let count = entry.items.len();
+            let items: Vec<Written<T>> = entry.items.iter().filter_map(|item| read(self, item)).collect();
+            Some(Arc::new(Choices {
+                place: entry.place,
+                has_faulty_items: entry.has_faulty_items || items.len() < count,
+                items,
+                ends_with_none: entry.ends_with_none,
+            }))
+        })
+    }
+
+    fn name_server(&mut self, written: &Written<String>) -> Option<IpAddr> {
+        match parse_address(&written.value, None) {
+            Ok(address) => Some(address),
+            Err(fault) => self.report(report::dns_not_an_address(self.machine.clone(), written, &fault)),
+        }
+    }
+
+    fn search_domain(&mut self, written: &Written<String>) -> Option<DomainName> {
+        match DomainName::parse(&written.value) {
+            Ok(domain) => Some(domain),
+            Err(fault) => self.report(report::search_malformed(self.machine.clone(), written, &fault)),
+        }
+    }
+
+    fn time_server(&mut self, written: &Written<String>) -> Option<TimeServer> {
+        let address_fault = match parse_address(&written.value, None) {
+            Ok(address) => return Some(TimeServer::Address(address)),
+            Err(fault) => fault,
+        };
+        let reason = match DomainName::parse(&written.value) {
+            // A last label of digits is no domain of the public name system: a mistyped address (RFC 3696, section 2).
+            Ok(name) if ends_in_digits(name.as_str()) => None,
+            Ok(name) => return Some(TimeServer::Name(name)),
+            Err(fault) => Some(fault),
+        };
+        self.report(report::ntp_malformed(self.machine.clone(), written, &address_fault, reason.as_ref()))
+    }
+}
+
+/// The switches of the machine's own table, and of `[common]` where it has none.
+fn ssh(given: Given<SshEntry>, inherited: Ssh) -> Ssh {
+    let own = given.into_value().unwrap_or_default();
+    Ssh {
+        enabled: own.enabled.or(inherited.enabled),
+        password_login: own.password_login.or(inherited.password_login),
+        root_login: own.root_login.or(inherited.root_login),
+    }
+}
+
+fn lists_of(entry: &SettingsEntry) -> impl Iterator<Item = &ListEntry> {
+    let special = entry.dns_for.value().into_iter().flatten().filter_map(|(_, list)| list.value());
+    [&entry.dns, &entry.ntp].into_iter().filter_map(Given::value).chain(special)
+}
+
+fn lists_of_mut(entry: &mut SettingsEntry) -> impl Iterator<Item = &mut ListEntry> {
+    let special = match &mut entry.dns_for {
+        Given::Value(domains) => domains.as_mut_slice(),
+        Given::Absent | Given::Faulty => &mut [],
+    };
+    [&mut entry.dns, &mut entry.ntp]
+        .into_iter()
+        .chain(special.iter_mut().map(|(_, list)| list))
+        .filter_map(Given::value_mut)
+}
+
+fn ends_in_digits(name: &str) -> bool {
+    name.rsplit('.').next().is_some_and(|label| label.bytes().all(|byte| byte.is_ascii_digit()))
+}

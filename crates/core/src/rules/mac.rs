@@ -1,0 +1,108 @@
+//! Rules on MAC addresses.
+
+use std::collections::HashMap;
+
+use super::link::links;
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::{Finding, Severity};
+use crate::net::{MacAddress, MacFault};
+use crate::source::{Place, Written};
+
+pub(super) const RULES: &[&Rule] = &[&MAC_MALFORMED, &MAC_DUPLICATE, &MAC_NOT_UNICAST];
+
+/// A text that is no MAC address.
+static MAC_MALFORMED: Rule = Rule {
+    name: "mac-malformed",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a text is not a MAC address",
+    explanation: "A MAC address is six pairs of hexadecimal digits with colons between them, as on the label of the \
+        board, or with hyphens.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A MAC address twice.
+static MAC_DUPLICATE: Rule = Rule {
+    name: "mac-duplicate",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "two links of the sheet have the same MAC address",
+    explanation: "Each port has a MAC address of its own. Two links with the same one are a copied entry, and the \
+        second is never found; a switch sends the packets of both to whichever spoke last.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = { mac = \"02-64-10-00-00-21\", subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = { mac = \"02:64:10:00:00:22\", subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    about_absence: false,
+    check: Check::Site(check_duplicate),
+};
+
+/// A MAC address of no single interface.
+static MAC_NOT_UNICAST: Rule = Rule {
+    name: "mac-not-unicast",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a MAC address is one that no single interface has",
+    explanation: "The second digit of an interface's MAC address is even; an odd one is a group's, and \
+        ff:ff:ff:ff:ff:ff is everybody's. All zeros are nobody's (IEEE 802, section 8.2).",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"03:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_unicast),
+};
+
+fn check_duplicate(judge: &mut Judge<'_>) {
+    let mut seen: HashMap<MacAddress, (&str, &str, Place)> = HashMap::new();
+    for (machine, link) in links(judge) {
+        let Some(mac) = link.mac() else { continue };
+        // A bond may be given the address of a member, and a bridge too: they act for it.
+        if !link.kind.is_physical() {
+            continue;
+        }
+        let here = (machine.label(), link.name.value.as_str(), mac.place);
+        if let Some((other, other_link, place)) = seen.get(&mac.value) {
+            let whose = if *other == machine.label() {
+                format!("its own link {other_link}")
+            } else {
+                format!("{other_link} of {other}")
+            };
+            let line = judge.in_words(*place);
+            judge.on_machine(
+                &MAC_DUPLICATE,
+                machine,
+                mac.place,
+                format!("{} is the MAC address of {whose} already, at {line}.", mac.value),
+                "write the address that stands on the port or its label",
+            );
+        } else {
+            seen.insert(mac.value, here);
+        }
+    }
+}
+
+fn check_unicast(judge: &mut Judge<'_>) {
+    for (machine, link) in links(judge) {
+        let Some(mac) = link.mac().filter(|mac| !mac.value.is_of_one_interface()) else { continue };
+        judge.on_machine(
+            &MAC_NOT_UNICAST,
+            machine,
+            mac.place,
+            format!("{} is no address of a single interface.", mac.value),
+            "write the address that stands on the port or its label; its second digit is even",
+        );
+    }
+}
+
+pub(crate) fn malformed(machine: Option<String>, written: &Written<String>, fault: &MacFault) -> Finding {
+    let message = format!("`mac` is \"{}\", which {}.", written.value, fault.reason);
+    let fix = match fault.meant {
+        Some(meant) => format!("write \"{meant}\""),
+        None => "write six pairs of hexadecimal digits, such as \"02:64:10:00:00:21\"".to_owned(),
+    };
+    let finding = Finding::new(&MAC_MALFORMED, machine, written.place, message, fix);
+    match fault.meant {
+        Some(meant) => finding.with_certain(meant.to_string()),
+        None => finding,
+    }
+}

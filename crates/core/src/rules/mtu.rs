@@ -1,0 +1,97 @@
+//! Rules on the size of packets.
+
+use super::link::links;
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::{Finding, Severity};
+use crate::given::Given;
+use crate::machine::{Ipv6Mode, LinkKind};
+use crate::net::Family;
+use crate::source::Written;
+
+pub(super) const RULES: &[&Rule] = &[&MTU_OUT_OF_RANGE, &MTU_ABOVE_PARENT];
+
+/// The least that IPv6 works with (RFC 8200, section 5).
+const LEAST_FOR_IPV6: u32 = 1280;
+/// What an interface has by itself.
+const USUAL: u32 = 1500;
+
+/// A size that no link has.
+static MTU_OUT_OF_RANGE: Rule = Rule {
+    name: "mtu-out-of-range",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "the size of packets is out of bounds",
+    explanation: "An IPv4 link carries packets of at least 68 bytes (RFC 791) and at most 65535. Below 1280 bytes the \
+        kernel takes IPv6 from the interface without a word (RFC 8200, section 5).",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 15000000 }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 1500 }\n",
+    about_absence: false,
+    check: Check::Site(check_range),
+};
+
+/// A packet that does not fit.
+static MTU_ABOVE_PARENT: Rule = Rule {
+    name: "mtu-above-parent",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a vlan sends larger packets than the link that carries it",
+    explanation: "The packets of a vlan, and of a member of a bond or bridge, pass through the other link. The kernel \
+        refuses a vlan with a larger size than that link has, and the vlan keeps the smaller one.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\nmtu = 9000\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\nmtu = 9000\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 9000 }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
+    about_absence: false,
+    check: Check::Site(check_parent),
+};
+
+fn check_range(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, link) in links(judge) {
+        let uses_ipv6 = link.has_family(Family::V6) || machine.settings.ipv6() == Ipv6Mode::Auto;
+        let Some(mtu) = site.mtu_of(link).filter(|mtu| uses_ipv6 && mtu.value < LEAST_FOR_IPV6) else {
+            continue;
+        };
+        judge.on_machine(
+            &MTU_OUT_OF_RANGE,
+            machine,
+            mtu.place,
+            format!(
+                "{} has IPv6, which needs packets of {LEAST_FOR_IPV6} bytes, and its `mtu` is {}.",
+                link.name.value, mtu.value
+            ),
+            format!("write {LEAST_FOR_IPV6} or more, or take IPv6 from the link"),
+        );
+    }
+}
+
+fn check_parent(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, link) in links(judge) {
+        let LinkKind::Vlan(Given::Value(over)) = &link.kind else { continue };
+        let (Some(mtu), Some(parent)) = (site.mtu_of(link), machine.link_named(&over.value)) else {
+            continue;
+        };
+        let of_parent = site.mtu_of(parent).map_or(USUAL, |mtu| mtu.value);
+        if mtu.value > of_parent {
+            judge.on_machine(
+                &MTU_ABOVE_PARENT,
+                machine,
+                mtu.place,
+                format!(
+                    "The vlan {} sends packets of {} bytes, and {}, which carries it, of {of_parent}.",
+                    link.name.value, mtu.value, parent.name.value
+                ),
+                format!("write mtu = {} on {}, or {of_parent} here", mtu.value, parent.name.value),
+            );
+        }
+    }
+}
+
+pub(crate) fn out_of_range(machine: Option<String>, written: &Written<i64>) -> Finding {
+    Finding::new(
+        &MTU_OUT_OF_RANGE,
+        machine,
+        written.place,
+        format!("{} bytes is no size of packets: it goes from 68 to 65535.", written.value),
+        "write the size that the switches have, as in mtu = 1500 or mtu = 9000",
+    )
+}

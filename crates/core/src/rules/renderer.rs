@@ -1,0 +1,129 @@
+//! Rules on what netplan, in the version that the hosts have, and its renderers can do.
+
+use super::link::links;
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::Severity;
+use crate::given::Given;
+use crate::machine::{Ipv6Mode, Link, LinkKind, Machine, NetplanVersion, Renderer};
+use crate::source::Place;
+
+pub(super) const RULES: &[&Rule] = &[&RENDERER_CANNOT, &NETPLAN_TOO_OLD];
+
+/// The version from which on netplan takes `regulatory-domain` and passes settings through to `NetworkManager`.
+const PASSES_THROUGH: NetplanVersion = NetplanVersion::new(0, 106);
+/// The version from which on netplan writes routing rules for `NetworkManager`.
+const RULES_FOR_NETWORK_MANAGER: NetplanVersion = NetplanVersion::new(1, 1);
+
+/// A setting that would be lost.
+static RENDERER_CANNOT: Rule = Rule {
+    name: "renderer-cannot",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "NetworkManager is asked for what netplan does not write for it",
+    explanation: "Netplan passes over some settings without a word where NetworkManager is the renderer: IPv4 link- \
+        local addresses beside a static one, and multicast DNS by link. The machine then comes up without \
+        them. Use networkd, or do without.",
+    wrong: "[common]\nrenderer = \"NetworkManager\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", link_local4 = true }\n",
+    right: "[common]\nrenderer = \"networkd\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", link_local4 = true }\n",
+    about_absence: false,
+    check: Check::Site(check_renderer),
+};
+
+/// A setting that the hosts do not know.
+static NETPLAN_TOO_OLD: Rule = Rule {
+    name: "netplan-too-old",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "the hosts' netplan is too old for a setting",
+    explanation: "netplan in [common] or on a host names the oldest version among the hosts, and no newer key is \
+        written. The country of a radio needs 0.106, IPv6 switched off under NetworkManager too, and a \
+        routing table of a link's own under NetworkManager 1.1. An older netplan refuses the whole file, or \
+        loses the setting.",
+    wrong: "[common]\nnetplan = \"0.101\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[common]\nnetplan = \"0.106\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_version),
+};
+
+fn check_renderer(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        if machine.host().is_none() || machine.settings.renderer() != Renderer::NetworkManager {
+            continue;
+        }
+        for link in &machine.links {
+            let local4 = link.options.as_ref().and_then(|options| options.link_local4.as_ref());
+            let Some(local4) = local4.filter(|flag| flag.value && !matches!(link.address, Given::Faulty))
+            else {
+                continue;
+            };
+            if link.has_family(crate::net::Family::V4) {
+                judge.on_machine(
+                    &RENDERER_CANNOT,
+                    machine,
+                    local4.place,
+                    format!(
+                        "Under NetworkManager {} has either a static address or an IPv4 link-local one.",
+                        link.name.value
+                    ),
+                    "take link_local4 out, or write renderer = \"networkd\"",
+                );
+            }
+        }
+        if let Some(multicast) = machine.settings.multicast_dns.value().filter(|flag| flag.value) {
+            judge.on_setting(
+                &RENDERER_CANNOT,
+                machine,
+                multicast.place,
+                multicast.place,
+                "Under NetworkManager multicast DNS is not switched on by netplan.",
+                "take multicast_dns out, or write renderer = \"networkd\"",
+            );
+        }
+    }
+}
+
+fn report(judge: &mut Judge<'_>, machine: &Machine, place: Place, what: &str, needed: NetplanVersion) {
+    let version = machine.settings.netplan();
+    judge.on_machine(
+        &NETPLAN_TOO_OLD,
+        machine,
+        place,
+        format!("{what} needs netplan {needed}, and {} has {version}.", machine.called()),
+        format!("write netplan = \"{needed}\" if all hosts have that version, or do without"),
+    );
+}
+
+fn check_version(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, link) in links(judge).filter(|(machine, _)| machine.host().is_some()) {
+        let settings = &machine.settings;
+        let version = settings.netplan();
+        let by_manager = settings.renderer() == Renderer::NetworkManager;
+        if let Some(place) = place_of_country(judge, link).filter(|_| version < PASSES_THROUGH) {
+            report(judge, machine, place, "The country of a radio", PASSES_THROUGH);
+        }
+        let table = link.options.as_ref().and_then(|options| options.own_table.as_ref());
+        if let Some(table) = table.filter(|_| by_manager && version < RULES_FOR_NETWORK_MANAGER) {
+            report(
+                judge,
+                machine,
+                table.place,
+                "A table of its own under NetworkManager",
+                RULES_FOR_NETWORK_MANAGER,
+            );
+        }
+    }
+    for machine in site.machines.iter().filter(|machine| machine.host().is_some()) {
+        let settings = &machine.settings;
+        let is_off = settings.ipv6() == Ipv6Mode::Off && settings.renderer() == Renderer::NetworkManager;
+        if let Some(ipv6) = settings.ipv6.value().filter(|_| is_off && settings.netplan() < PASSES_THROUGH) {
+            report(judge, machine, ipv6.place, "IPv6 switched off under NetworkManager", PASSES_THROUGH);
+        }
+    }
+}
+
+fn place_of_country(judge: &Judge<'_>, link: &Link) -> Option<Place> {
+    let subnet = judge.site.subnet_of(link).filter(|_| matches!(link.kind, LinkKind::Wifi))?;
+    Some(subnet.wifi.value()?.country.value()?.place)
+}

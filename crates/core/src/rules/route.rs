@@ -1,0 +1,248 @@
+//! Rules on routes other than the default route, and on routing tables.
+
+use std::net::IpAddr;
+
+use ipnet::IpNet;
+
+use super::link::links;
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::Severity;
+use crate::given::Given;
+use crate::machine::Link;
+use crate::net::{Family, host_range};
+use crate::source::Place;
+
+pub(super) const RULES: &[&Rule] =
+    &[&ROUTE_UNREACHABLE, &ROUTE_DUPLICATE, &TABLE_DUPLICATE, &TABLE_WITHOUT_GATEWAY];
+
+/// A route by a router that cannot be reached.
+static ROUTE_UNREACHABLE: Rule = Rule {
+    name: "route-unreachable",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "the router of a route does not lie in the subnet of its link",
+    explanation: "A machine hands packets to a router that is its neighbor, so the router's address lies in the subnet \
+        of the link, and the link has an address of its family. With another one the route is not set up.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.20.1\" }] }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }] }\n",
+    about_absence: false,
+    check: Check::Site(check_unreachable),
+};
+
+/// A way twice.
+static ROUTE_DUPLICATE: Rule = Rule {
+    name: "route-duplicate",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a machine has two routes to the same network",
+    explanation: "Of two routes to the same network with the same metric one wins, and which is not for the sheet to \
+        say. A route to 0.0.0.0/0 repeats the default route, and one to the subnet of a link the way that \
+        the link is itself.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.10.3\" }] }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.10.3\", metric = 200 }] }\n",
+    about_absence: false,
+    check: Check::Site(check_duplicate),
+};
+
+/// A table for two.
+static TABLE_DUPLICATE: Rule = Rule {
+    name: "table-duplicate",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "two links of a machine have the same routing table",
+    explanation: "A link's own table has one default route, by the gateway of its subnet. Two links need two tables, \
+        or the answers of one leave by the other.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", own_table = 140 }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", own_table = 141 }\n",
+    about_absence: false,
+    check: Check::Site(check_table_duplicate),
+};
+
+/// A table with nothing in it.
+static TABLE_WITHOUT_GATEWAY: Rule = Rule {
+    name: "table-without-gateway",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a link has a routing table of its own, and its subnet no gateway",
+    explanation: "own_table is there so that answers leave through the gateway of the link that they came in on. Where \
+        the subnet has none, or the link has no address, there is nothing for the table to say.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\n",
+    about_absence: false,
+    check: Check::Site(check_table_gateway),
+};
+
+fn is_link_local6(address: IpAddr) -> bool {
+    matches!(address, IpAddr::V6(v6) if v6.is_unicast_link_local())
+}
+
+fn is_in_doubt(link: &Link) -> bool {
+    Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Given::Faulty))
+}
+
+fn check_unreachable(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, link) in links(judge) {
+        for route in link.routes() {
+            let via = route.via.value;
+            let family = Family::of(via);
+            let place = route.via.place;
+            if family != Family::of(route.to.value.addr()) {
+                judge.on_machine(
+                    &ROUTE_UNREACHABLE,
+                    machine,
+                    place,
+                    format!(
+                        "{} is {}, and the router {via} is {}.",
+                        route.to.value,
+                        Family::of(route.to.value.addr()).name(),
+                        family.name()
+                    ),
+                    "write a router and a network of the same family",
+                );
+                continue;
+            }
+            if is_in_doubt(link) || matches!(link.subnet, Given::Faulty) {
+                continue;
+            }
+            if !link.has_family(family) {
+                judge.on_machine(
+                    &ROUTE_UNREACHABLE,
+                    machine,
+                    place,
+                    format!(
+                        "{} has no {} address, with which it would reach {via}.",
+                        link.name.value,
+                        family.name()
+                    ),
+                    "give the link an address of that family, or write the route on another link",
+                );
+                continue;
+            }
+            let Some(subnet) = site.subnet_of(link) else { continue };
+            let Some(prefix) = subnet.family(family).map(|side| side.prefix.value) else { continue };
+            let is_own = link.addresses().any(|found| found.address.value == via);
+            if is_own {
+                judge.on_machine(
+                    &ROUTE_UNREACHABLE,
+                    machine,
+                    place,
+                    format!("The router {via} is the link's own address."),
+                    "write the address of the router that leads there",
+                );
+            } else if !prefix.contains(&via) && !is_link_local6(via) {
+                let (first, last) = host_range(prefix);
+                judge.on_machine(
+                    &ROUTE_UNREACHABLE,
+                    machine,
+                    place,
+                    format!("The router {via} does not lie in subnet {}, which is {prefix}.", subnet.name.value),
+                    format!("write the router's address in the subnet, from {first} to {last}, or write the route on another link"),
+                );
+            }
+        }
+    }
+}
+
+fn check_duplicate(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        let mut ways: Vec<(IpNet, Option<u32>, String, Option<Place>)> = Vec::new();
+        if machine.links.iter().all(|link| link.routes().is_empty()) {
+            continue;
+        }
+        for link in &machine.links {
+            for family in Family::BOTH.into_iter().filter(|family| link.has_family(*family)) {
+                if let Some(side) = site.subnet_of(link).and_then(|subnet| subnet.family(family)) {
+                    ways.push((
+                        side.prefix.value,
+                        None,
+                        format!("the way that {} is itself", link.name.value),
+                        None,
+                    ));
+                }
+                if let Some(gateway) = site.default_gateway(link, family) {
+                    let to = match family {
+                        Family::V4 => IpNet::new(IpAddr::V4(0.into()), 0),
+                        Family::V6 => IpNet::new(IpAddr::V6(0.into()), 0),
+                    };
+                    let Ok(to) = to else { continue };
+                    ways.push((
+                        to,
+                        None,
+                        format!("the default route of {} through {}", link.name.value, gateway.value),
+                        None,
+                    ));
+                }
+            }
+        }
+        for link in &machine.links {
+            for route in link.routes() {
+                let metric = route.metric.as_ref().map(|metric| metric.value);
+                let first = ways.iter().find(|(to, other, _, _)| *to == route.to.value && *other == metric);
+                if let Some((_, _, what, place)) = first {
+                    let line =
+                        place.map_or_else(String::new, |place| format!(" at {}", judge.in_words(place)));
+                    judge.on_machine(
+                        &ROUTE_DUPLICATE,
+                        machine,
+                        route.to.place,
+                        format!("{} is where {what}{line} leads already.", route.to.value),
+                        "take one of them out, or give one a metric: the lowest is taken first",
+                    );
+                } else {
+                    let what = format!("the route through {}", route.via.value);
+                    ways.push((route.to.value, metric, what, Some(route.to.place)));
+                }
+            }
+        }
+    }
+}
+
+fn check_table_duplicate(judge: &mut Judge<'_>) {
+    for machine in &judge.site.machines {
+        let mut seen: Vec<(u32, &Link)> = Vec::new();
+        for link in &machine.links {
+            let Some(table) = link.options.as_ref().and_then(|options| options.own_table.as_ref()) else {
+                continue;
+            };
+            if let Some((_, other)) = seen.iter().find(|(number, _)| *number == table.value) {
+                judge.on_machine(
+                    &TABLE_DUPLICATE,
+                    machine,
+                    table.place,
+                    format!("{} is the table of {} already.", table.value, other.name.value),
+                    "write another number from 1 to 252",
+                );
+            }
+            seen.push((table.value, link));
+        }
+    }
+}
+
+fn check_table_gateway(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, link) in links(judge) {
+        let Some(table) = link.options.as_ref().and_then(|options| options.own_table.as_ref()) else {
+            continue;
+        };
+        if is_in_doubt(link) {
+            continue;
+        }
+        let sides = || Family::BOTH.into_iter().filter_map(|family| site.subnet_of(link)?.family(family));
+        let has_doubt = sides().any(|side| matches!(side.gateway, Given::Faulty))
+            || site.subnet_of(link).is_none_or(|subnet| {
+                Family::BOTH.into_iter().any(|family| matches!(subnet.side(family), Given::Faulty))
+            }) && !link.subnet.is_absent();
+        let has_gateway = Family::BOTH.into_iter().any(|family| site.gateway_of(link, family).is_some());
+        if !has_gateway && !has_doubt {
+            judge.on_machine(
+                &TABLE_WITHOUT_GATEWAY,
+                machine,
+                table.place,
+                format!("{} has a table of its own, and no gateway to put into it.", link.name.value),
+                "give its subnet a gateway, or write default_route = false in place of own_table",
+            );
+        }
+    }
+}

@@ -1,0 +1,364 @@
+//! Rules on addresses that are set apart: for a purpose, for documentation, or for a server of the site.
+
+use std::collections::HashMap;
+use std::net::IpAddr;
+
+use ipnet::IpNet;
+
+use super::address::{assigned, report};
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::Severity;
+use crate::machine::{AddressOwner, Machine, TimeServer};
+use crate::net::Family;
+use crate::source::Place;
+
+pub(super) const RULES: &[&Rule] =
+    &[&ADDRESS_SPECIAL_PURPOSE, &ADDRESS_FOR_DOCUMENTATION, &PREFIX_NOT_PRIVATE, &ADDRESS_IS_SERVER];
+
+/// An address that no machine is given.
+static ADDRESS_SPECIAL_PURPOSE: Rule = Rule {
+    name: "address-special-purpose",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an address is set apart for a purpose that no static address has",
+    explanation: "Loopback (127.0.0.0/8, ::1), multicast (224.0.0.0/4, ff00::/8), unspecified (0.0.0.0/8, ::), link- \
+        local (169.254.0.0/16, fe80::/10) and the reserved class E (240.0.0.0/4) are no addresses for a \
+        machine, a subnet or a server (RFC 6890).",
+    wrong: "[subnet.slip]\nprefix = \"169.254.30.0/24\"\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n",
+    about_absence: false,
+    check: Check::Site(check_special),
+};
+
+/// An address from an example.
+static ADDRESS_FOR_DOCUMENTATION: Rule = Rule {
+    name: "address-for-documentation",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "an address is set apart for examples in documents",
+    explanation: "192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24 (RFC 5737), 2001:db8::/32 (RFC 3849) and 3fff::/20 \
+        (RFC 9637) are used in documents, and lead nowhere. Such an address was copied from an example.",
+    wrong: "[common]\ndns = [\"10.64.10.53\", \"192.0.2.53\"]\n",
+    right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
+    about_absence: false,
+    check: Check::Site(check_documentation),
+};
+
+/// Addresses of the public network.
+static PREFIX_NOT_PRIVATE: Rule = Rule {
+    name: "prefix-not-private",
+    severity: Severity::Note,
+    nature: Nature::Judgement,
+    summary: "a subnet has public addresses",
+    explanation: "The addresses for networks of one's own are 10.0.0.0/8, 172.16.0.0/12 and 192.168.0.0/16 (RFC 1918), \
+        100.64.0.0/10 behind a provider (RFC 6598), and fc00::/7 (RFC 4193). Others belong to somebody. That \
+        is right where it is you: a waiver says so.",
+    wrong: "[subnet.slip]\nprefix = \"172.64.30.0/24\"\n",
+    right: "[subnet.slip]\nprefix = \"172.16.30.0/24\"\n",
+    about_absence: false,
+    check: Check::Site(check_private),
+};
+
+/// The address of a server.
+static ADDRESS_IS_SERVER: Rule = Rule {
+    name: "address-is-server",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a machine has the address of a name server or time server of the site",
+    explanation: "A machine with the address of a server takes its packets, and all others lose the server. Where the \
+        machine is that server, serves says so.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
+    about_absence: false,
+    check: Check::Site(check_server),
+};
+
+/// What a reserved address is kept for.
+fn purpose(address: IpAddr) -> Option<&'static str> {
+    match address {
+        IpAddr::V4(v4) => match v4.octets() {
+            [0, ..] => Some("stands for no address"),
+            [127, ..] => Some("is a machine's own loopback"),
+            [169, 254, ..] => Some("is a link-local address"),
+            [224..=239, ..] => Some("is a multicast address"),
+            [255, 255, 255, 255] => Some("reaches everybody at once"),
+            [240..=255, ..] => Some("is of the reserved class E"),
+            _ => None,
+        },
+        IpAddr::V6(v6) => {
+            if v6.is_unspecified() {
+                Some("stands for no address")
+            } else if v6.is_loopback() {
+                Some("is a machine's own loopback")
+            } else if v6.is_multicast() {
+                Some("is a multicast address")
+            } else if v6.is_unicast_link_local() {
+                Some("is a link-local address")
+            } else if v6.to_ipv4_mapped().is_some() {
+                Some("stands for an IPv4 address")
+            } else {
+                None
+            }
+        }
+    }
+}
+
+/// Whether an address is kept for a purpose that no static address has.
+pub(super) fn is_special(address: IpAddr) -> bool {
+    purpose(address).is_some()
+}
+
+fn is_for_documentation(address: IpAddr) -> bool {
+    match address {
+        IpAddr::V4(v4) => {
+            matches!(v4.octets(), [192, 0, 2, _] | [198, 51, 100, _] | [203, 0, 113, _])
+        }
+        IpAddr::V6(v6) => {
+            let [first, second, ..] = v6.segments();
+            (first == 0x2001 && second == 0x0db8) || (first == 0x3fff && second < 0x1000)
+        }
+    }
+}
+
+fn is_private(address: IpAddr) -> bool {
+    match address {
+        IpAddr::V4(v4) => v4.is_private() || matches!(v4.octets(), [100, 64..=127, ..]),
+        IpAddr::V6(v6) => v6.is_unique_local(),
+    }
+}
+
+/// Whether no part of a prefix is outside what is private.
+fn prefix_is_private(prefix: IpNet) -> bool {
+    is_private(prefix.network()) && is_private(prefix.broadcast())
+}
+
+/// The name servers and time servers of a machine that are given by address: what they are, the list, and the item.
+fn servers(machine: &Machine) -> impl Iterator<Item = (&'static str, Place, Place, IpAddr)> + '_ {
+    let settings = &machine.settings;
+    let dns =
+        settings.dns.value().into_iter().flat_map(|list| {
+            list.items.iter().map(|item| ("name server", list.place, item.place, item.value))
+        });
+    let special = settings.dns_for.iter().flat_map(|special| {
+        special
+            .servers
+            .items
+            .iter()
+            .map(|item| ("name server", special.servers.place, item.place, item.value))
+    });
+    let ntp = settings.ntp.value().into_iter().flat_map(|list| {
+        list.items.iter().filter_map(|item| match item.value.server {
+            TimeServer::Address(address) => Some(("time server", list.place, item.place, address)),
+            TimeServer::Name(_) => None,
+        })
+    });
+    dns.chain(special).chain(ntp)
+}
+
+fn check_special(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for subnet in &site.subnets {
+        for side in Family::BOTH.into_iter().filter_map(|family| subnet.family(family)) {
+            let prefix = side.prefix.value;
+            if let Some(what) = purpose(prefix.network()).filter(|_| prefix.prefix_len() > 0) {
+                judge.on_sheet(
+                    &ADDRESS_SPECIAL_PURPOSE,
+                    side.prefix.place,
+                    format!("Subnet {} is {prefix}, and {} {what}.", subnet.name.value, prefix.network()),
+                    "write the prefix that the subnet has; networks of one's own are below 10.0.0.0/8 or fd00::/8",
+                );
+            } else if let Some(gateway) = side.gateway_address()
+                && let Some(what) = purpose(gateway.value)
+                && !matches!(gateway.value, IpAddr::V6(v6) if v6.is_unicast_link_local())
+            {
+                judge.on_sheet(
+                    &ADDRESS_SPECIAL_PURPOSE,
+                    gateway.place,
+                    format!("The gateway {} {what}.", gateway.value),
+                    "write the router's address in the subnet",
+                );
+            }
+        }
+    }
+    for at in assigned(judge) {
+        let Some(what) = purpose(at.address()).filter(|_| !at.is_in_prefix()) else { continue };
+        let message = format!("{} {what}, and no machine is given it.", at.address());
+        let fix =
+            format!("write an address of subnet {}, which is {}", at.subnet.name.value, at.side.prefix.value);
+        report(judge, &ADDRESS_SPECIAL_PURPOSE, &at, message, fix);
+    }
+    for machine in &site.machines {
+        for (what_for, list, place, address) in servers(machine) {
+            let is_itself = match what_for {
+                "name server" => machine.serves.dns,
+                _ => machine.serves.ntp,
+            };
+            let Some(what) = purpose(address).filter(|_| !(is_itself && address.is_loopback())) else {
+                continue;
+            };
+            judge.on_setting(
+                &ADDRESS_SPECIAL_PURPOSE,
+                machine,
+                list,
+                place,
+                format!("The {what_for} {address} {what}."),
+                "write the server's address",
+            );
+        }
+    }
+}
+
+fn check_documentation(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for subnet in &site.subnets {
+        for side in Family::BOTH.into_iter().filter_map(|family| subnet.family(family)) {
+            if is_for_documentation(side.prefix.value.network()) {
+                judge.on_sheet(
+                    &ADDRESS_FOR_DOCUMENTATION,
+                    side.prefix.place,
+                    format!(
+                        "Subnet {} is {}, which is set apart for documents.",
+                        subnet.name.value, side.prefix.value
+                    ),
+                    "write the prefix that the subnet has",
+                );
+            }
+        }
+    }
+    for machine in &site.machines {
+        for (what_for, list, place, address) in servers(machine) {
+            if is_for_documentation(address) {
+                judge.on_setting(
+                    &ADDRESS_FOR_DOCUMENTATION,
+                    machine,
+                    list,
+                    place,
+                    format!("The {what_for} {address} is an address for documents."),
+                    "write the server's address",
+                );
+            }
+        }
+    }
+}
+
+fn check_private(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for subnet in &site.subnets {
+        for side in Family::BOTH.into_iter().filter_map(|family| subnet.family(family)) {
+            let prefix = side.prefix.value;
+            let first = prefix.network();
+            if prefix_is_private(prefix) || is_for_documentation(first) || is_special(first) {
+                continue;
+            }
+            // What is nearly a private prefix was likely meant to be one.
+            let near = match first {
+                IpAddr::V4(v4) => match v4.octets() {
+                    [172, ..] => " (172.16.0.0/12 ends at 172.31.255.255)",
+                    [192, ..] => " (192.168.0.0/16 is private, and nothing else that begins with 192)",
+                    _ => "",
+                },
+                IpAddr::V6(_) => "",
+            };
+            judge.on_sheet(
+                &PREFIX_NOT_PRIVATE,
+                side.prefix.place,
+                format!("Subnet {} is {prefix}, which is public{near}.", subnet.name.value),
+                "correct it if a private network is meant; if the addresses are yours, a waiver says so",
+            );
+        }
+    }
+}
+
+fn check_server(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let mut known: HashMap<IpAddr, (&'static str, Place)> = HashMap::new();
+    for (index, machine) in site.machines.iter().enumerate() {
+        let is_common = std::sync::Arc::ptr_eq(&machine.settings, &site.common);
+        if index > 0 && is_common && !known.is_empty() {
+            continue;
+        }
+        for (what, _, place, address) in servers(machine) {
+            known.entry(address).or_insert((what, place));
+        }
+    }
+    let mut wrong = Vec::new();
+    for (address, (what, place)) in &known {
+        for used in site.address_uses().get(address).into_iter().flatten() {
+            let Some((machine, link)) = site.owning_link(used.owner) else { continue };
+            debug_assert!(matches!(used.owner, AddressOwner::Link { .. }));
+            let is_itself = if *what == "name server" { machine.serves.dns } else { machine.serves.ntp };
+            // An item that takes the machine's own address says as much as `serves`.
+            if !is_itself && !takes_from(judge, *place) {
+                wrong.push((used.place, machine, link, *address, *what, *place));
+            }
+        }
+    }
+    wrong.sort_by_key(|(place, ..)| *place);
+    for (place, machine, link, address, what, server) in wrong {
+        let line = judge.in_words(server);
+        let role = if what == "name server" { "dns" } else { "ntp" };
+        let free = site.subnet_of(link).and_then(|subnet| judge.suggest_address(subnet, address));
+        let fix = match free {
+            Some(free) => format!(
+                "write an address that is free, such as {free}, or serves = [\"{role}\"] if it is that server"
+            ),
+            None => format!("write another address, or serves = [\"{role}\"] if it is that server"),
+        };
+        judge.on_machine(
+            &ADDRESS_IS_SERVER,
+            machine,
+            place,
+            format!("{address} is the address of a {what}, at {line}."),
+            fix,
+        );
+    }
+}
+
+/// Whether the server at a place is taken from a machine of the sheet.
+fn takes_from(judge: &Judge<'_>, place: Place) -> bool {
+    judge.text_at(place).starts_with('{')
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn ends_of_what_is_set_apart() {
+        let special = |text: &str| is_special(text.parse().unwrap());
+        for text in [
+            "0.0.0.0",
+            "127.0.0.1",
+            "169.254.0.1",
+            "224.0.0.1",
+            "239.255.255.255",
+            "240.0.0.1",
+            "255.255.255.255",
+            "::",
+            "::1",
+            "ff02::1",
+            "fe80::1",
+            "::ffff:10.64.10.1",
+        ] {
+            assert!(special(text), "{text}");
+        }
+        for text in [
+            "1.0.0.1",
+            "126.255.255.255",
+            "128.0.0.1",
+            "169.253.255.255",
+            "169.255.0.0",
+            "223.255.255.255",
+            "fd64::1",
+            "fec0::1",
+        ] {
+            assert!(!special(text), "{text}");
+        }
+        let private = |text: &str| prefix_is_private(text.parse().unwrap());
+        assert!(private("172.16.0.0/12") && private("100.64.0.0/10") && private("fd64::/16"));
+        assert!(!private("172.16.0.0/11") && !private("172.32.0.0/16") && !private("100.128.0.0/16"));
+        assert!(is_for_documentation("3fff:fff::1".parse().unwrap()));
+        assert!(!is_for_documentation("3fff:1000::1".parse().unwrap()));
+        assert!(!is_for_documentation("192.0.3.1".parse().unwrap()));
+    }
+}

@@ -1,0 +1,153 @@
+//! Rules on VLAN tags.
+
+use std::collections::HashMap;
+
+use super::link::links;
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::{Finding, Severity};
+use crate::given::Given;
+use crate::machine::LinkKind;
+use crate::source::{Place, Written};
+
+pub(super) const RULES: &[&Rule] = &[&VLAN_OUT_OF_RANGE, &VLAN_DUPLICATE, &VLAN_MISSING, &VLAN_TWICE_ON_LINK];
+
+/// A tag that there is not.
+static VLAN_OUT_OF_RANGE: Rule = Rule {
+    name: "vlan-out-of-range",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a VLAN tag is not a number from 1 to 4094",
+    explanation: "A VLAN tag has twelve bits, of which 0 and 4095 are reserved (IEEE 802.1Q, section 9.6).",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 4095\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A tag twice.
+static VLAN_DUPLICATE: Rule = Rule {
+    name: "vlan-duplicate",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "two subnets or pools have the same VLAN tag",
+    explanation: "A tag is one network on all switches of a site. Two subnets with the same tag hear each other; \
+        usually an entry was copied and its tag left as it was.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nvlan = 130\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nvlan = 131\n",
+    about_absence: false,
+    check: Check::Site(check_duplicate),
+};
+
+/// A link that would not know its tag.
+static VLAN_MISSING: Rule = Rule {
+    name: "vlan-missing",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a link of kind vlan is in a subnet without a tag",
+    explanation: "The tag of a vlan link is that of its subnet, so that all machines of the subnet have the same.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
+    about_absence: true,
+    check: Check::Site(check_missing),
+};
+
+/// A tag twice on one link.
+static VLAN_TWICE_ON_LINK: Rule = Rule {
+    name: "vlan-twice-on-link",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a link carries two vlans with the same tag",
+    explanation: "The kernel makes one interface for a tag on a link, and refuses the second. A second address of the \
+        same subnet belongs into more_addresses.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\nlink.sonar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.12\", default_route = false }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", more_addresses = [\"10.64.30.12\"], default_route = false }\n",
+    about_absence: false,
+    check: Check::Site(check_twice),
+};
+
+fn check_duplicate(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let of_subnets = site
+        .subnets
+        .iter()
+        .filter_map(|subnet| Some((format!("subnet {}", subnet.name.value), subnet.vlan.value()?)));
+    let of_pools =
+        site.pools.iter().filter_map(|pool| Some((format!("pool {}", pool.name.value), pool.vlan.as_ref()?)));
+    let mut seen: HashMap<u16, (String, Place)> = HashMap::new();
+    for (name, tag) in of_subnets.chain(of_pools) {
+        match seen.get(&tag.value) {
+            None => {
+                seen.insert(tag.value, (name, tag.place));
+            }
+            Some((other, place)) => {
+                let line = judge.in_words(*place);
+                judge.on_sheet(
+                    &VLAN_DUPLICATE,
+                    tag.place,
+                    format!("{} is the tag of {other} already, at {line}.", tag.value),
+                    "write the tag that the switches have for this one",
+                );
+            }
+        }
+    }
+}
+
+fn check_missing(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, link) in links(judge).filter(|(_, link)| matches!(link.kind, LinkKind::Vlan(_))) {
+        let message = match (&link.subnet, site.subnet_of(link)) {
+            (_, Some(subnet)) if subnet.vlan.is_absent() => {
+                format!(
+                    "Subnet {} has no `vlan`, which would be the tag of {}.",
+                    subnet.name.value, link.name.value
+                )
+            }
+            (Given::Absent, None) => {
+                format!("The vlan {} is in no subnet, which would give its tag.", link.name.value)
+            }
+            _ => continue,
+        };
+        let place = link.subnet.value().map_or(link.name.place, |subnet| subnet.place);
+        judge.on_machine(
+            &VLAN_MISSING,
+            machine,
+            place,
+            message,
+            "add the tag to the subnet, as in vlan = 110, or write kind = \"ethernet\" where it comes untagged",
+        );
+    }
+}
+
+fn check_twice(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        let mut seen: Vec<(&str, u16, &str)> = Vec::new();
+        for link in &machine.links {
+            let LinkKind::Vlan(Given::Value(over)) = &link.kind else { continue };
+            let Some(tag) = site.subnet_of(link).and_then(|subnet| subnet.vlan.value()) else { continue };
+            let first = seen.iter().find(|(other, value, _)| *other == over.value && *value == tag.value);
+            if let Some((_, _, first)) = first {
+                judge.on_machine(
+                    &VLAN_TWICE_ON_LINK,
+                    machine,
+                    link.name.place,
+                    format!(
+                        "{} and {first} are both the vlan {} of {}.",
+                        link.name.value, tag.value, over.value
+                    ),
+                    format!("write the other subnet, or add its address to {first} with more_addresses"),
+                );
+            }
+            seen.push((&over.value, tag.value, link.name.value.as_str()));
+        }
+    }
+}
+
+pub(crate) fn out_of_range(written: &Written<i64>) -> Finding {
+    Finding::on_sheet(
+        &VLAN_OUT_OF_RANGE,
+        written.place,
+        format!("{} is no VLAN tag: they go from 1 to 4094.", written.value),
+        "write the tag that the switches have, as in vlan = 110",
+    )
+}

@@ -1,0 +1,159 @@
+//! Waivers: rules of judgement that are set aside in writing, and what is wrong with a waiver.
+
+use globset::GlobMatcher;
+use jiff::civil::Date;
+
+use super::{Check, Nature, Rule};
+use crate::finding::{Finding, Severity};
+use crate::names::nearest;
+use crate::sheet::{WAIVER, WaiverEntry};
+use crate::source::{Place, Written};
+
+pub(super) const RULES: &[&Rule] = &[&WAIVER_EXPIRED, &WAIVER_UNMATCHED, &WAIVER_NOT_ALLOWED];
+
+/// A waiver past its day.
+static WAIVER_EXPIRED: Rule = Rule {
+    name: "waiver-expired",
+    severity: Severity::Warning,
+    nature: Nature::Fault,
+    summary: "a waiver is past its last day",
+    explanation: "A waiver counts up to and on the day in until, so that what was put up with for a time does not stay \
+        for ever. After that the findings are back, beside this one. Mend what they say, or agree on another \
+        day.",
+    wrong: "[common]\nntp = [\"10.64.10.121\", \"none\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2020-06-30\n",
+    right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A waiver for nothing.
+static WAIVER_UNMATCHED: Rule = Rule {
+    name: "waiver-unmatched",
+    severity: Severity::Warning,
+    nature: Nature::Fault,
+    summary: "a waiver silences no finding",
+    explanation: "What it was written for has been mended, or the name of the rule or of a machine was mistyped. Take \
+        it out, so that it does not silence a finding of tomorrow.",
+    wrong: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
+    right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A waiver of a fault.
+static WAIVER_NOT_ALLOWED: Rule = Rule {
+    name: "waiver-not-allowed",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a waiver is for a rule that cannot be set aside",
+    explanation: "A waiver silences what is a judgement, such as a single time server. A rule whose breach makes a \
+        file wrong, or a machine unreachable, holds for everybody.",
+    wrong: "[[waiver]]\nrule = \"address-malformed\"\nreason = \"no time\"\nuntil = 2099-06-30\n",
+    right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
+    about_absence: false,
+    check: Check::Reading,
+};
+
+/// A waiver as it is applied.
+struct Waiver {
+    rule: &'static Rule,
+    machines: Option<Vec<GlobMatcher>>,
+    place: Place,
+    matched: bool,
+}
+
+impl Waiver {
+    fn silences(&self, finding: &Finding) -> bool {
+        self.rule == finding.rule
+            && match (&self.machines, &finding.machine) {
+                (None, _) => true,
+                (Some(globs), Some(machine)) => globs.iter().any(|glob| glob.is_match(machine)),
+                (Some(_), None) => false,
+            }
+    }
+}
+
+/// Marks the findings that waivers silence, and adds findings about the waivers themselves. `today` decides which of them
+/// still count.
+pub(crate) fn apply(entries: &[WaiverEntry], today: Date, findings: &mut Vec<Finding>) {
+    let mut about = Vec::new();
+    let mut waivers: Vec<Waiver> =
+        entries.iter().filter_map(|entry| read(entry, today, &mut about)).collect();
+    for finding in findings.iter_mut() {
+        for waiver in &mut waivers {
+            if waiver.silences(finding) {
+                waiver.matched = true;
+                finding.is_waived = true;
+            }
+        }
+    }
+    for waiver in waivers.iter().filter(|waiver| !waiver.matched) {
+        about.push(Finding::on_sheet(
+            &WAIVER_UNMATCHED,
+            waiver.place,
+            format!("No finding of {} is there to be silenced.", waiver.rule.name),
+            "take the waiver out, or correct its `machines`",
+        ));
+    }
+    findings.append(&mut about);
+}
+
+/// A waiver that counts. One that cannot be read has findings for that.
+fn read(entry: &WaiverEntry, today: Date, about: &mut Vec<Finding>) -> Option<Waiver> {
+    let (name, until, _) = (entry.rule.value()?, entry.until.value()?, entry.reason.value()?);
+    let Some(rule) = super::by_name(&name.value) else {
+        about.push(unknown_rule(name));
+        return None;
+    };
+    if rule.nature == Nature::Fault {
+        about.push(Finding::on_sheet(
+            &WAIVER_NOT_ALLOWED,
+            name.place,
+            format!("{} cannot be set aside: {}.", rule.name, rule.summary),
+            "take the waiver out, and mend what the rule finds",
+        ));
+        return None;
+    }
+    let day = Date::new(
+        i16::try_from(until.value.year).unwrap_or(i16::MAX),
+        i8::try_from(until.value.month).unwrap_or(1),
+        i8::try_from(until.value.day).unwrap_or(1),
+    )
+    .ok()?;
+    if day < today {
+        about.push(Finding::on_sheet(
+            &WAIVER_EXPIRED,
+            until.place,
+            format!("The waiver of {} was good until {day}.", rule.name),
+            "mend what the rule finds, or agree on another day",
+        ));
+        return None;
+    }
+    let machines = match entry.machines.value() {
+        None => None,
+        Some(globs) => {
+            let mut matchers = Vec::with_capacity(globs.len());
+            for glob in globs {
+                match globset::Glob::new(&glob.value) {
+                    Ok(glob) => matchers.push(glob.compile_matcher()),
+                    Err(_) => {
+                        let spec = WAIVER.key("machines")?;
+                        let found = "a text that is no such pattern";
+                        about.push(super::report::value_wrong_type(None, glob.place, spec, found));
+                        return None;
+                    }
+                }
+            }
+            Some(matchers)
+        }
+    };
+    Some(Waiver { rule, machines, place: name.place, matched: false })
+}
+
+fn unknown_rule(name: &Written<String>) -> Finding {
+    let fix = match nearest(&name.value, super::all().map(|rule| rule.name), 1).first() {
+        Some(close) => format!("write rule = \"{close}\""),
+        None => "write the name of a rule as findings give it".to_owned(),
+    };
+    Finding::on_sheet(&WAIVER_UNMATCHED, name.place, format!("There is no rule \"{}\".", name.value), fix)
+}
