@@ -3,7 +3,9 @@
 use serde::Serialize;
 
 use crate::given::Given;
-use crate::machine::{AddressChoice, AnswerSource, Link, Machine, Role, Site};
+use crate::machine::{
+    AddressChoice, AnswerSource, Ipv6Mode, Link, LinkKind, Machine, Role, Site, TimeService,
+};
 use crate::net::Family;
 use crate::ovf::property_values;
 
@@ -35,6 +37,12 @@ pub struct ReviewedMachine {
     pub ntp: Stated,
     /// Time zone.
     pub timezone: Stated,
+    /// What else a host has from the sheet, or has by default; `null` for an appliance.
+    pub host: Option<ReviewedHost>,
+    /// What it is itself a server of.
+    pub serves: Vec<&'static str>,
+    /// The cluster that it belongs to.
+    pub cluster: Option<String>,
     /// Its links.
     pub links: Vec<ReviewedLink>,
     /// Logins, of a host.
@@ -59,11 +67,36 @@ pub enum Stated {
     Unreadable,
 }
 
+/// What only a host has.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct ReviewedHost {
+    /// Domains with name servers of their own.
+    pub dns_for: Stated,
+    /// The program that sets the clock.
+    pub time_service: Stated,
+    /// Language and formats.
+    pub locale: Stated,
+    /// Layout of the console's keyboard.
+    pub console_keyboard: Stated,
+    /// What is done with IPv6.
+    pub ipv6: Stated,
+    /// The program that netplan writes for.
+    pub renderer: Stated,
+    /// Who may log in over SSH, and with what.
+    pub ssh: Stated,
+}
+
 /// One link.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ReviewedLink {
     /// Its name.
     pub name: String,
+    /// What it is.
+    pub kind: &'static str,
+    /// How it is found, what it is made of, and what else is said of it, a text each.
+    pub details: Vec<String>,
+    /// The bond or bridge that it is a member of.
+    pub member_of: Option<String>,
     /// The package's network that it is on.
     pub network: Option<String>,
     /// Its subnet.
@@ -116,14 +149,26 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
         name: machine.label().to_owned(),
         kind: machine.kind().word(),
         fqdn: machine.fqdn(),
-        domain: one(settings.domain.as_ref().and_then(|written| Some(written.value.to_string()))),
+        domain: match machine.domain() {
+            Some(domain) => Stated::Values(vec![domain.to_owned()]),
+            None => one(settings.domain.as_ref().and_then(|written| Some(written.value.to_string()))),
+        },
         dns: many(settings.dns.as_ref().and_then(|list| Some((list.is_declined(), texts(list.values()))))),
         search: many(
             settings.search.as_ref().and_then(|list| Some((list.is_declined(), texts(list.values())))),
         ),
         ntp: many(settings.ntp.as_ref().and_then(|list| Some((list.is_declined(), texts(list.values()))))),
         timezone: one(settings.timezone.as_ref().and_then(|written| Some(written.value.to_string()))),
-        links: machine.links.iter().map(|link| reviewed_link(site, link)).collect(),
+        host: machine.host().map(|_| reviewed_host(machine)),
+        serves: [("dns", machine.serves.dns), ("ntp", machine.serves.ntp)]
+            .into_iter()
+            .filter_map(|(word, serves)| serves.then_some(word))
+            .collect(),
+        cluster: machine
+            .cluster
+            .as_ref()
+            .and_then(|cluster| Some(site.clusters.get(cluster.value)?.name.value.clone())),
+        links: machine.links.iter().map(|link| reviewed_link(site, machine, link)).collect(),
         logins: logins
             .iter()
             .filter_map(|index| Some(site.accounts.get(*index)?.name.value.to_string()))
@@ -133,14 +178,111 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
     }
 }
 
-fn reviewed_link(site: &Site, link: &Link) -> ReviewedLink {
+fn reviewed_host(machine: &Machine) -> ReviewedHost {
+    let settings = &machine.settings;
+    let ssh = &settings.ssh;
+    let word = |text: &str| Stated::Values(vec![text.to_owned()]);
+    let special: Vec<String> = settings
+        .dns_for
+        .iter()
+        .map(|special| format!("{} at {}", special.domain.value, texts(special.servers.values()).join(", ")))
+        .collect();
+    ReviewedHost {
+        dns_for: if special.is_empty() { Stated::Nothing } else { Stated::Values(special) },
+        time_service: word(match settings.time_service() {
+            TimeService::Timesyncd => "timesyncd",
+            TimeService::Chrony => "chrony",
+        }),
+        locale: one(settings.locale.as_ref().and_then(|locale| Some(locale.value.as_str().to_owned()))),
+        console_keyboard: one(settings
+            .console_keyboard
+            .as_ref()
+            .and_then(|layout| Some(layout.value.as_str().to_owned()))),
+        ipv6: word(match settings.ipv6() {
+            Ipv6Mode::Static => "static",
+            Ipv6Mode::Off => "off",
+            Ipv6Mode::Auto => "auto",
+        }),
+        renderer: word(settings.renderer().word()),
+        ssh: match (ssh.is_enabled(), ssh.allows_passwords(), ssh.allows_root()) {
+            (false, ..) => Stated::None,
+            (true, passwords, root) => {
+                let mut ways = vec!["keys".to_owned()];
+                ways.extend(passwords.then(|| "passwords".to_owned()));
+                ways.extend(root.then(|| "root too".to_owned()));
+                Stated::Values(ways)
+            }
+        },
+    }
+}
+
+/// What is said of a link beside its subnet, addresses and gateways.
+fn details(site: &Site, link: &Link) -> Vec<String> {
+    let mut details = Vec::new();
+    let members = || link.members().iter().map(|member| member.value.as_str()).collect::<Vec<_>>().join(", ");
+    match &link.kind {
+        LinkKind::Bond(bond) => {
+            let mode = bond.mode.value().map_or("?", |mode| mode.value.word());
+            details.push(format!("bond of {}, {mode}", members()));
+        }
+        LinkKind::Bridge(_) if link.members().is_empty() => details.push("bridge".to_owned()),
+        LinkKind::Bridge(_) => details.push(format!("bridge of {}", members())),
+        LinkKind::Vlan(over) => {
+            let tag = site.subnet_of(link).and_then(|subnet| subnet.vlan.value());
+            let tag = tag.map_or_else(|| "?".to_owned(), |tag| tag.value.to_string());
+            let over = over.value().map_or("?", |over| over.value.as_str());
+            details.push(format!("vlan {tag} over {over}"));
+        }
+        LinkKind::Wifi => {
+            let wifi = site.subnet_of(link).and_then(|subnet| subnet.wifi.value());
+            let ssid = wifi.and_then(|wifi| wifi.ssid.value()).map_or("?", |ssid| ssid.value.as_str());
+            details.push(format!("wifi {ssid}"));
+        }
+        LinkKind::Ethernet | LinkKind::Unreadable => {}
+    }
+    details.extend(link.mac().map(|mac| mac.value.to_string()));
+    if link.is_only_port() {
+        details.push("the only port of its kind".to_owned());
+    }
+    details.extend(site.mtu_of(link).map(|mtu| format!("packets of {} bytes", mtu.value)));
+    for route in link.routes() {
+        let metric =
+            route.metric.as_ref().map_or_else(String::new, |metric| format!(", metric {}", metric.value));
+        details.push(format!("{} via {}{metric}", route.to.value, route.via.value));
+    }
+    let Some(options) = &link.options else { return details };
+    if let Some(table) = &options.own_table {
+        let gateways = Family::BOTH.into_iter().filter_map(|family| site.gateway_of(link, family));
+        let gateways: Vec<String> = gateways.map(|gateway| gateway.value.to_string()).collect();
+        details.push(format!("answers by {} (table {})", gateways.join(", "), table.value));
+    }
+    if let Some(speed) = &options.speed {
+        let is_full = options.is_full_duplex.as_ref().is_none_or(|full| full.value);
+        details.push(format!(
+            "fixed at {} Mbit/s, {} duplex",
+            speed.value,
+            if is_full { "full" } else { "half" }
+        ));
+    }
+    let flags =
+        [(&options.wake_on_lan, "woken by a magic packet"), (&options.link_local4, "IPv4 link-local too")];
+    for (flag, text) in flags {
+        if flag.as_ref().is_some_and(|flag| flag.value) {
+            details.push(text.to_owned());
+        }
+    }
+    details
+}
+
+fn reviewed_link(site: &Site, machine: &Machine, link: &Link) -> ReviewedLink {
     let families = || Family::BOTH.into_iter();
     let given =
         |wanted: fn(&Given<AddressChoice>) -> bool| families().any(|family| wanted(link.choice_in(family)));
-    let addresses: Vec<String> = families()
-        .filter_map(|family| {
-            let plain = link.address_in(family)?.address.value.to_string();
-            Some(site.interface_address(link, family).map_or(plain, |address| address.to_string()))
+    let addresses: Vec<String> = link
+        .addresses()
+        .map(|found| {
+            let plain = found.address.value.to_string();
+            site.with_mask(link, found).map_or(plain, |address| address.to_string())
         })
         .collect();
     let addresses = if !addresses.is_empty() {
@@ -154,6 +296,9 @@ fn reviewed_link(site: &Site, link: &Link) -> ReviewedLink {
     };
     ReviewedLink {
         name: link.name.value.to_string(),
+        kind: link.kind.word(),
+        details: details(site, link),
+        member_of: machine.parent_of(link).map(|parent| parent.name.value.to_string()),
         network: link.network.as_ref().map(|network| network.value.clone()),
         subnet: site.subnet_of(link).map(|subnet| subnet.name.value.clone()),
         addresses,

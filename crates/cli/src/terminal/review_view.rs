@@ -12,19 +12,46 @@ use super::{count, harmless};
 
 const STRONG: Style = Style::new().bold();
 
-/// A setting that machines may share.
+/// A setting that machines may share; nothing for a machine that has no such setting.
 struct Shared {
     title: &'static str,
-    get: fn(&ReviewedMachine) -> &Stated,
+    get: fn(&ReviewedMachine) -> Option<&Stated>,
+    /// What is not worth a word where all have it.
+    unsaid: Option<&'static str>,
 }
 
-const SHARED: [Shared; 5] = [
-    Shared { title: "domain", get: |machine| &machine.domain },
-    Shared { title: "name servers", get: |machine| &machine.dns },
-    Shared { title: "search", get: |machine| &machine.search },
-    Shared { title: "time servers", get: |machine| &machine.ntp },
-    Shared { title: "time zone", get: |machine| &machine.timezone },
+const SHARED: [Shared; 12] = [
+    Shared { title: "domain", get: |machine| Some(&machine.domain), unsaid: None },
+    Shared { title: "name servers", get: |machine| Some(&machine.dns), unsaid: None },
+    Shared { title: "special names", get: |machine| Some(&machine.host.as_ref()?.dns_for), unsaid: Some("") },
+    Shared { title: "search", get: |machine| Some(&machine.search), unsaid: None },
+    Shared { title: "time servers", get: |machine| Some(&machine.ntp), unsaid: None },
+    Shared { title: "time zone", get: |machine| Some(&machine.timezone), unsaid: None },
+    Shared { title: "clock set by", get: |machine| Some(&machine.host.as_ref()?.time_service), unsaid: None },
+    Shared { title: "locale", get: |machine| Some(&machine.host.as_ref()?.locale), unsaid: Some("") },
+    Shared {
+        title: "keyboard",
+        get: |machine| Some(&machine.host.as_ref()?.console_keyboard),
+        unsaid: Some(""),
+    },
+    Shared { title: "IPv6", get: |machine| Some(&machine.host.as_ref()?.ipv6), unsaid: Some("static") },
+    Shared {
+        title: "renderer",
+        get: |machine| Some(&machine.host.as_ref()?.renderer),
+        unsaid: Some("networkd"),
+    },
+    Shared { title: "SSH", get: |machine| Some(&machine.host.as_ref()?.ssh), unsaid: None },
 ];
+
+impl Shared {
+    fn is_unsaid(&self, value: &Stated) -> bool {
+        match (self.unsaid, value) {
+            (Some(_), Stated::Nothing) => true,
+            (Some(unsaid), Stated::Values(values)) => values.len() == 1 && values[0] == unsaid,
+            _ => false,
+        }
+    }
+}
 
 /// The whole review.
 pub(crate) fn show_review(review: &Review, width: usize) -> String {
@@ -45,11 +72,14 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
         SHARED.iter().map(|shared| most_frequent(&review.machines, shared)).collect();
     let _ = writeln!(text, "Every machine, where the table does not say otherwise:");
     for (shared, value) in SHARED.iter().zip(&usual) {
-        if let Some(value) = value {
+        if let Some(value) = value.filter(|value| !shared.is_unsaid(value)) {
             let _ = writeln!(text, "  {:13} {}", shared.title, stated(value, ", "));
         }
     }
-    let _ = writeln!(text, "\n{}", machines_table(&review.machines, &usual, width));
+    let _ = writeln!(text, "\n{}", machines_table(&review.machines, width));
+    if let Some(table) = own_table(&review.machines, &usual, width) {
+        let _ = writeln!(text, "\n{table}");
+    }
     for machine in review.machines.iter().filter(|machine| !machine.properties.is_empty()) {
         let package = harmless(machine.package.as_deref().unwrap_or_default());
         let _ = writeln!(
@@ -64,7 +94,7 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
 
 /// What most machines have, if there are two or more: the value to say once.
 fn most_frequent<'a>(machines: &'a [ReviewedMachine], shared: &Shared) -> Option<&'a Stated> {
-    let values = || machines.iter().map(|machine| (shared.get)(machine));
+    let values = || machines.iter().filter_map(|machine| (shared.get)(machine));
     let mut counts: HashMap<&Stated, usize> = HashMap::new();
     values().for_each(|value| *counts.entry(value).or_default() += 1);
     // The first in the order of the sheet wins a tie.
@@ -72,9 +102,9 @@ fn most_frequent<'a>(machines: &'a [ReviewedMachine], shared: &Shared) -> Option
     values().find(|value| counts.get(value) == Some(most))
 }
 
-fn machines_table(machines: &[ReviewedMachine], usual: &[Option<&Stated>], width: usize) -> String {
+fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
     let mut table = new_table(width);
-    table.set_header(["machine", "link", "subnet", "address", "gateway", "logins, package", "otherwise"]);
+    table.set_header(["machine", "link", "subnet", "address", "gateway", "logins, package"]);
     for machine in machines {
         let column = |get: &dyn Fn(&ReviewedLink) -> Vec<String>| {
             // Each link takes as many lines as its longest cell, so that the cells of a link stay side by side.
@@ -86,19 +116,21 @@ fn machines_table(machines: &[ReviewedMachine], usual: &[Option<&Stated>], width
             }
             lines.join("\n")
         };
-        let own: Vec<String> = SHARED
-            .iter()
-            .zip(usual)
-            .filter(|(shared, usual)| **usual != Some((shared.get)(machine)))
-            .map(|(shared, _)| format!("{}: {}", shared.title, stated((shared.get)(machine), ", ")))
-            .collect();
         table.add_row(vec![
             harmless(&machine.name),
             column(&|link| vec![harmless(&link.name)]),
-            column(&|link| vec![harmless(link.subnet.as_deref().unwrap_or("?"))]),
-            column(&|link| lines_of(&link.addresses)),
             column(&|link| {
-                if link.gateways.is_empty() { vec!["none".to_owned()] } else { link.gateways.clone() }
+                vec![match (&link.subnet, &link.member_of) {
+                    (Some(subnet), _) => harmless(subnet),
+                    (None, Some(parent)) => format!("in {}", harmless(parent)),
+                    (None, None) => "?".to_owned(),
+                }]
+            }),
+            column(&addresses_of),
+            column(&|link| match (&link.member_of, link.gateways.is_empty()) {
+                (Some(_), true) => Vec::new(),
+                (None, true) => vec!["none".to_owned()],
+                (_, false) => link.gateways.clone(),
             }),
             match &machine.package {
                 Some(package) => harmless(package.rsplit('/').next().unwrap_or(package)),
@@ -106,13 +138,40 @@ fn machines_table(machines: &[ReviewedMachine], usual: &[Option<&Stated>], width
                 None if machine.logins.is_empty() => "nobody".to_owned(),
                 None => machine.logins.join(", "),
             },
-            own.join("\n"),
         ]);
     }
     // Names and addresses stay whole; what is free to wrap is the rest.
     let whole = (0..5).map(|_| ColumnConstraint::ContentWidth);
     table.set_constraints(whole);
     trimmed(&table)
+}
+
+/// What machines have that most others do not, or nothing.
+fn own_table(machines: &[ReviewedMachine], usual: &[Option<&Stated>], width: usize) -> Option<String> {
+    let mut table = new_table(width);
+    table.set_header(["machine", "what it has of its own"]);
+    for machine in machines {
+        let mut own: Vec<String> = SHARED
+            .iter()
+            .zip(usual)
+            .filter_map(|(shared, usual)| {
+                let value = (shared.get)(machine)?;
+                (*usual != Some(value)).then(|| format!("{}: {}", shared.title, stated(value, ", ")))
+            })
+            .collect();
+        if !machine.serves.is_empty() {
+            own.push(format!("serves: {}", machine.serves.join(", ")));
+        }
+        own.extend(machine.cluster.as_ref().map(|cluster| format!("cluster: {}", harmless(cluster))));
+        for link in machine.links.iter().filter(|link| !link.details.is_empty()) {
+            own.push(harmless(&format!("{}: {}", link.name, link.details.join("; "))));
+        }
+        if !own.is_empty() {
+            table.add_row([harmless(&machine.name), own.join("\n")]);
+        }
+    }
+    table.set_constraints([ColumnConstraint::ContentWidth]);
+    (table.row_count() > 0).then(|| trimmed(&table))
 }
 
 fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
@@ -136,8 +195,16 @@ fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
     trimmed(&table)
 }
 
+/// A member has no address, and none is missed.
+fn addresses_of(link: &ReviewedLink) -> Vec<String> {
+    if link.member_of.is_some() && link.addresses == Stated::Nothing {
+        return Vec::new();
+    }
+    lines_of(&link.addresses)
+}
+
 fn link_height(link: &ReviewedLink) -> usize {
-    lines_of(&link.addresses).len().max(link.gateways.len()).max(1)
+    addresses_of(link).len().max(link.gateways.len()).max(1)
 }
 
 fn lines_of(value: &Stated) -> Vec<String> {

@@ -50,8 +50,33 @@ fn the_files_of_a_host_say_what_the_sheet_says() {
     ] {
         assert!(hosts.lines().any(|found| found == line), "{line} is not in\n{hosts}");
     }
-    let timesyncd = workspace.read(&format!("{rootfs}/etc/systemd/timesyncd.conf.d/60-impostazione.conf"));
-    assert!(timesyncd.ends_with("[Time]\nNTP=\nNTP=10.64.10.121 10.64.10.122 10.64.10.123\n"), "{timesyncd}");
+    let after_header = |path: &str| {
+        let text = workspace.read(path);
+        text.split_once('\n').unwrap().1.to_owned()
+    };
+    assert_eq!(
+        after_header(&format!("{rootfs}/etc/chrony/sources.d/impostazione.sources")),
+        "server 10.64.10.121 iburst\nserver 10.64.10.122 iburst\nserver 10.64.10.123 iburst\n"
+    );
+    assert_eq!(
+        after_header("out/gauge-01/rootfs/etc/systemd/timesyncd.conf.d/60-impostazione.conf"),
+        "[Time]\nNTP=\nNTP=10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example\n"
+    );
+    assert!(!workspace.exists(&format!("{rootfs}/etc/systemd/timesyncd.conf.d")), "chrony sets this clock");
+    assert_eq!(after_header(&format!("{rootfs}/etc/locale.conf")), "LANG=C.UTF-8\n");
+    assert_eq!(after_header(&format!("{rootfs}/etc/default/locale")), "LANG=C.UTF-8\n");
+    assert!(after_header(&format!("{rootfs}/etc/default/keyboard")).contains("XKBLAYOUT=\"it\"\n"));
+    assert_eq!(
+        after_header(&format!("{rootfs}/etc/sudoers.d/60-impostazione")),
+        "keeper ALL=(ALL:ALL) NOPASSWD: ALL\n"
+    );
+    assert_eq!(
+        after_header(&format!("{rootfs}/etc/ssh/sshd_config.d/00-impostazione.conf")),
+        "PubkeyAuthentication yes\nPasswordAuthentication no\nKbdInteractiveAuthentication no\nPermitRootLogin no\n"
+    );
+    let wanted = format!("{rootfs}/etc/systemd/system/multi-user.target.wants/ssh.service");
+    let service = fs::read_link(workspace.path().join(wanted)).unwrap();
+    assert_eq!(service.to_str(), Some("/lib/systemd/system/ssh.service"));
     let accounts: Value = serde_json::from_str(&workspace.read("out/signal-tower/accounts.json")).unwrap();
     let key = |name: &str| workspace.read(&format!("keys/{name}.pub")).trim().to_owned();
     assert_eq!(
@@ -68,8 +93,10 @@ fn the_files_of_a_host_say_what_the_sheet_says() {
 #[test]
 fn no_time_server_on_purpose_drops_the_fallback_servers_too() {
     let workspace = Workspace::new();
-    let sheet = right_sheet(&host("gauge-01", "10.64.10.11"))
-        .replace("ntp      = [\"10.64.10.121\", \"clock.capovetro.example\"]", "ntp = \"none\"");
+    let sheet = right_sheet(&host("gauge-01", "10.64.10.11")).replace(
+        "ntp      = [\"10.64.10.121\", \"10.64.10.122\", \"clock.capovetro.example\"]",
+        "ntp = \"none\"",
+    );
     workspace.write("harbor.toml", sheet);
     render(&workspace, &[]);
     let timesyncd = workspace.read("out/gauge-01/rootfs/etc/systemd/timesyncd.conf.d/60-impostazione.conf");
@@ -110,7 +137,11 @@ fn files_json_lists_each_file_with_its_size_and_digest() {
         assert_eq!(file["size"], content.len(), "{path}");
         assert_eq!(file["machine"], path.split('/').next().unwrap(), "{path}");
         assert_eq!(file["owner"].is_string(), path.contains("/rootfs/"), "{path}");
-        assert_eq!(file["link"].is_string(), path.ends_with("localtime"), "{path}");
+        assert_eq!(
+            file["link"].is_string(),
+            path.ends_with("localtime") || path.ends_with("ssh.service"),
+            "{path}"
+        );
     }
 }
 
@@ -122,7 +153,7 @@ fn the_same_sheet_gives_the_same_bytes_wherever_and_however_often() {
     render(&other, &["--only", "gauge-*"]);
     assert_eq!(one.tree("out"), other.tree("out"));
     let again = render(&one, &[]);
-    assert_eq!(again.stdout, "out: no files written for 10 machines, 64 as they were\n");
+    assert_eq!(again.stdout, "out: no files written for 10 machines, 120 as they were\n");
 }
 
 #[test]
@@ -133,7 +164,7 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
     workspace.write("lamps.csv", workspace.read("lamps.csv").replace("10.64.20.11", "10.64.20.13"));
     let run = render(&workspace, &["-v"]);
     let changed = ["lamp-north/rootfs/etc/hosts", "lamp-north/rootfs/etc/netplan/60-impostazione.yaml"];
-    assert!(run.stdout.contains("2 files written for 10 machines, 62 as they were"), "{}", run.stdout);
+    assert!(run.stdout.contains("2 files written for 10 machines, 118 as they were"), "{}", run.stdout);
     let after = workspace.tree("out");
     let differing: Vec<&str> = before
         .iter()
@@ -163,7 +194,7 @@ fn a_machine_that_is_no_longer_in_the_sheet_is_reported_and_pruned_on_request_on
     assert!(listed(&workspace).contains_key("lamp-north/accounts.json"));
     let run = render(&workspace, &["--prune"]);
     assert_eq!(run.stderr, "");
-    assert!(run.stdout.contains("7 removed"), "{}", run.stdout);
+    assert!(run.stdout.contains("14 removed"), "{}", run.stdout);
     assert!(!workspace.exists("out/lamp-north"), "its folders went too");
     assert!(!listed(&workspace).contains_key("lamp-north/accounts.json"));
 }
@@ -248,7 +279,7 @@ fn a_list_that_names_files_outside_the_tree_removes_none() {
 fn only_some_machines_are_rendered_but_the_whole_sheet_must_be_right() {
     let workspace = Workspace::new();
     let run = render(&workspace, &["--only", "gauge-*", "--only", "logbook"]);
-    assert_eq!(run.stdout, "out: 43 files written for 7 machines\n");
+    assert_eq!(run.stdout, "out: 79 files written for 7 machines\n");
     assert!(!workspace.exists("out/signal-tower"));
     let run = workspace.run(&["render", "slips.toml", "--into", "other", "--only", "gauge-01"]);
     assert_eq!((run.code, workspace.exists("other")), (1, false));

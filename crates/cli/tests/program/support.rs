@@ -97,7 +97,6 @@ in_use      = {{ "10.64.10.40" = "crane controller" }}
 [account.keeper]
 admin = true
 ssh_keys = ["keys/keeper.pub"]
-
 {end}"#
     )
 }

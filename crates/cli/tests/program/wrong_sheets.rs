@@ -431,7 +431,7 @@ fn no_secret_on_a_line_with_a_slip_is_shown() {
         (keeper, "[account.keeper]\npassword = \"tide-table-9\n", "sheet-syntax"),
         (number, "\"admin.password\" = \"tide-table-9\"\n\"node.number\"", "property-unknown"),
         (number, "\"keep_days\" = \"tide-table-9\"\n\"node.number\"", "property-wrong-type"),
-        (management, "address = \"10.64.10.61\", passphrase = \"tide-table-9\" }", "sheet-key-unknown"),
+        (management, "address = \"10.64.10.61\", passphrase = \"tide-table-9\" }", "sheet-key-misplaced"),
     ] {
         workspace.write("sheet.toml", right.replacen(from, to, 1));
         for format in ["text", "json"] {

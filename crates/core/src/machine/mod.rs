@@ -245,7 +245,8 @@ impl Site {
         link.addresses().filter_map(|found| self.with_mask(link, found))
     }
 
-    fn with_mask(&self, link: &Link, found: &LinkAddress) -> Option<IpNet> {
+    /// An address of a link with the mask of its subnet.
+    pub fn with_mask(&self, link: &Link, found: &LinkAddress) -> Option<IpNet> {
         let address = found.address.value;
         let prefix = self.subnet_of(link)?.family(Family::of(address))?.prefix.value;
         IpNet::new(address, prefix.prefix_len()).ok()

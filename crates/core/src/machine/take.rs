@@ -176,7 +176,7 @@ impl Take {
                 settings.ntp.value().is_none_or(|list| list.has_faulty_items || list.is_empty())
             }
             W::Search => settings.search.value().is_some_and(|list| list.has_faulty_items),
-            _ => self.choose_link(machine).is_ok_and(|link| {
+            _ => self.choose_link(site, machine).is_ok_and(|link| {
                 let subnet = site.subnet_of(link);
                 subnet.is_none_or(|subnet| {
                     Family::BOTH.into_iter().any(|family| matches!(subnet.side(family), Given::Faulty))
@@ -189,7 +189,7 @@ impl Take {
     fn of_machine(&self, site: &Site, machine: &Machine) -> Result<Vec<String>, TakeFault> {
         use TakeWord as W;
         if self.word.value.is_of_link() {
-            let link = self.choose_link(machine)?;
+            let link = self.choose_link(site, machine)?;
             if self.word.value.is_of_subnet() {
                 return Ok(site.subnet_of(link).map(|subnet| self.of_subnet(subnet)).unwrap_or_default());
             }
@@ -244,7 +244,7 @@ impl Take {
         value.into_iter().collect()
     }
 
-    fn choose_link<'m>(&self, machine: &'m Machine) -> Result<&'m Link, TakeFault> {
+    fn choose_link<'m>(&self, site: &Site, machine: &'m Machine) -> Result<&'m Link, TakeFault> {
         let names =
             || machine.links.iter().map(|link| link.name.value.as_str()).collect::<Vec<_>>().join(", ");
         if let Some(wanted) = &self.link {
@@ -256,6 +256,13 @@ impl Take {
                     is_known: false,
                 },
             );
+        }
+        let leads_out = |link: &&Link| {
+            Family::BOTH.into_iter().any(|family| site.default_gateway(link, family).is_some())
+        };
+        let mut ways_out = machine.links.iter().filter(leads_out);
+        if let (Some(only), None) = (ways_out.next(), ways_out.next()) {
+            return Ok(only);
         }
         match machine.links.as_slice() {
             [link] => Ok(link),

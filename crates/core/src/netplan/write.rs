@@ -102,18 +102,25 @@ fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwrita
         LinkKind::Bond(bond) => {
             device.interfaces = Some(bond.members.iter().map(|member| member.value.clone()).collect());
             device.parameters = bond_parameters(bond);
-            device.macaddress = mac;
+            device.macaddress = mac.or_else(|| first_mac(machine, link));
             device.networkmanager = no_ipv6;
         }
         LinkKind::Bridge(bridge) => {
             device.interfaces = Some(bridge.members.iter().map(|member| member.value.clone()).collect());
             device.parameters = Some(Parameters::Bridge { stp: bridge.spanning_tree });
-            device.macaddress = mac;
+            device.macaddress = mac.or_else(|| first_mac(machine, link));
             device.networkmanager = no_ipv6;
         }
         LinkKind::Unreadable => {}
     }
     Ok(device)
+}
+
+/// The address of the first member that has one in the sheet. Without it a bond or a bridge has another one at each boot,
+/// and a switch that knows the old one answers nobody for a while.
+fn first_mac(machine: &Machine, link: &Link) -> Option<String> {
+    let members = link.members().iter().filter_map(|member| machine.link_named(&member.value));
+    members.filter_map(Link::mac).next().map(|mac| mac.value.to_string())
 }
 
 /// Nothing where netplan's own default, an IPv6 link-local address alone, is what is meant.

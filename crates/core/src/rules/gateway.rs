@@ -87,7 +87,8 @@ fn check_missing(judge: &mut Judge<'_>) {
         let mut users: HashMap<usize, (&str, usize)> = HashMap::new();
         for machine in &site.machines {
             for link in machine.links.iter().filter(|link| link.default_route) {
-                if let (Some(subnet), Some(_)) = (link.subnet.value(), link.address_in(family)) {
+                if let (Some(subnet), Some(_)) = (link.subnet.value(), link.has_family(family).then_some(()))
+                {
                     users.entry(subnet.value).or_insert((machine.label(), 0)).1 += 1;
                 }
             }
@@ -122,7 +123,7 @@ fn check_duplicate(judge: &mut Judge<'_>) {
             let mut ways = machine.links.iter().filter(|link| {
                 let side = site.subnet_of(link).and_then(|subnet| subnet.family(family));
                 link.default_route
-                    && link.address_in(family).is_some()
+                    && link.has_family(family)
                     && side.is_some_and(|side| matches!(side.gateway, Given::Value(Gateway::At(_))))
             });
             let Some(first) = ways.next() else { continue };

@@ -130,7 +130,8 @@ mod tests {
         let mut seen = BTreeSet::new();
         for rule in all() {
             assert!(seen.insert(rule.name), "{} twice", rule.name);
-            assert!(rule.name.chars().all(|c| c.is_ascii_lowercase() || c == '-'), "{}", rule.name);
+            let is_plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-';
+            assert!(rule.name.chars().all(is_plain), "{}", rule.name);
             assert!(rule.summary.len() < 100 && !rule.summary.ends_with('.'), "{}", rule.name);
             assert!(rule.explanation.ends_with('.'), "{}", rule.name);
         }

@@ -305,7 +305,7 @@ fn check_dns_family(judge: &mut Judge<'_>) {
     let site = judge.site;
     for machine in &site.machines {
         let Some(list) = machine.settings.dns.value().filter(|list| !list.has_faulty_items) else { continue };
-        let has_address = |family: Family| machine.links.iter().any(|link| link.address_in(family).is_some());
+        let has_address = |family: Family| machine.links.iter().any(|link| link.has_family(family));
         let is_in_doubt = machine.links.iter().any(|link| {
             Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Given::Faulty))
         });

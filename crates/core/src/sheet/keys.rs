@@ -625,7 +625,7 @@ pub(crate) const HOST_LINK: TableSpec = table(
             "mac",
             "a MAC address",
             r#"mac = "02:64:10:00:00:21""#,
-            "Ethernet and wifi: finds the interface by its address, and gives it the link's name. Bond and bridge: the address that it takes. Left out: the link's name is the kernel's.",
+            "Ethernet and wifi: finds the interface by its address, and gives it the link's name. Bond and bridge: the address that it takes; left out, that of its first member. Left out: the link's name is the kernel's.",
         ),
         key(
             "port",
@@ -694,7 +694,7 @@ pub(crate) const HOST_LINK: TableSpec = table(
             "members",
             "a list of links of the machine",
             r#"members = ["lan0", "lan1"]"#,
-            "The links that a bond or a bridge is made of. Required there.",
+            "The links that a bond or a bridge is made of. Required for a bond.",
         ),
         key(
             "mode",
@@ -853,7 +853,7 @@ pub(crate) const TAKE: TableSpec = table(
             "link",
             "the name of a link",
             r#"link = "management""#,
-            "Of which link, where the machine has several. Left out: its only link.",
+            "Of which link, where the machine has several. Left out: the one that leads out, or its only link.",
         ),
         key(
             "nth",
