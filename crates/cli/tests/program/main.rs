@@ -13,6 +13,7 @@ mod each_rule;
 mod environment;
 mod layout;
 mod netplan;
+mod netplan_shapes;
 mod render;
 mod review;
 mod rows;

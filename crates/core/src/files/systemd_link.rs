@@ -3,18 +3,24 @@
 use std::fmt::Write as _;
 
 use super::HEADER;
-use crate::machine::{Link, LinkKind, Machine};
+use crate::machine::{Link, LinkKind, Machine, Site};
 
 /// The `.link` files of a host: path and text.
 ///
 /// The first file that matches a port wins, and the others are not read (`systemd.link(5)`). Where netplan writes one
-/// itself, for a port that is found by its MAC address or woken by a packet, ours is a drop-in of that. Elsewhere it is
-/// a file of its own, which repeats what systemd's `99-default.link` would do.
-pub fn systemd_link_files(machine: &Machine) -> Vec<(String, String)> {
-    machine.links.iter().filter_map(link_file).collect()
+/// itself, for a port that is found by its MAC address, woken by a packet, or told the size of its packets, ours is a
+/// drop-in of that. Elsewhere it is a file of its own, which repeats what systemd's `99-default.link` would do.
+pub fn systemd_link_files(site: &Site, machine: &Machine) -> Vec<(String, String)> {
+    machine.links.iter().filter_map(|link| link_file(site, link)).collect()
 }
 
-fn link_file(link: &Link) -> Option<(String, String)> {
+/// Whether netplan writes a `.link` file for an ethernet port.
+fn netplan_has_one(site: &Site, link: &Link) -> bool {
+    let is_woken = link.options.as_ref().and_then(|options| options.wake_on_lan.as_ref());
+    link.is_found_by_mac() || is_woken.is_some_and(|on| on.value) || site.mtu_of(link).is_some()
+}
+
+fn link_file(site: &Site, link: &Link) -> Option<(String, String)> {
     let options = link.options.as_ref()?;
     let name = link.name.value.as_str();
     let mut settings = String::new();
@@ -26,9 +32,7 @@ fn link_file(link: &Link) -> Option<(String, String)> {
     }
     match link.kind {
         LinkKind::Ethernet if settings.is_empty() => None,
-        LinkKind::Ethernet
-            if link.is_found_by_mac() || options.wake_on_lan.as_ref().is_some_and(|on| on.value) =>
-        {
+        LinkKind::Ethernet if netplan_has_one(site, link) => {
             let path = format!("etc/systemd/network/10-netplan-{name}.link.d/60-impostazione.conf");
             Some((path, format!("{HEADER}[Link]\n{settings}")))
         }

@@ -277,7 +277,7 @@ impl Site {
         machine.links.iter().find(is_near).or_else(|| self.way_out(machine))
     }
 
-    /// The link that a machine's default route leads through, or else its first with an address.
+    /// The link that a machine's default route leads through, or else its first with an address, or in a subnet.
     pub fn way_out<'m>(&self, machine: &'m Machine) -> Option<&'m Link> {
         let has_gateway = |link: &&Link| {
             Family::BOTH.into_iter().any(|family| self.default_gateway(link, family).is_some())
@@ -288,7 +288,8 @@ impl Site {
             .clone()
             .find(has_gateway)
             .or_else(|| links.clone().find(|link| link.default_route && has_address(link)))
-            .or_else(|| links.find(has_address))
+            .or_else(|| links.clone().find(has_address))
+            .or_else(|| links.find(|link| link.subnet.value().is_some()))
             .or_else(|| machine.links.first())
     }
 

@@ -69,7 +69,7 @@ fn host_files(
     let mut on_rootfs = |path: &str, mode: u32, content: Content| owned(path, mode, ROOT, content);
     let text = |text: String| Content::Bytes(text.into_bytes());
     on_rootfs(NETPLAN_PATH, SECRET, Content::Bytes(netplan_file(site, machine)?));
-    for (path, content) in systemd_link_files(machine).into_iter().chain(multicast_dns_files(machine)) {
+    for (path, content) in systemd_link_files(site, machine).into_iter().chain(multicast_dns_files(machine)) {
         on_rootfs(&path, PUBLIC, text(content));
     }
     on_rootfs(HOSTNAME_PATH, PUBLIC, Content::Bytes(hostname_file(machine)?));
