@@ -52,9 +52,13 @@ pub(crate) struct CheckArguments {
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
-    /// text for people, json for other programs
+    /// text for people, json for other programs, sarif for those that collect findings
     #[arg(long, value_enum, default_value = "text")]
-    pub(crate) format: Format,
+    pub(crate) format: CheckFormat,
+
+    /// Mend, in the sheet itself, the slips for which only one value can have been meant
+    #[arg(long)]
+    pub(crate) fix: bool,
 }
 
 #[derive(Debug, Args)]
@@ -106,6 +110,13 @@ pub(crate) struct DemoArguments {
 pub(crate) enum Format {
     Text,
     Json,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum CheckFormat {
+    Text,
+    Json,
+    Sarif,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

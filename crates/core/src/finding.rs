@@ -45,8 +45,8 @@ pub struct Finding {
     pub certain: Option<String>,
     /// Whether the machine, or the sheet as a whole, is for a lab.
     pub is_in_lab: bool,
-    /// Whether a waiver silences it.
-    pub is_waived: bool,
+    /// The reason of the waiver that silences it, if one does.
+    pub waived_because: Option<String>,
 }
 
 impl Finding {
@@ -66,7 +66,7 @@ impl Finding {
             fix: fix.into(),
             certain: None,
             is_in_lab: false,
-            is_waived: false,
+            waived_because: None,
         }
     }
 
@@ -96,9 +96,14 @@ impl Finding {
         }
     }
 
+    /// Whether a waiver silences it.
+    pub fn is_waived(&self) -> bool {
+        self.waived_because.is_some()
+    }
+
     /// Whether it is an error that keeps `render` from writing.
     pub fn is_in_the_way(&self) -> bool {
-        !self.is_waived && self.severity() == Severity::Error
+        !self.is_waived() && self.severity() == Severity::Error
     }
 }
 
@@ -121,7 +126,7 @@ impl Summary {
     /// Counts the findings of a site with so many machines.
     pub fn of<'a>(machines: usize, findings: impl IntoIterator<Item = &'a Finding>) -> Self {
         findings.into_iter().fold(Self { machines, ..Self::default() }, |mut sum, finding| {
-            if finding.is_waived {
+            if finding.is_waived() {
                 sum.waived += 1;
                 return sum;
             }
@@ -179,7 +184,7 @@ impl<'a> Report<'a> {
                     column: position.column,
                     message: &finding.message,
                     fix: &finding.fix,
-                    waived: finding.is_waived,
+                    waived: finding.is_waived(),
                 }
             })
             .collect();

@@ -131,6 +131,6 @@ pub(crate) fn names_of(assessment: &Assessment) -> Vec<&'static str> {
 
 /// The names of the rules whose findings no waiver silences.
 pub(crate) fn standing(assessment: &Assessment) -> Vec<&'static str> {
-    let standing = assessment.findings.iter().filter(|finding| !finding.is_waived);
+    let standing = assessment.findings.iter().filter(|finding| !finding.is_waived());
     standing.map(|finding| finding.rule.name).collect()
 }

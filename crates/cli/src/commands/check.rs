@@ -1,15 +1,27 @@
 //! `check`
 
-use impostazione_core::finding::{Finding, Report, Summary};
+use std::fs;
+use std::io::Write as _;
+use std::path::Path;
 
-use crate::args::{CheckArguments, Format};
+use impostazione_core::assess::Assessment;
+use impostazione_core::beside::plain;
+use impostazione_core::finding::{Finding, Report, Summary};
+use impostazione_core::mend::{Mended, mend};
+use impostazione_core::sarif::SarifLog;
+use tempfile::NamedTempFile;
+
+use crate::args::{CheckArguments, CheckFormat};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
 use crate::sheet_file::assess_file;
 use crate::terminal;
 
 pub(crate) fn run(arguments: &CheckArguments, quiet: bool) -> Result<Exit, Failure> {
-    let assessment = assess_file(&arguments.sheet)?;
+    let mut assessment = assess_file(&arguments.sheet)?;
+    if arguments.fix {
+        assessment = mend_file(&arguments.sheet, assessment, quiet)?;
+    }
     let only = Only::new(&arguments.only, &assessment.site)?;
     let findings: Vec<&Finding> = assessment
         .findings
@@ -19,13 +31,17 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool) -> Result<Exit, Failu
     let machines = assessment.site.machines.iter().filter(|machine| only.includes(machine.label())).count();
     let summary = Summary::of(machines, findings.iter().copied());
     match arguments.format {
-        Format::Json => {
+        CheckFormat::Json => {
             let report = Report::new(&assessment.sources, machines, findings.iter().copied());
             terminal::print(&to_json(&report)?)?;
         }
-        Format::Text => {
-            let mut text =
-                terminal::show_findings(findings.iter().copied(), &assessment.sources, terminal::width());
+        CheckFormat::Sarif => {
+            let log = SarifLog::new(&assessment.sources, findings.iter().copied());
+            terminal::print(&to_json(&log)?)?;
+        }
+        CheckFormat::Text => {
+            let standing = findings.iter().copied().filter(|finding| !finding.is_waived());
+            let mut text = terminal::show_findings(standing, &assessment.sources, terminal::width());
             if !quiet {
                 text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
             }
@@ -33,6 +49,59 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool) -> Result<Exit, Failu
         }
     }
     Ok(if summary.errors > 0 { Exit::ErrorsRemain } else { Exit::Done })
+}
+
+/// Mends the sheet on disk, says what was changed, and judges it again. Mending one slip may show another behind it, which
+/// may be a certain one too.
+fn mend_file(path: &Path, mut assessment: Assessment, quiet: bool) -> Result<Assessment, Failure> {
+    const ROUNDS: usize = 4;
+    for _ in 0..ROUNDS {
+        let mended = mend(&assessment.sources, &assessment.findings);
+        if mended.changes.is_empty() {
+            break;
+        }
+        replace(path, &mended)?;
+        if !quiet {
+            for change in &mended.changes {
+                terminal::tell(&format!(
+                    "mended  {}:{}:{}  {} is now {}\n",
+                    path.display(),
+                    change.line,
+                    change.column,
+                    terminal::harmless(&change.from),
+                    change.to
+                ));
+            }
+        }
+        assessment = assess_file(path)?;
+    }
+    Ok(assessment)
+}
+
+/// Puts the text in the place of the sheet's, whole or not at all, where a link leads and with the modes that it had.
+fn replace(path: &Path, mended: &Mended) -> Result<(), Failure> {
+    let refused = |doing: &str, error: &std::io::Error| {
+        Failure::Files(format!("{} cannot be {doing}: {}; it is as it was", path.display(), plain(error)))
+    };
+    let target = fs::canonicalize(path).map_err(|error| refused("found", &error))?;
+    let folder = target.parent().unwrap_or_else(|| Path::new("/"));
+    let before = fs::metadata(&target).map_err(|error| refused("read", &error))?;
+    if before.permissions().readonly() {
+        return Err(Failure::Files(format!("{} is read-only; it is as it was", path.display())));
+    }
+    let bytes = fs::read(&target).map_err(|error| refused("read", &error))?;
+    // An editor's byte order mark is no part of the text, and stays where it was.
+    let mark: &[u8] = if bytes.starts_with(b"\xef\xbb\xbf") { b"\xef\xbb\xbf" } else { b"" };
+    let written = (|| {
+        let mut file = NamedTempFile::new_in(folder)?;
+        file.write_all(mark)?;
+        file.write_all(mended.text.as_bytes())?;
+        file.as_file().set_permissions(before.permissions())?;
+        file.as_file().sync_all()?;
+        file.persist(&target).map_err(|error| error.error)?;
+        Ok(())
+    })();
+    written.map_err(|error| refused("written", &error))
 }
 
 pub(super) fn to_json(value: &impl serde::Serialize) -> Result<String, Failure> {

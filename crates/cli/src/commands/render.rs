@@ -14,7 +14,8 @@ use crate::terminal;
 pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     let assessment = assess_file(&arguments.sheet)?;
     let sheet = arguments.sheet.display().to_string();
-    terminal::tell(&terminal::show_findings(&assessment.findings, &assessment.sources, terminal::width()));
+    let standing = assessment.findings.iter().filter(|finding| !finding.is_waived());
+    terminal::tell(&terminal::show_findings(standing, &assessment.sources, terminal::width()));
     let Some(proved) = assessment.proved() else {
         terminal::tell(&terminal::summary_line(&sheet, assessment.summary()));
         terminal::complain("nothing was written: the sheet must be right first");

@@ -23,9 +23,7 @@ pub(crate) fn summary_line(sheet: &str, summary: Summary) -> String {
     .filter(|(number, ..)| *number > 0)
     .map(|(number, one, many)| count(number, one, many))
     .collect();
-    if parts.is_empty() {
-        format!("{sheet}: {machines}, nothing wrong\n")
-    } else {
-        format!("{sheet}: {machines}, {}\n", parts.join(", "))
-    }
+    let found = if parts.is_empty() { "nothing wrong".to_owned() } else { parts.join(", ") };
+    let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
+    format!("{sheet}: {machines}, {found}{waived}\n")
 }

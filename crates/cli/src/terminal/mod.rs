@@ -62,7 +62,7 @@ fn showable(text: &str) -> Cow<'_, str> {
 }
 
 /// Text with what could drive a terminal made visible.
-fn harmless(text: &str) -> String {
+pub(crate) fn harmless(text: &str) -> String {
     text.chars()
         .map(|character| match character {
             '\t' => ' ',

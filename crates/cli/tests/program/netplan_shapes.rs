@@ -77,6 +77,7 @@ macro_rules! bond {
     };
 }
 
+#[allow(clippy::too_many_lines, reason = "a table of kinds")]
 fn kinds() -> Vec<Kind> {
     vec![
         Kind {

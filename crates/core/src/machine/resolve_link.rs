@@ -8,7 +8,7 @@ use super::resolve::{Names, Resolver};
 use super::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
 use crate::given::Given;
 use crate::names::LinkName;
-use crate::net::{Family, MacAddress, parse_mask, parse_prefix};
+use crate::net::{Family, MacAddress, parse_address, parse_mask, parse_prefix, respelled};
 use crate::rules::report;
 use crate::sheet::{HOST_LINK, LinkEntry, MoreOfLink, RouteEntry};
 use crate::source::Written;
@@ -264,6 +264,13 @@ impl Resolver<'_> {
     ) -> Option<AddressChoice> {
         if written.value == "none" {
             return Some(AddressChoice::Declined);
+        }
+        if let Some(usual) = respelled(&written.value)
+            && let Some((text, mask)) = usual.split_once('/')
+            && parse_address(text, Some(family)).is_ok()
+            && parse_mask(mask, family).is_ok()
+        {
+            return self.report(report::address_respelled(self.machine.clone(), key, written, &usual));
         }
         let (text, own_length) = match written.value.split_once('/') {
             None => (written.value.as_str(), None),

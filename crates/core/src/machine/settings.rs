@@ -142,7 +142,7 @@ pub enum Renderer {
     /// systemd-networkd.
     #[default]
     Networkd,
-    /// NetworkManager.
+    /// `NetworkManager`.
     NetworkManager,
 }
 

@@ -21,10 +21,11 @@ impl MacAddress {
     /// Reads six pairs of hexadecimal digits with a colon between them, or all with a hyphen, in either case.
     pub fn parse(text: &str) -> Result<Self, MacFault> {
         let parts: Vec<&str> = text.split(if text.contains('-') { '-' } else { ':' }).collect();
-        if parts.len() == 6 && parts.iter().all(|part| is_pair(part)) {
-            if let Some(address) = Self::from_digits(&parts.concat()) {
-                return Ok(address);
-            }
+        if parts.len() == 6
+            && parts.iter().all(|part| is_pair(part))
+            && let Some(address) = Self::from_digits(&parts.concat())
+        {
+            return Ok(address);
         }
         let fault = |reason: String, meant| Err(MacFault { reason, meant });
         let bare: String = text.chars().filter(|c| !":-. ".contains(*c)).collect();
@@ -61,8 +62,11 @@ fn is_pair(part: &str) -> bool {
 
 impl fmt::Display for MacAddress {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let [a, b, c, d, e, g] = self.0;
-        write!(f, "{a:02x}:{b:02x}:{c:02x}:{d:02x}:{e:02x}:{g:02x}")
+        for (index, byte) in self.0.iter().enumerate() {
+            let between = if index == 0 { "" } else { ":" };
+            write!(f, "{between}{byte:02x}")?;
+        }
+        Ok(())
     }
 }
 

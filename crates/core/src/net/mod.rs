@@ -11,5 +11,5 @@ pub use address::{AddressFault, parse_address};
 pub use family::Family;
 pub use mac::{MacAddress, MacFault};
 pub use mask::{MaskFault, dotted_mask, parse_mask};
-pub use prefix::{PrefixFault, broadcast_of, host_range, network_of, parse_prefix};
+pub use prefix::{PrefixFault, broadcast_of, host_range, network_of, parse_prefix, respelled};
 pub use range::{AddressRange, RangeFault};

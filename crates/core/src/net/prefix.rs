@@ -11,6 +11,8 @@ use super::{AddressFault, Family, MaskFault, parse_address, parse_mask};
 pub enum PrefixFault {
     /// There is no `/` and nothing after it.
     NoMask,
+    /// The mask stands behind something else than a slash; the usual spelling is given.
+    Spelling(String),
     /// What stands before the `/` is no address.
     Address(AddressFault),
     /// What stands after the `/` is no mask.
@@ -21,11 +23,34 @@ pub enum PrefixFault {
 
 /// Reads `address/mask`, the mask in any of its spellings, and refuses bits behind the mask.
 pub fn parse_prefix(text: &str, family: Family) -> Result<IpNet, PrefixFault> {
+    if let Some(usual) = respelled(text).filter(|usual| parse_prefix(usual, family).is_ok()) {
+        return Err(PrefixFault::Spelling(usual));
+    }
     let (address, mask) = text.split_once('/').ok_or(PrefixFault::NoMask)?;
     let address = parse_address(address, Some(family)).map_err(PrefixFault::Address)?;
     let length = parse_mask(mask, family).map_err(PrefixFault::Mask)?;
     let prefix = IpNet::new(address, length).map_err(|_| PrefixFault::Mask(MaskFault::Malformed))?;
     if prefix.addr() == prefix.network() { Ok(prefix) } else { Err(PrefixFault::HostBits(prefix.trunc())) }
+}
+
+/// An address and a mask as `address/mask`, where they are parted by spaces, or by a word for the mask, or where spaces or
+/// zeros stand before the length. Nothing for a text that is spelled so already, or is something else.
+pub fn respelled(text: &str) -> Option<String> {
+    if !text.contains(char::is_whitespace) && !text.contains("/0") {
+        return None;
+    }
+    let parts: Vec<&str> = text
+        .split(|c: char| c.is_whitespace() || c == '/')
+        .filter(|part| !part.is_empty() && !["mask", "netmask"].contains(&part.to_ascii_lowercase().as_str()))
+        .collect();
+    let [address, mask] = parts.as_slice() else { return None };
+    let is_length = mask.bytes().all(|byte| byte.is_ascii_digit());
+    let mask = match mask.trim_start_matches('0') {
+        trimmed if is_length && !trimmed.is_empty() => trimmed,
+        _ => mask,
+    };
+    let usual = format!("{address}/{mask}");
+    (usual != text).then_some(usual)
 }
 
 /// The address that names the subnet itself and that no machine may have.
@@ -79,6 +104,20 @@ mod tests {
         assert_eq!(fault("10.64.10.7/24"), PrefixFault::HostBits(v4("10.64.10.0/24")));
         assert_eq!(fault("10.64.10.0/255.0.255.0"), PrefixFault::Mask(MaskFault::NotContiguous));
         assert!(matches!(fault("10.64.10/24"), PrefixFault::Address(_)));
+        for text in [
+            "10.64.10.0 255.255.255.0",
+            "10.64.10.0 / 24",
+            "10.64.10.0/024",
+            " 10.64.10.0/24",
+            "10.64.10.0 netmask 0xffffff00",
+        ] {
+            assert!(
+                matches!(fault(text), PrefixFault::Spelling(usual) if parse_prefix(&usual, Family::V4) == Ok(v4("10.64.10.0/24"))),
+                "{text}"
+            );
+        }
+        // What would be wrong in the usual spelling too keeps its own fault.
+        assert!(!matches!(fault("10.64.10.7 / 24"), PrefixFault::Spelling(_)));
     }
 
     #[test]

@@ -71,8 +71,15 @@ fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwrita
     if let Some(table) = own_table {
         answer_by_itself(&mut device, site, link, table.value);
     }
-    let no_ipv6 = (by_manager && ipv6 == Ipv6Mode::Off && machine.parent_of(link).is_none())
-        .then(|| ForNetworkManager { passthrough: BTreeMap::from([("ipv6.method", "disabled")]) });
+    let for_manager = if by_manager { for_network_manager(machine, link) } else { None };
+    if by_manager {
+        // A server of a family that is not there makes NetworkManager refuse the whole connection.
+        let has = |family: Family| link.has_family(family) || (family == Family::V6 && device.accept_ra);
+        device
+            .nameservers
+            .addresses
+            .retain(|server| has(if server.contains(':') { Family::V6 } else { Family::V4 }));
+    }
     let mac = link.mac().map(|mac| mac.value.to_string());
     match &link.kind {
         LinkKind::Ethernet => {
@@ -84,7 +91,7 @@ fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwrita
             }
             device.wakeonlan =
                 link.options.as_ref().and_then(|options| Some(options.wake_on_lan.as_ref()?.value));
-            device.networkmanager = no_ipv6;
+            device.networkmanager = for_manager;
         }
         LinkKind::Wifi => {
             let wifi = site.subnet_of(link).and_then(|subnet| subnet.wifi.value());
@@ -92,24 +99,24 @@ fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwrita
                 Unwritable::new(machine, NETPLAN_PATH, "a radio has no wireless network to join")
             })?;
             device.regulatory_domain = wifi.country.value().map(|country| country.value.as_str().to_owned());
-            device.access_points = access_points(site, machine, wifi, no_ipv6)?;
+            device.access_points = access_points(site, machine, wifi, for_manager)?;
         }
         LinkKind::Vlan(over) => {
             device.id = site.subnet_of(link).and_then(|subnet| subnet.vlan.value()).map(|vlan| vlan.value);
             device.link = over.value().map(|over| over.value.clone());
-            device.networkmanager = no_ipv6;
+            device.networkmanager = for_manager;
         }
         LinkKind::Bond(bond) => {
             device.interfaces = Some(bond.members.iter().map(|member| member.value.clone()).collect());
             device.parameters = bond_parameters(bond);
             device.macaddress = mac.or_else(|| first_mac(machine, link));
-            device.networkmanager = no_ipv6;
+            device.networkmanager = for_manager;
         }
         LinkKind::Bridge(bridge) => {
             device.interfaces = Some(bridge.members.iter().map(|member| member.value.clone()).collect());
             device.parameters = Some(Parameters::Bridge { stp: bridge.spanning_tree });
             device.macaddress = mac.or_else(|| first_mac(machine, link));
-            device.networkmanager = no_ipv6;
+            device.networkmanager = for_manager;
         }
         LinkKind::Unreadable => {}
     }
@@ -119,8 +126,30 @@ fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwrita
 /// The address of the first member that has one in the sheet. Without it a bond or a bridge has another one at each boot,
 /// and a switch that knows the old one answers nobody for a while.
 fn first_mac(machine: &Machine, link: &Link) -> Option<String> {
-    let members = link.members().iter().filter_map(|member| machine.link_named(&member.value));
-    members.filter_map(Link::mac).next().map(|mac| mac.value.to_string())
+    let mut members = link.members().iter().filter_map(|member| machine.link_named(&member.value));
+    members.find_map(Link::mac).map(|mac| mac.value.to_string())
+}
+
+/// What `NetworkManager` is to do with a family in which a link has no address: netplan by itself would write a connection
+/// that is refused, or an IPv4 link-local address.
+fn for_network_manager(machine: &Machine, link: &Link) -> Option<ForNetworkManager> {
+    if machine.parent_of(link).is_some() {
+        return None;
+    }
+    let mut passthrough = BTreeMap::new();
+    let options = link.options.as_ref();
+    let has_local4 = options.and_then(|options| options.link_local4.as_ref()).is_some_and(|flag| flag.value);
+    if !link.has_family(Family::V4) && !has_local4 {
+        passthrough.insert("ipv4.method", "disabled");
+    }
+    match machine.settings.ipv6() {
+        Ipv6Mode::Off => drop(passthrough.insert("ipv6.method", "disabled")),
+        Ipv6Mode::Static if !link.has_family(Family::V6) => {
+            passthrough.insert("ipv6.method", "link-local");
+        }
+        Ipv6Mode::Static | Ipv6Mode::Auto => {}
+    }
+    (!passthrough.is_empty()).then_some(ForNetworkManager { passthrough })
 }
 
 /// Nothing where netplan's own default, an IPv6 link-local address alone, is what is meant.
@@ -229,7 +258,7 @@ fn access_points(
     site: &Site,
     machine: &Machine,
     wifi: &Wifi,
-    no_ipv6: Option<ForNetworkManager>,
+    for_manager: Option<ForNetworkManager>,
 ) -> Result<BTreeMap<String, AccessPoint>, Unwritable> {
     let unwritable = |reason: &str| Unwritable::new(machine, NETPLAN_PATH, reason);
     let ssid = wifi.ssid.value().ok_or_else(|| unwritable("a wireless network has no name"))?;
@@ -242,6 +271,6 @@ fn access_points(
         }
         Given::Absent | Given::Faulty => return Err(unwritable("a wireless network has no passphrase")),
     };
-    let point = AccessPoint { hidden: wifi.is_hidden.then_some(true), auth, networkmanager: no_ipv6 };
+    let point = AccessPoint { hidden: wifi.is_hidden.then_some(true), auth, networkmanager: for_manager };
     Ok(BTreeMap::from([(ssid.value.clone(), point)]))
 }

@@ -87,8 +87,7 @@ fn check_missing(judge: &mut Judge<'_>) {
         let mut users: HashMap<usize, (&str, usize)> = HashMap::new();
         for machine in &site.machines {
             for link in machine.links.iter().filter(|link| link.default_route) {
-                if let (Some(subnet), Some(_)) = (link.subnet.value(), link.has_family(family).then_some(()))
-                {
+                if let Some(subnet) = link.subnet.value().filter(|_| link.has_family(family)) {
                     users.entry(subnet.value).or_insert((machine.label(), 0)).1 += 1;
                 }
             }

@@ -62,7 +62,7 @@ pub(crate) mod report {
         syntax, take_word_unknown, value_wrong_type, word_unknown,
     };
     pub(crate) use super::subnet::{
-        address_mask_faulty, prefix_faulty, range_malformed, undefined as subnet_undefined,
+        address_mask_faulty, address_respelled, prefix_faulty, range_malformed, undefined as subnet_undefined,
     };
     pub(crate) use super::timezone::unknown as timezone_unknown;
     pub(crate) use super::vlan::out_of_range as vlan_out_of_range;

@@ -243,7 +243,11 @@ pub(crate) fn hostname_faulty(
         None if rule == &HOSTNAME_TOO_LONG => "write a shorter name".to_owned(),
         None => "write letters, digits and inner hyphens, such as \"gauge-01\"".to_owned(),
     };
-    Finding::new(rule, machine, written.place, message, fix)
+    let finding = Finding::new(rule, machine, written.place, message, fix);
+    match &fault.meant {
+        Some(meant) if *meant == text.trim().trim_end_matches('.') => finding.with_certain(meant),
+        _ => finding,
+    }
 }
 
 pub(crate) fn domain_malformed(
@@ -269,7 +273,7 @@ fn malformed(
     written: &Written<String>,
     fault: &NameFault,
 ) -> Finding {
-    Finding::new(
+    let finding = Finding::new(
         rule,
         machine,
         written.place,
@@ -278,7 +282,12 @@ fn malformed(
             Some(meant) => format!("write \"{meant}\""),
             None => "write labels with dots between them, such as \"capovetro.example\"".to_owned(),
         },
-    )
+    );
+    match &fault.meant {
+        // Dots and spaces at the ends can only be too much.
+        Some(meant) => finding.with_certain(meant),
+        None => finding,
+    }
 }
 
 fn check_numeric(judge: &mut Judge<'_>) {

@@ -5,6 +5,7 @@ use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
 use crate::given::Given;
 use crate::machine::{Ipv6Mode, Link, LinkKind, Machine, NetplanVersion, Renderer};
+use crate::net::Family;
 use crate::source::Place;
 
 pub(super) const RULES: &[&Rule] = &[&RENDERER_CANNOT, &NETPLAN_TOO_OLD];
@@ -36,7 +37,7 @@ static NETPLAN_TOO_OLD: Rule = Rule {
     nature: Nature::Fault,
     summary: "the hosts' netplan is too old for a setting",
     explanation: "netplan in [common] or on a host names the oldest version among the hosts, and no newer key is \
-        written. The country of a radio needs 0.106, IPv6 switched off under NetworkManager too, and a \
+        written. The country of a radio needs 0.106, a link with one address family under NetworkManager too, and a \
         routing table of a link's own under NetworkManager 1.1. An older netplan refuses the whole file, or \
         loses the setting.",
     wrong: "[common]\nnetplan = \"0.101\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
@@ -57,7 +58,7 @@ fn check_renderer(judge: &mut Judge<'_>) {
             else {
                 continue;
             };
-            if link.has_family(crate::net::Family::V4) {
+            if link.has_family(Family::V4) {
                 judge.on_machine(
                     &RENDERER_CANNOT,
                     machine,
@@ -116,9 +117,17 @@ fn check_version(judge: &mut Judge<'_>) {
     }
     for machine in site.machines.iter().filter(|machine| machine.host().is_some()) {
         let settings = &machine.settings;
-        let is_off = settings.ipv6() == Ipv6Mode::Off && settings.renderer() == Renderer::NetworkManager;
-        if let Some(ipv6) = settings.ipv6.value().filter(|_| is_off && settings.netplan() < PASSES_THROUGH) {
-            report(judge, machine, ipv6.place, "IPv6 switched off under NetworkManager", PASSES_THROUGH);
+        if settings.renderer() != Renderer::NetworkManager || settings.netplan() >= PASSES_THROUGH {
+            continue;
+        }
+        let lacks_family = |link: &&Link| {
+            let has_both = link.has_family(Family::V4)
+                && (link.has_family(Family::V6) || settings.ipv6() == Ipv6Mode::Auto);
+            !has_both && machine.parent_of(link).is_none()
+        };
+        if let Some(link) = machine.links.iter().find(lacks_family) {
+            let what = "A link with one address family under NetworkManager";
+            report(judge, machine, link.name.place, what, PASSES_THROUGH);
         }
     }
 }

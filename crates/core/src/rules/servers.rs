@@ -405,13 +405,17 @@ pub(crate) fn ntp_malformed(
         }
         _ => (&address.reason, super::report::fix_address("ntp", address)),
     };
-    Finding::new(
+    let finding = Finding::new(
         &NTP_MALFORMED,
         machine,
         written.place,
         format!("The time server \"{}\" {reason}.", written.value),
         fix,
-    )
+    );
+    match name.and_then(|name| name.meant.as_ref()) {
+        Some(meant) => finding.with_certain(meant),
+        None => finding,
+    }
 }
 
 fn check_dns_one(judge: &mut Judge<'_>) {

@@ -237,7 +237,14 @@ pub(crate) fn prefix_faulty(
         Family::V4 => ("10.64.10.0", "10.64.10.0/24"),
         Family::V6 => ("fd64:10::", "fd64:10::/64"),
     };
+    if let PrefixFault::Spelling(usual) = fault {
+        let message =
+            format!("\"{text}\" does not write its mask behind a slash, in one of the three spellings.");
+        let fix = format!("write {key} = \"{usual}\"");
+        return Finding::on_sheet(&PREFIX_MALFORMED, written.place, message, fix).with_certain(usual);
+    }
     let (rule, message, fix) = match fault {
+        PrefixFault::Spelling(_) => (&PREFIX_MALFORMED, String::new(), String::new()),
         PrefixFault::NoMask => (
             &PREFIX_MALFORMED,
             format!("\"{text}\" has no mask."),
@@ -303,6 +310,18 @@ pub(crate) fn address_mask_faulty(
     let address = text.split('/').next().unwrap_or_default();
     let fix = format!("write \"{address}\" alone: the mask comes from the subnet");
     Finding::new(rule, machine, written.place, message, fix)
+}
+
+/// An address whose mask does not stand behind a slash.
+pub(crate) fn address_respelled(
+    machine: Option<String>,
+    key: &str,
+    written: &Written<String>,
+    usual: &str,
+) -> Finding {
+    let message = format!("`{key}` is \"{}\", which does not write its mask behind a slash.", written.value);
+    Finding::new(&PREFIX_MALFORMED, machine, written.place, message, format!("write \"{usual}\""))
+        .with_certain(usual)
 }
 
 pub(crate) fn range_malformed(written: &Written<String>, fault: &RangeFault) -> Finding {

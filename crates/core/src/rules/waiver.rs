@@ -58,6 +58,7 @@ static WAIVER_NOT_ALLOWED: Rule = Rule {
 struct Waiver {
     rule: &'static Rule,
     machines: Option<Vec<GlobMatcher>>,
+    reason: String,
     place: Place,
     matched: bool,
 }
@@ -83,7 +84,7 @@ pub(crate) fn apply(entries: &[WaiverEntry], today: Date, findings: &mut Vec<Fin
         for waiver in &mut waivers {
             if waiver.silences(finding) {
                 waiver.matched = true;
-                finding.is_waived = true;
+                finding.waived_because = Some(waiver.reason.clone());
             }
         }
     }
@@ -100,7 +101,7 @@ pub(crate) fn apply(entries: &[WaiverEntry], today: Date, findings: &mut Vec<Fin
 
 /// A waiver that counts. One that cannot be read has findings for that.
 fn read(entry: &WaiverEntry, today: Date, about: &mut Vec<Finding>) -> Option<Waiver> {
-    let (name, until, _) = (entry.rule.value()?, entry.until.value()?, entry.reason.value()?);
+    let (name, until, reason) = (entry.rule.value()?, entry.until.value()?, entry.reason.value()?);
     let Some(rule) = super::by_name(&name.value) else {
         about.push(unknown_rule(name));
         return None;
@@ -147,7 +148,7 @@ fn read(entry: &WaiverEntry, today: Date, about: &mut Vec<Finding>) -> Option<Wa
             Some(matchers)
         }
     };
-    Some(Waiver { rule, machines, place: name.place, matched: false })
+    Some(Waiver { rule, machines, reason: reason.value.clone(), place: name.place, matched: false })
 }
 
 fn unknown_rule(name: &Written<String>) -> Finding {
