@@ -39,6 +39,10 @@ pub(crate) enum Command {
     Review(ReviewArguments),
     /// Writes the files that each machine needs, while no error remains in the sheet
     Render(RenderArguments),
+    /// Says what a prefix is in all spellings, and what a sheet uses its addresses for
+    Subnet(SubnetArguments),
+    /// Prints the JSON Schema of the sheet, for editors that complete keys
+    Schema,
     /// Writes a sample site and goes the whole way through it
     Demo(DemoArguments),
 }
@@ -97,6 +101,21 @@ pub(crate) struct RenderArguments {
     /// Remove the files of machines that are no longer in the sheet
     #[arg(long)]
     pub(crate) prune: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SubnetArguments {
+    /// An address and a mask in any spelling, together or as two words; with --sheet also a subnet of the sheet by name
+    #[arg(required = true, num_args = 1..=2, value_name = "ADDRESS/MASK")]
+    pub(crate) prefix: Vec<String>,
+
+    /// Show what this build sheet uses the addresses for
+    #[arg(long, value_name = "SHEET")]
+    pub(crate) sheet: Option<PathBuf>,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
 }
 
 #[derive(Debug, Args)]

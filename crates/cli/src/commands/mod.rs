@@ -5,3 +5,5 @@ pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod render;
 pub(crate) mod review;
+pub(crate) mod schema;
+pub(crate) mod subnet;

@@ -4,6 +4,7 @@ mod counts;
 mod finding_view;
 mod review_view;
 mod rule_view;
+mod subnet_view;
 
 use std::borrow::Cow;
 use std::io::{self, Write as _};
@@ -14,6 +15,7 @@ pub(crate) use counts::{count, summary_line};
 pub(crate) use finding_view::show_findings;
 pub(crate) use review_view::show_review;
 pub(crate) use rule_view::{show_rule, show_rules};
+pub(crate) use subnet_view::show_subnet;
 
 /// Columns to fill where the terminal does not say how many it has.
 const USUAL_WIDTH: usize = 100;

@@ -35,8 +35,8 @@ pub use pool::Pool;
 pub use resolve::resolve;
 pub use secret::{Hidden, Secret, TimeKey};
 pub use settings::{
-    Choices, DomainServers, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, Settings, Ssh,
-    TimeServer, TimeService, TimeSource,
+    Choices, DomainServers, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, ServerMention, Settings,
+    Ssh, TimeServer, TimeService, TimeSource,
 };
 pub use subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
 pub use take::{Of, Take, TakeFault, TakeWord};
@@ -68,6 +68,23 @@ pub struct Site {
     pub accounts_in_doubt: bool,
     addresses: OnceLock<HashMap<IpAddr, Vec<AddressUse>>>,
     common_places: OnceLock<Vec<Place>>,
+    servers: OnceLock<HashMap<IpAddr, AskedServer>>,
+}
+
+/// A server that machines of a site ask, by address.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct AskedServer {
+    /// Whether it is asked for names; for the time otherwise.
+    pub is_for_names: bool,
+    /// Where it stands first.
+    pub place: Place,
+}
+
+impl AskedServer {
+    /// What it is, in words.
+    pub fn word(self) -> &'static str {
+        if self.is_for_names { "name server" } else { "time server" }
+    }
 }
 
 /// A mention of an address in a site.
@@ -328,6 +345,23 @@ impl Site {
         })
     }
 
+    /// The name servers and time servers that machines ask, by address.
+    pub fn asked_servers(&self) -> &HashMap<IpAddr, AskedServer> {
+        self.servers.get_or_init(|| {
+            let mut servers = HashMap::new();
+            let own = self.machines.iter().map(|machine| &machine.settings);
+            let own = own.filter(|settings| !Arc::ptr_eq(settings, &self.common));
+            for settings in std::iter::once(&self.common).chain(own) {
+                for server in settings.servers() {
+                    servers
+                        .entry(server.address)
+                        .or_insert(AskedServer { is_for_names: server.is_for_names, place: server.place });
+                }
+            }
+            servers
+        })
+    }
+
     /// The machine and link of an owner that is no cluster.
     pub fn owning_link(&self, owner: AddressOwner) -> Option<(&Machine, &Link)> {
         let AddressOwner::Link { machine, link } = owner else { return None };
@@ -360,6 +394,9 @@ impl Site {
             }
             if subnet.allows(candidate)
                 && !self.address_uses().contains_key(&candidate)
+                && !self.asked_servers().contains_key(&candidate)
+                // The first address of an IPv6 subnet is for its routers (RFC 4291, section 2.6.1).
+                && (family == Family::V4 || candidate != prefix.network())
                 && !spoken_for(candidate)
             {
                 return Some(candidate);

@@ -50,6 +50,7 @@ pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
         machines: Vec::with_capacity(sheet.machines.len()),
         addresses: OnceLock::new(),
         common_places: OnceLock::new(),
+        servers: OnceLock::new(),
     };
     let mut own = Vec::with_capacity(sheet.machines.len());
     for mut entry in sheet.machines {

@@ -235,6 +235,31 @@ impl Settings {
         self.netplan.value().map_or(NetplanVersion::USUAL, |written| written.value)
     }
 
+    /// The name servers and time servers that are given by address.
+    pub fn servers(&self) -> impl Iterator<Item = ServerMention> + '_ {
+        let of_names = |list: &'_ Choices<IpAddr>| {
+            let list_place = list.place;
+            let mention = move |item: &Written<IpAddr>| ServerMention {
+                is_for_names: true,
+                address: item.value,
+                list: list_place,
+                place: item.place,
+            };
+            list.items.iter().map(mention).collect::<Vec<_>>()
+        };
+        let dns = self.dns.value().into_iter().flat_map(move |list| of_names(list));
+        let special = self.dns_for.iter().flat_map(move |special| of_names(&special.servers));
+        let ntp = self.ntp.value().into_iter().flat_map(|list| {
+            list.items.iter().filter_map(|item| match item.value.server {
+                TimeServer::Address(address) => {
+                    Some(ServerMention { is_for_names: false, address, list: list.place, place: item.place })
+                }
+                TimeServer::Name(_) => None,
+            })
+        });
+        dns.chain(special).chain(ntp)
+    }
+
     /// Where each value or list stands.
     pub(super) fn places(&self) -> Vec<Place> {
         fn of<T>(given: &Given<Written<T>>) -> Option<Place> {
@@ -290,6 +315,26 @@ impl Settings {
 
 fn value_or_default<T: Copy + Default>(given: &Given<Written<T>>) -> T {
     given.value().map(|written| written.value).unwrap_or_default()
+}
+
+/// A server that a machine asks, where its list gives it by address.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ServerMention {
+    /// Whether it is asked for names; for the time otherwise.
+    pub is_for_names: bool,
+    /// Its address.
+    pub address: IpAddr,
+    /// Where the list stands.
+    pub list: Place,
+    /// Where the item stands.
+    pub place: Place,
+}
+
+impl ServerMention {
+    /// What it is, in words.
+    pub fn word(self) -> &'static str {
+        if self.is_for_names { "name server" } else { "time server" }
+    }
 }
 
 /// A list that may be declined.

@@ -1,6 +1,5 @@
 //! Rules on addresses that are set apart: for a purpose, for documentation, or for a server of the site.
 
-use std::collections::HashMap;
 use std::net::IpAddr;
 
 use ipnet::IpNet;
@@ -8,7 +7,6 @@ use ipnet::IpNet;
 use super::address::{assigned, report};
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
-use crate::machine::{AddressOwner, Machine, TimeServer};
 use crate::net::Family;
 use crate::source::Place;
 
@@ -132,29 +130,6 @@ fn prefix_is_private(prefix: IpNet) -> bool {
     is_private(prefix.network()) && is_private(prefix.broadcast())
 }
 
-/// The name servers and time servers of a machine that are given by address: what they are, the list, and the item.
-fn servers(machine: &Machine) -> impl Iterator<Item = (&'static str, Place, Place, IpAddr)> + '_ {
-    let settings = &machine.settings;
-    let dns =
-        settings.dns.value().into_iter().flat_map(|list| {
-            list.items.iter().map(|item| ("name server", list.place, item.place, item.value))
-        });
-    let special = settings.dns_for.iter().flat_map(|special| {
-        special
-            .servers
-            .items
-            .iter()
-            .map(|item| ("name server", special.servers.place, item.place, item.value))
-    });
-    let ntp = settings.ntp.value().into_iter().flat_map(|list| {
-        list.items.iter().filter_map(|item| match item.value.server {
-            TimeServer::Address(address) => Some(("time server", list.place, item.place, address)),
-            TimeServer::Name(_) => None,
-        })
-    });
-    dns.chain(special).chain(ntp)
-}
-
 fn check_special(judge: &mut Judge<'_>) {
     let site = judge.site;
     for subnet in &site.subnets {
@@ -188,20 +163,16 @@ fn check_special(judge: &mut Judge<'_>) {
         report(judge, &ADDRESS_SPECIAL_PURPOSE, &at, message, fix);
     }
     for machine in &site.machines {
-        for (what_for, list, place, address) in servers(machine) {
-            let is_itself = match what_for {
-                "name server" => machine.serves.dns,
-                _ => machine.serves.ntp,
-            };
-            let Some(what) = purpose(address).filter(|_| !(is_itself && address.is_loopback())) else {
-                continue;
-            };
+        for server in machine.settings.servers() {
+            let is_itself = if server.is_for_names { machine.serves.dns } else { machine.serves.ntp };
+            let is_right = is_itself && server.address.is_loopback();
+            let Some(what) = purpose(server.address).filter(|_| !is_right) else { continue };
             judge.on_setting(
                 &ADDRESS_SPECIAL_PURPOSE,
                 machine,
-                list,
-                place,
-                format!("The {what_for} {address} {what}."),
+                server.list,
+                server.place,
+                format!("The {} {} {what}.", server.word(), server.address),
                 "write the server's address",
             );
         }
@@ -226,14 +197,14 @@ fn check_documentation(judge: &mut Judge<'_>) {
         }
     }
     for machine in &site.machines {
-        for (what_for, list, place, address) in servers(machine) {
-            if is_for_documentation(address) {
+        for server in machine.settings.servers() {
+            if is_for_documentation(server.address) {
                 judge.on_setting(
                     &ADDRESS_FOR_DOCUMENTATION,
                     machine,
-                    list,
-                    place,
-                    format!("The {what_for} {address} is an address for documents."),
+                    server.list,
+                    server.place,
+                    format!("The {} {} is an address for documents.", server.word(), server.address),
                     "write the server's address",
                 );
             }
@@ -271,32 +242,22 @@ fn check_private(judge: &mut Judge<'_>) {
 
 fn check_server(judge: &mut Judge<'_>) {
     let site = judge.site;
-    let mut known: HashMap<IpAddr, (&'static str, Place)> = HashMap::new();
-    for (index, machine) in site.machines.iter().enumerate() {
-        let is_common = std::sync::Arc::ptr_eq(&machine.settings, &site.common);
-        if index > 0 && is_common && !known.is_empty() {
-            continue;
-        }
-        for (what, _, place, address) in servers(machine) {
-            known.entry(address).or_insert((what, place));
-        }
-    }
     let mut wrong = Vec::new();
-    for (address, (what, place)) in &known {
+    for (address, server) in site.asked_servers() {
         for used in site.address_uses().get(address).into_iter().flatten() {
             let Some((machine, link)) = site.owning_link(used.owner) else { continue };
-            debug_assert!(matches!(used.owner, AddressOwner::Link { .. }));
-            let is_itself = if *what == "name server" { machine.serves.dns } else { machine.serves.ntp };
+            let is_itself = if server.is_for_names { machine.serves.dns } else { machine.serves.ntp };
             // An item that takes the machine's own address says as much as `serves`.
-            if !is_itself && !takes_from(judge, *place) {
-                wrong.push((used.place, machine, link, *address, *what, *place));
+            if !is_itself && !takes_from(judge, server.place) {
+                wrong.push((used.place, machine, link, *address, *server));
             }
         }
     }
+    // The index has no order of its own.
     wrong.sort_by_key(|(place, ..)| *place);
-    for (place, machine, link, address, what, server) in wrong {
-        let line = judge.in_words(server);
-        let role = if what == "name server" { "dns" } else { "ntp" };
+    for (place, machine, link, address, server) in wrong {
+        let line = judge.in_words(server.place);
+        let role = if server.is_for_names { "dns" } else { "ntp" };
         let free = site.subnet_of(link).and_then(|subnet| judge.suggest_address(subnet, address));
         let fix = match free {
             Some(free) => format!(
@@ -308,7 +269,7 @@ fn check_server(judge: &mut Judge<'_>) {
             &ADDRESS_IS_SERVER,
             machine,
             place,
-            format!("{address} is the address of a {what}, at {line}."),
+            format!("{address} is the address of a {}, at {line}.", server.word()),
             fix,
         );
     }

@@ -12,6 +12,47 @@ pub struct KeySpec {
     pub example: &'static str,
     /// What it does, and what holds when it is left out.
     pub about: &'static str,
+    /// The form of its value.
+    pub shape: Shape,
+    /// Whether its table is nothing without it.
+    pub is_required: bool,
+}
+
+/// The form of a value, as far as a key alone decides on it.
+#[derive(Clone, Copy, Debug)]
+pub enum Shape {
+    /// A text.
+    Text,
+    /// One of these words.
+    Word(&'static [&'static str]),
+    /// True or false.
+    Flag,
+    /// A whole number from the first to the second.
+    Number(i64, i64),
+    /// A day.
+    Date,
+    /// A list of texts.
+    TextList,
+    /// A list of these words.
+    Words(&'static [&'static str]),
+    /// A list of texts, or of tables of these kinds, or `"none"` in its place.
+    List(&'static [&'static TableSpec]),
+    /// A table of lists, by a name of the administrator's choice.
+    Lists,
+    /// A table of texts, by a name of the administrator's choice.
+    Texts,
+    /// A table.
+    Table(&'static TableSpec),
+    /// A list of tables.
+    Tables(&'static TableSpec),
+    /// Tables by a name of the administrator's choice.
+    Named(&'static TableSpec),
+    /// An array of tables.
+    Entries(&'static TableSpec),
+    /// `{ from_secret = … }`, or `"none"`.
+    Secret,
+    /// A table of answers to properties.
+    Answers,
 }
 
 /// A table of a sheet.
@@ -36,8 +77,21 @@ impl TableSpec {
     }
 }
 
-const fn key(name: &'static str, takes: &'static str, example: &'static str, about: &'static str) -> KeySpec {
-    KeySpec { name, takes, example, about }
+impl KeySpec {
+    const fn required(mut self) -> Self {
+        self.is_required = true;
+        self
+    }
+}
+
+const fn key(
+    name: &'static str,
+    takes: &'static str,
+    example: &'static str,
+    about: &'static str,
+    shape: Shape,
+) -> KeySpec {
+    KeySpec { name, takes, example, about, shape, is_required: false }
 }
 
 const fn table(
@@ -49,212 +103,284 @@ const fn table(
     TableSpec { header, called, about, keys, free_keys: false }
 }
 
+/// What a list of name servers may hold beside texts.
+const NAME_SERVER_ITEMS: &[&TableSpec] = &[&TAKE];
+/// What a list of time servers may hold beside texts.
+const TIME_SERVER_ITEMS: &[&TableSpec] = &[&TAKE, &KEYED_SERVER];
+
 const DOMAIN: KeySpec = key(
     "domain",
     "a domain name without a trailing dot",
     r#"domain = "capovetro.example""#,
     "Makes the full name of a machine: its name, a dot and the domain. Left out: machines have a short name only.",
+    Shape::Text,
 );
 const DNS: KeySpec = key(
     "dns",
     "a list of addresses, or \"none\"",
     r#"dns = ["10.64.10.53", "10.64.10.54"]"#,
     "Name servers, asked in this order (on a host netplan puts IPv4 ones before IPv6 ones). `\"none\"`: no name server, on purpose; as the last item of the list: no more than these, on purpose. Required, here or in `[common]`.",
+    Shape::List(NAME_SERVER_ITEMS),
 );
 const SEARCH: KeySpec = key(
     "search",
     "a list of domain names, or \"none\"",
     r#"search = ["capovetro.example"]"#,
     "Domains in which short names are looked up. Left out: none.",
+    Shape::List(&[]),
 );
 const NTP: KeySpec = key(
     "ntp",
     "a list of addresses or names, or \"none\"",
     r#"ntp = ["10.64.10.121", "10.64.10.122", "10.64.10.123", "clock.capovetro.example"]"#,
     "Time servers. `\"none\"`: no time server, on purpose; as the last item of the list: no more than these, on purpose. Required, here or in `[common]`.",
+    Shape::List(TIME_SERVER_ITEMS),
 );
 const TIMEZONE: KeySpec = key(
     "timezone",
     "the name of a zone in the zone database",
     r#"timezone = "Europe/Rome""#,
     "Time zone, spelled as in the zone database. Required for every host, here or in `[common]`.",
+    Shape::Text,
 );
 const PURPOSE: KeySpec = key(
     "purpose",
     "\"production\" or \"lab\"",
     r#"purpose = "lab""#,
     "What the machines are for. In a lab, errors about credentials are warnings, and warnings of judgement are notes. Left out: production.",
+    Shape::Word(&["production", "lab"]),
 );
 const NAME_PATTERN: KeySpec = key(
     "name_pattern",
     "a regular expression",
     r#"name_pattern = "^[a-z]+(-[a-z]+)?(-[0-9]+)?$""#,
     "The site's own rule for host names, which each must match. Left out: any host name.",
+    Shape::Text,
 );
 const DNS_FOR: KeySpec = key(
     "dns_for",
     "a table of domains and lists of addresses",
     r#"dns_for = { "crane.example" = ["10.64.10.99"] }"#,
     "Domains whose names are asked at servers of their own, which are asked for nothing else. They are reached over the link whose subnet they are in, or else over the one with the default route. Left out: none.",
+    Shape::Lists,
 );
 const LLMNR: KeySpec = key(
     "llmnr",
     "true or false",
     "llmnr = false",
     "Whether hosts look up and answer names by link-local multicast name resolution. Left out: as the image has it.",
+    Shape::Flag,
 );
 const MULTICAST_DNS: KeySpec = key(
     "multicast_dns",
     "true or false",
     "multicast_dns = true",
     "Whether hosts look up and answer names by multicast DNS. Left out: as the image has it.",
+    Shape::Flag,
 );
 const TIME_SERVICE: KeySpec = key(
     "time_service",
     "\"timesyncd\" or \"chrony\"",
     r#"time_service = "chrony""#,
     "The program on the hosts that sets the clock. Left out: timesyncd.",
+    Shape::Word(&["timesyncd", "chrony"]),
 );
 const LOCALE: KeySpec = key(
     "locale",
     "the name of a locale",
     r#"locale = "it_IT.UTF-8""#,
     "Language and formats of the hosts. Left out: as the image has it.",
+    Shape::Text,
 );
 const CONSOLE_KEYBOARD: KeySpec = key(
     "console_keyboard",
     "the name of a keyboard layout",
     r#"console_keyboard = "it""#,
     "Keyboard layout of the hosts' console. Left out: as the image has it.",
+    Shape::Text,
 );
 const IPV6: KeySpec = key(
     "ipv6",
     "\"static\", \"off\" or \"auto\"",
     r#"ipv6 = "off""#,
     "`\"static\"`: the addresses of the sheet and no others; router advertisements are not listened to. `\"off\"`: no IPv6 at all, link-local addresses included. `\"auto\"`: addresses and gateway from router advertisements too. Left out: static.",
+    Shape::Word(&["static", "off", "auto"]),
 );
 const NETPLAN: KeySpec = key(
     "netplan",
     "a version of netplan in quotes",
     r#"netplan = "0.106""#,
     "The oldest netplan among the hosts: no key that it does not know is written. Left out: 0.106.",
+    Shape::Text,
 );
 const RENDERER: KeySpec = key(
     "renderer",
     "\"networkd\" or \"NetworkManager\"",
     r#"renderer = "NetworkManager""#,
     "The program on the hosts that netplan writes for. Left out: networkd.",
+    Shape::Word(&["networkd", "NetworkManager"]),
 );
 const HOSTS_FILE: KeySpec = key(
     "hosts_file",
     "\"own\" or \"site\"",
     r#"hosts_file = "site""#,
     "Whose names `/etc/hosts` has: the host's own, or those of all machines of the sheet. Left out: its own.",
+    Shape::Word(&["own", "site"]),
 );
 const SSH_KEY: KeySpec = key(
     "ssh",
     "a table",
     "ssh = { enabled = true, password_login = false, root_login = false }",
     "The SSH service of the hosts.",
+    Shape::Table(&SSH),
 );
 const HOSTNAME: KeySpec = key(
     "hostname",
     "a host name of one label",
     r#"hostname = "tower""#,
     "Host name, where it is not the `name`.",
+    Shape::Text,
 );
 const FQDN: KeySpec = key(
     "fqdn",
     "a full name with its domain",
     r#"fqdn = "tower.lights.capovetro.example""#,
     "Full name, where it is not the host name and the domain. Its first label is the host name, unless `hostname` says otherwise.",
+    Shape::Text,
 );
 const SERVES: KeySpec = key(
     "serves",
     "a list of \"dns\" and \"ntp\"",
     r#"serves = ["ntp"]"#,
     "What the machine is itself a server of, so that it may have the address of such a server. Left out: of nothing.",
+    Shape::Words(&["dns", "ntp"]),
 );
 const CLUSTER_KEY: KeySpec = key(
     "cluster",
     "the name of a cluster of the sheet",
     r#"cluster = "logbook""#,
     "The `[cluster.NAME]` that the machine belongs to. Left out: none.",
+    Shape::Text,
 );
 const NAME: KeySpec = key(
     "name",
     "a host name of one label",
     r#"name = "gauge-01""#,
-    "Name of the machine, its host name, and its folder in the output tree. A pattern, such as `gauge-{01..12}`, makes several machines of the entry. Required.",
-);
+    "Name of the machine, its host name, and its folder in the output tree. A pattern, such as `gauge-{01..12}`, makes several machines of the entry. Required.", Shape::Text).required();
 const ROWS: KeySpec = key(
     "rows",
     "the path of a CSV file",
     r#"rows = "buoys.csv""#,
     "Makes a machine of the entry for each row of a CSV file with a header, from the folder of the sheet on: `{field}` in a text is the row's value. Left out: the entry makes one machine, or those of its ranges.",
+    Shape::Text,
 );
 const SUBNET: KeySpec = key(
     "subnet",
     "the name of a subnet of the sheet",
     r#"subnet = "quay""#,
     "The `[subnet.NAME]` that the link is in; mask and gateway come from it. Required.",
-);
+    Shape::Text,
+)
+.required();
 const ADDRESS: KeySpec = key(
     "address",
     "an IPv4 address, or \"none\"",
     r#"address = "10.64.10.11""#,
     "Static IPv4 address. It may carry its own mask, in any spelling, which must agree with the subnet's. A link has `address` or `address6` or both; `\"none\"` says that a family is left out on purpose.",
+    Shape::Text,
 );
 const ADDRESS6: KeySpec = key(
     "address6",
     "an IPv6 address, or \"none\"",
     r#"address6 = "fd64:10::11""#,
     "Static IPv6 address, under the same conditions.",
+    Shape::Text,
 );
 const DEFAULT_ROUTE: KeySpec = key(
     "default_route",
     "true or false",
     "default_route = false",
     "Whether the machine reaches everything else through this link's gateway. Left out: true. Of several links with a gateway, one alone may have it.",
+    Shape::Flag,
 );
 
 /// The sheet itself.
-pub(crate) const ROOT: TableSpec = table(
+pub(crate) static ROOT: TableSpec = table(
     "(top of the sheet)",
     "the sheet itself",
     "A sheet is one TOML file. Strings stand in quotes; a key stands once; what follows a `#` is a comment.",
     &[
-        key("format", "the number 1", "format = 1", "Version of the sheet's format. Required, and 1."),
-        key("common", "a table", "[common]", "Settings that all machines share."),
-        key("subnet", "tables by name", "[subnet.quay]", "The subnets, a table each."),
+        key(
+            "format",
+            "the number 1",
+            "format = 1",
+            "Version of the sheet's format. Required, and 1.",
+            Shape::Number(1, 1),
+        )
+        .required(),
+        key("common", "a table", "[common]", "Settings that all machines share.", Shape::Table(&COMMON)),
+        key(
+            "subnet",
+            "tables by name",
+            "[subnet.quay]",
+            "The subnets, a table each.",
+            Shape::Named(&SUBNET_TABLE),
+        ),
         key(
             "pool",
             "tables by name",
             "[pool.logbook-internal]",
             "Addresses that an appliance hands out itself.",
+            Shape::Named(&POOL),
         ),
-        key("cluster", "tables by name", "[cluster.logbook]", "Machines that belong together, a table each."),
+        key(
+            "cluster",
+            "tables by name",
+            "[cluster.logbook]",
+            "Machines that belong together, a table each.",
+            Shape::Named(&CLUSTER),
+        ),
         key(
             "secret",
             "tables by name",
             "[secret.breakwater-wifi]",
             "Where confidential values come from, a table each.",
+            Shape::Named(&SECRET),
         ),
         key(
             "time_key",
             "tables by name",
             "[time_key.harbor]",
             "The keys with which time servers prove their answers, a table each.",
+            Shape::Named(&TIME_KEY),
         ),
-        key("account", "tables by name", "[account.keeper]", "The logins on hosts, a table each."),
-        key("host", "entries", "[[host]]", "The hosts, an entry each."),
-        key("appliance", "entries", "[[appliance]]", "The appliances, an entry each."),
-        key("waiver", "entries", "[[waiver]]", "Rules that are set aside in writing, an entry each."),
+        key(
+            "account",
+            "tables by name",
+            "[account.keeper]",
+            "The logins on hosts, a table each.",
+            Shape::Named(&ACCOUNT),
+        ),
+        key("host", "entries", "[[host]]", "The hosts, an entry each.", Shape::Entries(&HOST)),
+        key(
+            "appliance",
+            "entries",
+            "[[appliance]]",
+            "The appliances, an entry each.",
+            Shape::Entries(&APPLIANCE),
+        ),
+        key(
+            "waiver",
+            "entries",
+            "[[waiver]]",
+            "Rules that are set aside in writing, an entry each.",
+            Shape::Entries(&WAIVER),
+        ),
     ],
 );
 
 /// `[common]`
-pub(crate) const COMMON: TableSpec = table(
+pub(crate) static COMMON: TableSpec = table(
     "[common]",
     "[common]",
     "What all machines share. Every key but `site` may be repeated on a machine, where it replaces the value given here.",
@@ -264,6 +390,7 @@ pub(crate) const COMMON: TableSpec = table(
             "a text",
             r#"site = "Capo Vetro harbor""#,
             "What the sheet is about; shown by `review`. Left out: nothing is shown.",
+            Shape::Text,
         ),
         PURPOSE,
         DOMAIN,
@@ -287,7 +414,7 @@ pub(crate) const COMMON: TableSpec = table(
 );
 
 /// `[subnet.NAME]`
-pub(crate) const SUBNET_TABLE: TableSpec = table(
+pub(crate) static SUBNET_TABLE: TableSpec = table(
     "[subnet.NAME]",
     "a subnet",
     "A network of the site. It has `prefix` or `prefix6` or both.",
@@ -297,67 +424,83 @@ pub(crate) const SUBNET_TABLE: TableSpec = table(
             "an IPv4 address and mask",
             r#"prefix = "10.64.10.0/24""#,
             "IPv4 prefix. The mask is a length (`/24`), dotted (`/255.255.255.0`) or hexadecimal (`/0xffffff00`).",
+            Shape::Text,
         ),
         key(
             "gateway",
             "an IPv4 address, or \"none\"",
             r#"gateway = "10.64.10.1""#,
             "The router that leads out of the subnet. `\"none\"`: nothing leads out, on purpose. Required where a machine has its default route here.",
+            Shape::Text,
         ),
-        key("prefix6", "an IPv6 address and length", r#"prefix6 = "fd64:10::/64""#, "IPv6 prefix."),
+        key(
+            "prefix6",
+            "an IPv6 address and length",
+            r#"prefix6 = "fd64:10::/64""#,
+            "IPv6 prefix.",
+            Shape::Text,
+        ),
         key(
             "gateway6",
             "an IPv6 address, or \"none\"",
             r#"gateway6 = "fd64:10::1""#,
             "The IPv6 router, under the same conditions as `gateway`. A link-local address (`fe80::…`) is right here too.",
+            Shape::Text,
         ),
         key(
             "vlan",
             "a number from 1 to 4094",
             "vlan = 110",
             "Its tag, for links of kind vlan; other links meet it untagged. Left out: it has none.",
+            Shape::Number(1, 4094),
         ),
         key(
             "mtu",
             "a number of bytes",
             "mtu = 1500",
             "The largest packet that its links send. Left out: what the interface has by itself.",
+            Shape::Number(68, 65_535),
         ),
         key(
             "hypervisor_network",
             "a text",
             r#"hypervisor_network = "quay-110""#,
             "What the hypervisor calls it; shown by `review`.",
+            Shape::Text,
         ),
         key(
             "wifi",
             "a table",
             r#"wifi = { ssid = "breakwater", passphrase = { from_secret = "breakwater-wifi" }, country = "IT" }"#,
             "How links of kind wifi join it. Required where there are such.",
+            Shape::Table(&WIFI),
         ),
         key(
             "dhcp_ranges",
             "a list of ranges",
             r#"dhcp_ranges = ["10.64.10.200-10.64.10.239"]"#,
             "Addresses that a DHCP server leases to others. Left out: none.",
+            Shape::TextList,
         ),
         key(
             "kept_free",
             "a list of ranges",
             r#"kept_free = ["10.64.10.2-10.64.10.9"]"#,
             "Addresses that no machine of this sheet may have. Left out: none.",
+            Shape::TextList,
         ),
         key(
             "in_use",
             "a table of addresses and their users",
             r#"in_use = { "10.64.10.40" = "crane controller" }"#,
             "Addresses that other machines of the subnet have, and which. Left out: none.",
+            Shape::Texts,
         ),
     ],
 );
 
 /// `wifi` of a subnet
-pub(crate) const WIFI: TableSpec = table(
+pub(crate) static WIFI: TableSpec = table(
     "wifi = { … } of a subnet",
     "`wifi` of a subnet",
     "The wireless network that the subnet is reached by.",
@@ -366,48 +509,57 @@ pub(crate) const WIFI: TableSpec = table(
             "ssid",
             "a text of 1 to 32 bytes",
             r#"ssid = "breakwater""#,
-            "Name of the wireless network. Required.",
-        ),
+            "Name of the wireless network. Required.", Shape::Text).required(),
         key(
             "passphrase",
             "a secret, or \"none\"",
             r#"passphrase = { from_secret = "breakwater-wifi" }"#,
-            "Passphrase of the network (WPA2), from a `[secret.NAME]`. `\"none\"`: the network is open, on purpose. Required.",
-        ),
+            "Passphrase of the network (WPA2), from a `[secret.NAME]`. `\"none\"`: the network is open, on purpose. Required.", Shape::Secret).required(),
         key(
             "country",
             "a country code of two letters",
             r#"country = "IT""#,
-            "Where the radio is, which decides on the channels that it may use (ISO 3166-1). Left out: as the image has it.",
-        ),
+            "Where the radio is, which decides on the channels that it may use (ISO 3166-1). Left out: as the image has it.", Shape::Text),
         key(
             "hidden",
             "true or false",
             "hidden = true",
-            "Whether the network does not show its name. Left out: false.",
-        ),
+            "Whether the network does not show its name. Left out: false.", Shape::Flag),
     ],
 );
 
 /// `ssh`
-pub(crate) const SSH: TableSpec = table(
+pub(crate) static SSH: TableSpec = table(
     "ssh = { … }",
     "`ssh`",
     "The SSH service of the hosts, in [common] or on a host.",
     &[
-        key("enabled", "true or false", "enabled = true", "Whether it is switched on. Left out: true."),
+        key(
+            "enabled",
+            "true or false",
+            "enabled = true",
+            "Whether it is switched on. Left out: true.",
+            Shape::Flag,
+        ),
         key(
             "password_login",
             "true or false",
             "password_login = false",
             "Whether a password opens a login. Left out: false.",
+            Shape::Flag,
         ),
-        key("root_login", "true or false", "root_login = false", "Whether root may log in. Left out: false."),
+        key(
+            "root_login",
+            "true or false",
+            "root_login = false",
+            "Whether root may log in. Left out: false.",
+            Shape::Flag,
+        ),
     ],
 );
 
 /// `dns_for`
-pub(crate) const DNS_FOR_TABLE: TableSpec = TableSpec {
+pub(crate) static DNS_FOR_TABLE: TableSpec = TableSpec {
     header: "dns_for",
     called: "`dns_for`",
     about: "Domains, and the servers that are asked for their names.",
@@ -416,18 +568,32 @@ pub(crate) const DNS_FOR_TABLE: TableSpec = TableSpec {
 };
 
 /// `{ server = …, key = … }` in `ntp`
-pub(crate) const KEYED_SERVER: TableSpec = table(
+pub(crate) static KEYED_SERVER: TableSpec = table(
     "{ server = …, key = … } in ntp",
     "a time server with a key",
     "A time server that proves its answers; chrony alone checks them.",
     &[
-        key("server", "an address or a name", r#"server = "10.64.10.121""#, "The time server. Required."),
-        key("key", "the name of a key of the sheet", r#"key = "harbor""#, "The `[time_key.NAME]`. Required."),
+        key(
+            "server",
+            "an address or a name",
+            r#"server = "10.64.10.121""#,
+            "The time server. Required.",
+            Shape::Text,
+        )
+        .required(),
+        key(
+            "key",
+            "the name of a key of the sheet",
+            r#"key = "harbor""#,
+            "The `[time_key.NAME]`. Required.",
+            Shape::Text,
+        )
+        .required(),
     ],
 );
 
 /// `{ from_secret = … }`
-pub(crate) const FROM_SECRET: TableSpec = table(
+pub(crate) static FROM_SECRET: TableSpec = table(
     "{ from_secret = … }",
     "a secret value",
     "A value that does not stand in the sheet.",
@@ -436,23 +602,36 @@ pub(crate) const FROM_SECRET: TableSpec = table(
         "the name of a secret of the sheet",
         r#"from_secret = "breakwater-wifi""#,
         "The `[secret.NAME]` that says where the value comes from.",
+        Shape::Text,
     )],
 );
 
 /// `[pool.NAME]`
-pub(crate) const POOL: TableSpec = table(
+pub(crate) static POOL: TableSpec = table(
     "[pool.NAME]",
     "a pool",
     "Addresses or a VLAN that an appliance hands out itself, and that nothing else may use.",
     &[
-        key("prefix", "an IPv4 address and mask", r#"prefix = "10.128.0.0/16""#, "Its IPv4 addresses."),
-        key("prefix6", "an IPv6 address and length", r#"prefix6 = "fd64:128::/64""#, "Its IPv6 addresses."),
-        key("vlan", "a number from 1 to 4094", "vlan = 128", "Its VLAN tag."),
+        key(
+            "prefix",
+            "an IPv4 address and mask",
+            r#"prefix = "10.128.0.0/16""#,
+            "Its IPv4 addresses.",
+            Shape::Text,
+        ),
+        key(
+            "prefix6",
+            "an IPv6 address and length",
+            r#"prefix6 = "fd64:128::/64""#,
+            "Its IPv6 addresses.",
+            Shape::Text,
+        ),
+        key("vlan", "a number from 1 to 4094", "vlan = 128", "Its VLAN tag.", Shape::Number(1, 4094)),
     ],
 );
 
 /// `[cluster.NAME]`
-pub(crate) const CLUSTER: TableSpec = table(
+pub(crate) static CLUSTER: TableSpec = table(
     "[cluster.NAME]",
     "a cluster",
     "Machines that belong together.",
@@ -461,11 +640,12 @@ pub(crate) const CLUSTER: TableSpec = table(
         "a table",
         r#"virtual_address = { subnet = "quay", address = "10.64.10.60" }"#,
         "The address that one of them answers at. Left out: none.",
+        Shape::Table(&VIRTUAL_ADDRESS),
     )],
 );
 
 /// `virtual_address` of a cluster
-pub(crate) const VIRTUAL_ADDRESS: TableSpec = table(
+pub(crate) static VIRTUAL_ADDRESS: TableSpec = table(
     "virtual_address = { … } of a cluster",
     "`virtual_address`",
     "An address that the members of a cluster share.",
@@ -473,23 +653,26 @@ pub(crate) const VIRTUAL_ADDRESS: TableSpec = table(
 );
 
 /// `[secret.NAME]`
-pub(crate) const SECRET: TableSpec = table(
+pub(crate) static SECRET: TableSpec = table(
     "[secret.NAME]",
     "a secret",
     "Where a confidential value comes from. The value itself never stands in a sheet.",
     &[
-        key("from", "\"file\"", r#"from = "file""#, "The kind of source. Required."),
+        key("from", "\"file\"", r#"from = "file""#, "The kind of source. Required.", Shape::Word(&["file"]))
+            .required(),
         key(
             "path",
             "the path of a file",
             r#"path = "breakwater-wifi.secret""#,
             "The file that holds the value on its only line, from the folder of the sheet on. Required.",
-        ),
+            Shape::Text,
+        )
+        .required(),
     ],
 );
 
 /// `[time_key.NAME]`
-pub(crate) const TIME_KEY: TableSpec = table(
+pub(crate) static TIME_KEY: TableSpec = table(
     "[time_key.NAME]",
     "a time key",
     "A key that a time server and its clients share.",
@@ -499,47 +682,63 @@ pub(crate) const TIME_KEY: TableSpec = table(
             "a number from 1 to 4294967295",
             "number = 10",
             "What the server calls the key. Required.",
-        ),
+            Shape::Number(1, 4_294_967_295),
+        )
+        .required(),
         key(
             "hash",
             "\"SHA256\", \"SHA384\", \"SHA512\", \"SHA1\" or \"AES128\"",
             r#"hash = "SHA256""#,
             "How the key is used. Left out: SHA256.",
+            Shape::Word(&["SHA256", "SHA384", "SHA512", "SHA1", "AES128"]),
         ),
         key(
             "value",
             "a secret",
             r#"value = { from_secret = "harbor-clock" }"#,
             "The key itself, as text or as `HEX:` and hexadecimal digits. Required.",
-        ),
+            Shape::Secret,
+        )
+        .required(),
     ],
 );
 
 /// `[[waiver]]`
-pub(crate) const WAIVER: TableSpec = table(
+pub(crate) static WAIVER: TableSpec = table(
     "[[waiver]]",
     "a waiver",
     "Sets a rule of judgement aside for some machines, with a reason and an end.",
     &[
-        key("rule", "the name of a rule", r#"rule = "ntp-too-few""#, "The rule. Required."),
+        key("rule", "the name of a rule", r#"rule = "ntp-too-few""#, "The rule. Required.", Shape::Text)
+            .required(),
         key(
             "machines",
             "a list of machine names, with * and ? as wildcards",
             r#"machines = ["buoy-*"]"#,
             "The machines that it is set aside for. Left out: all, and the sheet itself.",
+            Shape::TextList,
         ),
         key(
             "reason",
             "a text",
             r#"reason = "one clock on the mole until the cable is laid""#,
             "Why. Required.",
-        ),
-        key("until", "a date", "until = 2027-06-30", "The last day on which the waiver counts. Required."),
+            Shape::Text,
+        )
+        .required(),
+        key(
+            "until",
+            "a date",
+            "until = 2027-06-30",
+            "The last day on which the waiver counts. Required.",
+            Shape::Date,
+        )
+        .required(),
     ],
 );
 
 /// `in_use` of a subnet
-pub(crate) const IN_USE: TableSpec = TableSpec {
+pub(crate) static IN_USE: TableSpec = TableSpec {
     header: "in_use",
     called: "in_use",
     about: "Addresses and who uses them.",
@@ -548,30 +747,28 @@ pub(crate) const IN_USE: TableSpec = TableSpec {
 };
 
 /// `[account.NAME]`
-pub(crate) const ACCOUNT: TableSpec = table(
+pub(crate) static ACCOUNT: TableSpec = table(
     "[account.NAME]",
     "an account",
     "A login on hosts, which is entered with an SSH key.",
     &[
-        key("full_name", "a text", r#"full_name = "Harbor keeper""#, "Whose login it is. Left out: empty."),
-        key("admin", "true or false", "admin = true", "Whether the login may act as root. Left out: false."),
+        key("full_name", "a text", r#"full_name = "Harbor keeper""#, "Whose login it is. Left out: empty.", Shape::Text),
+        key("admin", "true or false", "admin = true", "Whether the login may act as root. Left out: false.", Shape::Flag),
         key(
             "ssh_keys",
             "a list of public key files, or public keys",
             r#"ssh_keys = ["keys/keeper.pub"]"#,
-            "SSH public keys that open the login: paths of files, from the folder of the sheet on, or the keys themselves. A file may hold several, a line each. Required.",
-        ),
+            "SSH public keys that open the login: paths of files, from the folder of the sheet on, or the keys themselves. A file may hold several, a line each. Required.", Shape::TextList).required(),
         key(
             "hosts",
             "a list of host names, with * and ? as wildcards",
             r#"hosts = ["gauge-*", "signal-tower"]"#,
-            "The hosts that get the login. Left out: every host.",
-        ),
+            "The hosts that get the login. Left out: every host.", Shape::TextList),
     ],
 );
 
 /// `[[host]]`
-pub(crate) const HOST: TableSpec = table(
+pub(crate) static HOST: TableSpec = table(
     "[[host]]",
     "a host",
     "A headless Linux machine, prepared through netplan and files under `/etc`.",
@@ -605,12 +802,13 @@ pub(crate) const HOST: TableSpec = table(
             "tables by name",
             r#"link.eth0 = { subnet = "quay", address = "10.64.10.11" }"#,
             "The network links, by the kernel's name for the interface. At least one.",
+            Shape::Named(&HOST_LINK),
         ),
     ],
 );
 
 /// `link.NAME` of a host
-pub(crate) const HOST_LINK: TableSpec = table(
+pub(crate) static HOST_LINK: TableSpec = table(
     "link.NAME of a host, or [host.link.NAME]",
     "a link of a host",
     "A network interface.",
@@ -620,24 +818,28 @@ pub(crate) const HOST_LINK: TableSpec = table(
             "\"ethernet\", \"wifi\", \"bond\", \"vlan\" or \"bridge\"",
             r#"kind = "bond""#,
             "What it is. Left out: ethernet.",
+            Shape::Word(&["ethernet", "wifi", "bond", "vlan", "bridge"]),
         ),
         key(
             "mac",
             "a MAC address",
             r#"mac = "02:64:10:00:00:21""#,
             "Ethernet and wifi: finds the interface by its address, and gives it the link's name. Bond and bridge: the address that it takes; left out, that of its first member. Left out: the link's name is the kernel's.",
+            Shape::Text,
         ),
         key(
             "port",
             "the text \"only\"",
             r#"port = "only""#,
             "Finds the interface as the only one of its kind, whatever the kernel calls it. Left out: it is found by `mac` or by name.",
+            Shape::Word(&["only"]),
         ),
         key(
             "subnet",
             "the name of a subnet of the sheet",
             r#"subnet = "quay""#,
             "The `[subnet.NAME]` that the link is in; mask and gateway come from it. Required, unless the link is a member of another or says that it has no address.",
+            Shape::Text,
         ),
         ADDRESS,
         ADDRESS6,
@@ -646,6 +848,7 @@ pub(crate) const HOST_LINK: TableSpec = table(
             "a list of addresses",
             r#"more_addresses = ["10.64.10.32", "fd64:10::32"]"#,
             "Further addresses of its subnet. Left out: none.",
+            Shape::TextList,
         ),
         DEFAULT_ROUTE,
         key(
@@ -653,118 +856,144 @@ pub(crate) const HOST_LINK: TableSpec = table(
             "a list of routes",
             r#"routes = [{ to = "10.64.96.0/20", via = "10.64.20.1" }]"#,
             "Ways to other networks than through the default route. Left out: none.",
+            Shape::Tables(&ROUTE),
         ),
         key(
             "own_table",
             "a number from 1 to 252",
             "own_table = 140",
             "A routing table of its own, of this number, with the subnet's gateway as its default route, so that answers to what came in on this link leave by it. Such a link has no part in the default route of the machine. Left out: none.",
+            Shape::Number(1, 252),
         ),
         key(
             "mtu",
             "a number of bytes",
             "mtu = 9000",
             "The largest packet that it sends. Left out: the subnet's `mtu`.",
+            Shape::Number(68, 65_535),
         ),
         key(
             "wake_on_lan",
             "true or false",
             "wake_on_lan = true",
             "Whether a magic packet wakes the machine (ethernet). Left out: as the image has it.",
+            Shape::Flag,
         ),
         key(
             "speed",
             "a number of megabits a second",
             "speed = 100",
             "A fixed speed in place of the one that both ends agree on (ethernet). Left out: both ends agree.",
+            Shape::Number(10, 400_000),
         ),
         key(
             "duplex",
             "\"full\" or \"half\"",
             r#"duplex = "full""#,
             "Whether both directions are used at once, at a fixed speed. Left out: full.",
+            Shape::Word(&["full", "half"]),
         ),
         key(
             "link_local4",
             "true or false",
             "link_local4 = true",
             "Whether it has an IPv4 link-local address (169.254.…) besides. Left out: false.",
+            Shape::Flag,
         ),
         key(
             "members",
             "a list of links of the machine",
             r#"members = ["lan0", "lan1"]"#,
             "The links that a bond or a bridge is made of. Required for a bond.",
+            Shape::TextList,
         ),
         key(
             "mode",
             "the mode of a bond",
             r#"mode = "active-backup""#,
             "`balance-rr`, `active-backup`, `balance-xor`, `broadcast`, `802.3ad`, `balance-tlb` or `balance-alb`. Required for a bond.",
+            Shape::Word(&[
+                "balance-rr",
+                "active-backup",
+                "balance-xor",
+                "broadcast",
+                "802.3ad",
+                "balance-tlb",
+                "balance-alb",
+            ]),
         ),
         key(
             "primary",
             "a member of the bond",
             r#"primary = "lan0""#,
             "The member that is used while it works, in the modes active-backup, balance-tlb and balance-alb. Left out: none is preferred.",
+            Shape::Text,
         ),
         key(
             "watch_every",
             "a number of milliseconds",
             "watch_every = 100",
             "How often a bond looks whether its members have a carrier. Left out: 100.",
+            Shape::Number(1, 60_000),
         ),
         key(
             "lacp_rate",
             "\"slow\" or \"fast\"",
             r#"lacp_rate = "fast""#,
             "How often the switch is asked to speak, in mode 802.3ad. Left out: slow.",
+            Shape::Word(&["slow", "fast"]),
         ),
         key(
             "spread_by",
             "\"layer2\", \"layer2+3\", \"layer3+4\", \"encap2+3\" or \"encap3+4\"",
             r#"spread_by = "layer3+4""#,
             "What decides on the member that a packet leaves by, in the modes balance-xor and 802.3ad. Left out: layer2.",
+            Shape::Word(&["layer2", "layer2+3", "layer3+4", "encap2+3", "encap3+4"]),
         ),
         key(
             "over",
             "a link of the machine",
             r#"over = "uplink""#,
             "The link that carries a vlan; the tag is the subnet's. Required for a vlan.",
+            Shape::Text,
         ),
         key(
             "spanning_tree",
             "true or false",
             "spanning_tree = true",
             "Whether a bridge takes part in the spanning tree. Left out: false, which suits a bridge for virtual machines.",
+            Shape::Flag,
         ),
     ],
 );
 
 /// An item of `routes`
-pub(crate) const ROUTE: TableSpec = table(
+pub(crate) static ROUTE: TableSpec = table(
     "{ to = …, via = … } in routes",
     "a route",
     "A way to another network.",
     &[
-        key("to", "a prefix", r#"to = "10.64.96.0/20""#, "The network. Required."),
+        key("to", "a prefix", r#"to = "10.64.96.0/20""#, "The network. Required.", Shape::Text).required(),
         key(
             "via",
             "an address",
             r#"via = "10.64.20.1""#,
             "The router in the link's subnet that leads there. Required.",
-        ),
+            Shape::Text,
+        )
+        .required(),
         key(
             "metric",
             "a number",
             "metric = 200",
             "Of several routes to the same network, the one with the lowest number is taken. Left out: the system's.",
+            Shape::Number(0, 4_294_967_295),
         ),
     ],
 );
 
 /// `[[appliance]]`
-pub(crate) const APPLIANCE: TableSpec = table(
+pub(crate) static APPLIANCE: TableSpec = table(
     "[[appliance]]",
     "an appliance",
     "A virtual machine prepared through the properties of its OVF package.",
@@ -787,24 +1016,28 @@ pub(crate) const APPLIANCE: TableSpec = table(
             "the path of an OVF descriptor",
             r#"package = "packages/logbook.ovf""#,
             "The package's OVF descriptor, from the folder of the sheet on. Required.",
-        ),
+            Shape::Text,
+        )
+        .required(),
         key(
             "link",
             "tables by name",
             r#"link.management = { network = "Management", subnet = "quay", address = "10.64.10.61" }"#,
             "The network links, by a name of your own. At least one.",
+            Shape::Named(&APPLIANCE_LINK),
         ),
         key(
             "answer",
             "a table of properties and their answers",
             "[appliance.answer]",
             "What the package's properties are to be. Best kept as the last table of the entry.",
+            Shape::Answers,
         ),
     ],
 );
 
 /// `link.NAME` of an appliance
-pub(crate) const APPLIANCE_LINK: TableSpec = table(
+pub(crate) static APPLIANCE_LINK: TableSpec = table(
     "link.NAME of an appliance, or [appliance.link.NAME]",
     "a link of an appliance",
     "A network adapter of the virtual machine.",
@@ -814,6 +1047,7 @@ pub(crate) const APPLIANCE_LINK: TableSpec = table(
             "the name of a network of the package",
             r#"network = "Management""#,
             "The network in the package's descriptor that the link is on. Left out: not checked.",
+            Shape::Text,
         ),
         SUBNET,
         ADDRESS,
@@ -823,7 +1057,7 @@ pub(crate) const APPLIANCE_LINK: TableSpec = table(
 );
 
 /// `[appliance.answer]`
-pub(crate) const ANSWER: TableSpec = TableSpec {
+pub(crate) static ANSWER: TableSpec = TableSpec {
     header: "[appliance.answer]",
     called: "[appliance.answer]",
     about: "A line for each property: its id (`class.key.instance`, in quotes), and a text, a number, true or false, or a value of the sheet that is taken: `{ take = \"address\" }`.",
@@ -832,7 +1066,7 @@ pub(crate) const ANSWER: TableSpec = TableSpec {
 };
 
 /// `{ take = … }`
-pub(crate) const TAKE: TableSpec = table(
+pub(crate) static TAKE: TableSpec = table(
     "{ take = … }",
     "a value that is taken",
     "A value that the sheet holds elsewhere, so that it is written once.",
@@ -842,36 +1076,41 @@ pub(crate) const TAKE: TableSpec = table(
             "the word for a value",
             r#"take = "address""#,
             "One of `address` `address6` `netmask` `prefix-length` `prefix-length6` `address-with-prefix` `gateway` `gateway6` `network-address` `broadcast-address` `hostname` `fqdn` `domain` `dns` `dns-1` `dns-2` `search` `ntp` `ntp-1` `ntp-2` `timezone`.",
+            Shape::Text,
         ),
         key(
             "of",
             "the name of a machine or subnet of the sheet",
             r#"of = "signal-tower""#,
             "Whose value it is. Left out: the appliance's own.",
+            Shape::Text,
         ),
         key(
             "link",
             "the name of a link",
             r#"link = "management""#,
             "Of which link, where the machine has several. Left out: the one that leads out, or its only link.",
+            Shape::Text,
         ),
         key(
             "nth",
             "a number from 1 on",
             "nth = 2",
             "Which of several values. Left out: all of them, with `join` between them.",
+            Shape::Number(1, 65_535),
         ),
         key(
             "join",
             "a text",
             r#"join = ",""#,
             "What stands between several values. Required, or `nth`, where there are several.",
+            Shape::Text,
         ),
     ],
 );
 
 /// All of them, in the order in which a sheet is usually written.
-pub const KEYS: &[&TableSpec] = &[
+pub static KEYS: &[&TableSpec] = &[
     &ROOT,
     &COMMON,
     &SSH,

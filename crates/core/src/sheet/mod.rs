@@ -14,7 +14,7 @@ use crate::source::{Place, Written};
 
 pub use expand::expand;
 pub(crate) use keys::{ACCOUNT, COMMON, HOST, HOST_LINK, ROUTE, SECRET, TAKE, TIME_KEY, WAIVER};
-pub use keys::{KEYS, KeySpec, TableSpec};
+pub use keys::{KEYS, KeySpec, Shape, TableSpec};
 pub use read::read;
 
 /// The largest sheet that is read, in bytes: a hundred times the size of a sheet of 50,000 hosts written out.

@@ -284,6 +284,8 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             takes: "a text, a number, true or false, or { take = … }",
             example: r#""node.role" = "archive""#,
             about: "",
+            shape: super::Shape::Answers,
+            is_required: false,
         };
         self.has_faults = true;
         let place = self.reader.place(value.span());

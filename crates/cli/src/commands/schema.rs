@@ -1,0 +1,12 @@
+//! `schema`
+
+use impostazione_core::schema::schema;
+
+use super::check::to_json;
+use crate::exit::{Exit, Failure};
+use crate::terminal;
+
+pub(crate) fn run() -> Result<Exit, Failure> {
+    terminal::print(&to_json(&schema())?)?;
+    Ok(Exit::Done)
+}

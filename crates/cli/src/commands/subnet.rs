@@ -1,0 +1,107 @@
+//! `subnet`
+
+use std::net::IpAddr;
+
+use impostazione_core::machine::Site;
+use impostazione_core::net::{Family, MaskFault, PrefixFault};
+use impostazione_core::plan::{AddressPurpose, PrefixFacts, PrefixPlan, facts_of, prefix_facts};
+use serde::Serialize;
+
+use super::check::to_json;
+use crate::args::{Format, SubnetArguments};
+use crate::exit::{Exit, Failure};
+use crate::sheet_file::assess_file;
+use crate::terminal;
+
+/// Free addresses that are named.
+const FREE_SHOWN: usize = 8;
+
+#[derive(Serialize)]
+struct Answer {
+    #[serde(flatten)]
+    facts: PrefixFacts,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    sheet: Option<Planned>,
+}
+
+#[derive(Serialize)]
+struct Planned {
+    subnets: Vec<String>,
+    addresses: Vec<PlannedAddress>,
+    next_free: Vec<IpAddr>,
+}
+
+#[derive(Serialize)]
+struct PlannedAddress {
+    address: IpAddr,
+    #[serde(flatten)]
+    purpose: AddressPurpose,
+}
+
+pub(crate) fn run(arguments: &SubnetArguments) -> Result<Exit, Failure> {
+    let asked = arguments.prefix.join(" ");
+    let assessment = arguments.sheet.as_deref().map(assess_file).transpose()?;
+    let site = assessment.as_ref().map(|assessment| &assessment.site);
+    for (index, facts) in facts_asked_for(&asked, site)?.into_iter().enumerate() {
+        if index > 0 && arguments.format == Format::Text {
+            terminal::print("\n")?;
+        }
+        let plan = site.map(|site| PrefixPlan::new(site, facts.prefix));
+        match arguments.format {
+            Format::Text => {
+                terminal::print(&terminal::show_subnet(
+                    &facts,
+                    plan.as_ref(),
+                    FREE_SHOWN,
+                    terminal::width(),
+                ))?;
+            }
+            Format::Json => {
+                let sheet = plan.map(|plan| Planned {
+                    subnets: plan.subnets().into_iter().map(str::to_owned).collect(),
+                    addresses: plan
+                        .taken()
+                        .into_iter()
+                        .map(|(address, purpose)| PlannedAddress { address, purpose })
+                        .collect(),
+                    next_free: plan.next_free(FREE_SHOWN),
+                });
+                terminal::print(&to_json(&Answer { facts, sheet })?)?;
+            }
+        }
+    }
+    Ok(Exit::Done)
+}
+
+/// The prefix that was asked about, or those of the sheet's subnet of that name.
+fn facts_asked_for(asked: &str, site: Option<&Site>) -> Result<Vec<PrefixFacts>, Failure> {
+    let named = site.and_then(|site| site.subnets.iter().find(|subnet| subnet.name.value == asked));
+    if let Some(subnet) = named {
+        let sides = Family::BOTH.into_iter().filter_map(|family| subnet.family(family));
+        let facts: Vec<PrefixFacts> =
+            sides.map(|side| facts_of(side.prefix.value, side.prefix.value.network())).collect();
+        if facts.is_empty() {
+            return Err(Failure::Files(format!(
+                "subnet {asked} has no prefix that can be read: check the sheet first"
+            )));
+        }
+        return Ok(facts);
+    }
+    prefix_facts(asked).map(|facts| vec![facts]).map_err(|fault| {
+        let reason = match fault {
+            PrefixFault::NoMask if site.is_some() => {
+                "it is neither an address with a mask nor a subnet of the sheet".to_owned()
+            }
+            PrefixFault::NoMask => "it has no mask".to_owned(),
+            PrefixFault::Address(fault) => format!("what stands before the mask {}", fault.reason),
+            PrefixFault::Mask(MaskFault::NotContiguous) => "its mask has zeros among its ones".to_owned(),
+            PrefixFault::Mask(MaskFault::Inverted(length)) => {
+                format!("its mask is turned round: /{length} may be meant")
+            }
+            _ => "its mask cannot be read".to_owned(),
+        };
+        Failure::CommandLine(format!(
+            "{asked}: {reason}; write an address and a mask, such as 10.64.10.0/24, 10.64.10.0/255.255.255.0 or 10.64.10.0/0xffffff00"
+        ))
+    })
+}

@@ -1,0 +1,58 @@
+//! `check --format sarif`, read back by the types of the standard's own schema.
+
+use serde_sarif::sarif::{ResultLevel, Sarif};
+
+use crate::support::{Workspace, host, right_sheet};
+
+fn log(workspace: &Workspace, sheet: &str) -> Sarif {
+    let check = workspace.run(&["check", sheet, "--format", "sarif"]);
+    serde_json::from_str(&check.stdout).unwrap_or_else(|error| panic!("{error}\n{}", check.stdout))
+}
+
+#[test]
+fn each_finding_is_a_result_with_its_rule_and_region() {
+    let workspace = Workspace::new();
+    let log = log(&workspace, "slips.toml");
+    assert_eq!(log.version, serde_json::json!("2.1.0"));
+    let run = &log.runs[0];
+    let rules = run.tool.driver.rules.as_ref().unwrap();
+    let results = run.results.as_ref().unwrap();
+    assert_eq!(results.len(), 6);
+    for result in results {
+        let id = result.rule_id.as_ref().unwrap();
+        assert_eq!(&rules[usize::try_from(result.rule_index.unwrap()).unwrap()].id, id);
+        assert_eq!(result.level, Some(ResultLevel::Error));
+        let place = result.locations.as_ref().unwrap()[0].physical_location.as_ref().unwrap();
+        assert_eq!(place.artifact_location.as_ref().unwrap().uri.as_deref(), Some("slips.toml"));
+        let region = place.region.as_ref().unwrap();
+        assert!(region.start_line.unwrap() > 1 && region.end_column.unwrap() > region.start_column.unwrap());
+    }
+    // What SARIF readers count with: the same places as in the text.
+    let zone = results.iter().find(|result| result.rule_id.as_deref() == Some("timezone-unknown")).unwrap();
+    let region =
+        zone.locations.as_ref().unwrap()[0].physical_location.as_ref().unwrap().region.as_ref().unwrap();
+    let line = workspace.read("slips.toml").lines().position(|line| line.contains("Europe/Roma")).unwrap();
+    assert_eq!(
+        (region.start_line, region.start_column, region.end_column),
+        (Some(line as i64 + 1), Some(12), Some(25))
+    );
+}
+
+#[test]
+fn waivers_are_suppressions_and_certain_values_are_fixes() {
+    let workspace = Workspace::new();
+    let sheet = host("Gauge 01", "10.64.10.11").replace("Gauge 01", "Gauge-01")
+        + "[[waiver]]\nrule = \"hostname-uppercase\"\nreason = \"on the label\"\nuntil = 2099-06-30\n";
+    workspace.write("my sheet.toml", right_sheet(&sheet));
+    let log = log(&workspace, "my sheet.toml");
+    let result = &log.runs[0].results.as_ref().unwrap()[0];
+    assert_eq!(result.level, Some(ResultLevel::Warning));
+    let suppression = &result.suppressions.as_ref().unwrap()[0];
+    assert_eq!(suppression.justification.as_deref(), Some("on the label"));
+    let change = &result.fixes.as_ref().unwrap()[0].artifact_changes[0];
+    assert_eq!(change.artifact_location.uri.as_deref(), Some("my%20sheet.toml"));
+    assert_eq!(
+        change.replacements[0].inserted_content.as_ref().unwrap().text.as_deref(),
+        Some("\"gauge-01\"")
+    );
+}

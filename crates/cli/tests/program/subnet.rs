@@ -1,0 +1,103 @@
+//! `subnet`: spellings of a prefix, and the map of a sheet's addresses.
+
+use serde_json::{Value, json};
+
+use crate::support::Workspace;
+
+#[test]
+fn any_spelling_in_and_all_spellings_out() {
+    let workspace = Workspace::new();
+    let expected = "10.64.10.0/24\n  mask          /24  255.255.255.0  0xffffff00\n  first, last   10.64.10.1  10.64.10.254\n  \
+        for machines  254 addresses\n  broadcast     10.64.10.255\n";
+    for words in [
+        &["10.64.10.0/24"][..],
+        &["10.64.10.7/255.255.255.0"],
+        &["10.64.10.7/0xffffff00"],
+        &["10.64.10.7", "255.255.255.0"],
+        &["10.64.10.7", "24"],
+        &["10.64.10.7", "0xFFFFFF00"],
+    ] {
+        let run = workspace.run(&[&["subnet"], words].concat());
+        assert_eq!((run.code, run.stdout.as_str()), (0, expected), "{words:?}{}", run.stderr);
+    }
+}
+
+#[test]
+fn short_prefixes_and_ipv6() {
+    let workspace = Workspace::new();
+    let facts = |prefix: &str| -> Value {
+        serde_json::from_str(&workspace.run(&["subnet", prefix, "--format", "json"]).stdout).unwrap()
+    };
+    assert_eq!(
+        facts("10.64.10.5/31"),
+        json!({"prefix": "10.64.10.4/31", "asked": "10.64.10.5", "netmask": "255.255.255.254", "hexadecimal": "0xfffffffe",
+            "network": null, "broadcast": null, "first": "10.64.10.4", "last": "10.64.10.5", "hosts": "2"})
+    );
+    assert_eq!(facts("10.64.10.5/32")["hosts"], "1");
+    let six = facts("fd64:10::7/64");
+    assert_eq!(
+        (&six["prefix"], &six["hosts"], &six["netmask"]),
+        (&json!("fd64:10::/64"), &json!("2^64"), &Value::Null)
+    );
+}
+
+#[test]
+fn what_is_no_prefix_is_said_with_what_to_write() {
+    let workspace = Workspace::new();
+    for (words, reason) in [
+        (&["10.64.10.0"][..], "has no mask"),
+        (&["10.64.10/24"], "three parts"),
+        (&["10.64.10.0/0.0.0.255"], "turned round: /24"),
+        (&["10.64.10.0", "255.0.255.0"], "zeros among its ones"),
+        (&["10.64.10.0/33"], "cannot be read"),
+        (&["quay"], "has no mask"),
+        (&["mole", "--sheet", "harbor.toml"], "nor a subnet of the sheet"),
+    ] {
+        let run = workspace.run(&[&["subnet"], words].concat());
+        assert_eq!((run.code, run.stdout.as_str()), (2, ""), "{words:?}");
+        assert!(run.stderr.contains(reason) && run.stderr.contains("10.64.10.0/24"), "{}", run.stderr);
+    }
+}
+
+#[test]
+fn a_map_shows_what_each_address_is_used_for() {
+    let workspace = Workspace::new();
+    for asked in ["quay", "10.64.10.0/24"] {
+        let text = workspace.run(&["subnet", asked, "--sheet", "harbor.toml"]).stdout;
+        for line in [
+            "  10.64.10.0       =gkkkkkk kk.ooooo o....... .......o",
+            "  10.64.10.32      ........ x....... .....ss. .....o..",
+            "  10.64.10.192     ........ dddddddd dddddddd dddddddd",
+            "  10.64.10.224     dddddddd dddddddd ........ .......=",
+            "  10.64.10.31   signal-tower, uplink",
+            "  10.64.10.40   in use: crane controller",
+            "  10.64.10.53   name server",
+            "  10.64.10.121  time server",
+            "free next: 10.64.10.10 10.64.10.17 10.64.10.18 10.64.10.19 10.64.10.20 10.64.10.21 10.64.10.22 10.64.10.23",
+        ] {
+            assert!(text.lines().any(|found| found == line), "{line}\nis not in\n{text}");
+        }
+    }
+}
+
+#[test]
+fn the_same_for_programs_and_for_a_part_of_a_subnet() {
+    let workspace = Workspace::new();
+    let run = workspace.run(&["subnet", "10.64.10.32/28", "--sheet", "harbor.toml", "--format", "json"]);
+    let found: Value = serde_json::from_str(&run.stdout).unwrap();
+    assert_eq!(found["sheet"]["subnets"], json!(["quay"]));
+    assert_eq!(
+        found["sheet"]["addresses"],
+        json!([{"address": "10.64.10.40", "use": "in-use", "user": "crane controller"}])
+    );
+    assert_eq!(found["sheet"]["next_free"][0], "10.64.10.33");
+    let other = workspace.run(&["subnet", "10.65.0.0/24", "--sheet", "harbor.toml"]);
+    assert!(other.stdout.contains("no subnet that shares addresses"), "{}", other.stdout);
+}
+
+#[test]
+fn a_large_prefix_is_answered_without_a_map() {
+    let workspace = Workspace::new();
+    let run = workspace.run(&["subnet", "10.0.0.0/8", "--sheet", "harbor.toml"]);
+    assert!(run.stdout.contains("too large for a map") && run.stdout.contains("free next"), "{}", run.stdout);
+}
