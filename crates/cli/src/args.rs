@@ -39,6 +39,8 @@ pub(crate) enum Command {
     Review(ReviewArguments),
     /// Writes the files that each machine needs, while no error remains in the sheet
     Render(RenderArguments),
+    /// Shows what netplan files say, and what is wrong with them
+    Inspect(InspectArguments),
     /// Says what a prefix is in all spellings, and what a sheet uses its addresses for
     Subnet(SubnetArguments),
     /// Prints the JSON Schema of the sheet, for editors that complete keys
@@ -101,6 +103,16 @@ pub(crate) struct RenderArguments {
     /// Remove the files of machines that are no longer in the sheet
     #[arg(long)]
     pub(crate) prune: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct InspectArguments {
+    /// A netplan file, a folder of them, or a root filesystem, whose netplan files are taken
+    pub(crate) path: PathBuf,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
 }
 
 #[derive(Debug, Args)]

@@ -27,6 +27,7 @@ fn main() -> ExitCode {
         Command::Explain(explain) => commands::explain::run(&explain),
         Command::Review(review) => commands::review::run(&review),
         Command::Render(render) => commands::render::run(&render, arguments.quiet, arguments.verbose),
+        Command::Inspect(inspect) => commands::inspect::run(&inspect, arguments.quiet),
         Command::Subnet(subnet) => commands::subnet::run(&subnet),
         Command::Schema => commands::schema::run(),
         Command::Demo(demo) => commands::demo::run(&demo, arguments.color),

@@ -22,9 +22,10 @@ pub fn rules_page() -> String {
             writeln!(page, "| [`{0}`](#{0}) | {1} | {2} |", rule.name, rule.severity.word(), rule.summary);
     }
     for rule in rules::all() {
+        let language = if rule.wrong.starts_with("# a netplan file") { "yaml" } else { "toml" };
         let _ = write!(
             page,
-            "\n## {}\n\n{}: {}.\n\n{}\n\nWrong:\n\n```toml\n{}```\n\nRight:\n\n```toml\n{}```\n",
+            "\n## {}\n\n{}: {}.\n\n{}\n\nWrong:\n\n```{language}\n{}```\n\nRight:\n\n```{language}\n{}```\n",
             rule.name,
             capital(rule.severity.word()),
             rule.summary,

@@ -7,6 +7,8 @@ use jiff::civil::date;
 
 use crate::assess::{Assessment, assess};
 use crate::beside::{Beside, ReadFault};
+use crate::inspect::inspect_netplan;
+use crate::source::Source;
 
 /// Files in memory.
 #[derive(Default)]
@@ -95,6 +97,9 @@ pub(crate) fn assess_text(text: &str) -> Assessment {
 /// Judges a rule's example: a whole sheet if its first line says so, else a piece that is laid over a right sheet, its keys
 /// and entries replacing those of that sheet. A piece that is no TOML takes the place of the tables it opens.
 pub(crate) fn assess_example(example: &str) -> Assessment {
+    if example.starts_with("# a netplan file") {
+        return inspect_example(example);
+    }
     if example.starts_with("# a whole sheet") {
         return assess_text(example);
     }
@@ -108,6 +113,20 @@ pub(crate) fn assess_example(example: &str) -> Assessment {
             base.remove("subnet");
             assess_text(&format!("{}\n{example}", toml::to_string(&base).unwrap()))
         }
+    }
+}
+
+/// Judges an example of netplan files, of which there may be several.
+fn inspect_example(example: &str) -> Assessment {
+    let texts = example.split("# another netplan file\n");
+    let files =
+        texts.enumerate().map(|(index, text)| Source::new(format!("{index}0-net.yaml"), text)).collect();
+    let inspection = inspect_netplan("gauge-01", files);
+    Assessment {
+        sources: inspection.sources,
+        site: inspection.site,
+        findings: inspection.findings,
+        is_whole: true,
     }
 }
 

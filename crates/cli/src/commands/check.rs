@@ -41,7 +41,12 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool) -> Result<Exit, Failu
         }
         CheckFormat::Text => {
             let standing = findings.iter().copied().filter(|finding| !finding.is_waived());
-            let mut text = terminal::show_findings(standing, &assessment.sources, terminal::width());
+            let mut text = terminal::show_findings(
+                standing,
+                &assessment.sources,
+                terminal::WHOLE_SHEET,
+                terminal::width(),
+            );
             if !quiet {
                 text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
             }

@@ -3,6 +3,7 @@
 pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod explain;
+pub(crate) mod inspect;
 pub(crate) mod render;
 pub(crate) mod review;
 pub(crate) mod schema;

@@ -15,7 +15,12 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     let assessment = assess_file(&arguments.sheet)?;
     let sheet = arguments.sheet.display().to_string();
     let standing = assessment.findings.iter().filter(|finding| !finding.is_waived());
-    terminal::tell(&terminal::show_findings(standing, &assessment.sources, terminal::width()));
+    terminal::tell(&terminal::show_findings(
+        standing,
+        &assessment.sources,
+        terminal::WHOLE_SHEET,
+        terminal::width(),
+    ));
     let Some(proved) = assessment.proved() else {
         terminal::tell(&terminal::summary_line(&sheet, assessment.summary()));
         terminal::complain("nothing was written: the sheet must be right first");

@@ -14,6 +14,15 @@ pub(crate) fn count(number: usize, one: &str, many: &str) -> String {
 /// The line below all findings.
 pub(crate) fn summary_line(sheet: &str, summary: Summary) -> String {
     let machines = count(summary.machines, "machine", "machines");
+    format!("{sheet}: {machines}, {}\n", found(summary))
+}
+
+/// The same for the files of one host.
+pub(crate) fn summary_of_host(name: &str, summary: Summary) -> String {
+    format!("{name}: {}\n", found(summary))
+}
+
+fn found(summary: Summary) -> String {
     let parts: Vec<String> = [
         (summary.errors, "error", "errors"),
         (summary.warnings, "warning", "warnings"),
@@ -25,5 +34,5 @@ pub(crate) fn summary_line(sheet: &str, summary: Summary) -> String {
     .collect();
     let found = if parts.is_empty() { "nothing wrong".to_owned() } else { parts.join(", ") };
     let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
-    format!("{sheet}: {machines}, {found}{waived}\n")
+    found + &waived
 }

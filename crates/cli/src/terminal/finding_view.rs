@@ -17,17 +17,19 @@ const FIX: Style = AnsiColor::Green.on_default();
 const FAINT: Style = Style::new().dimmed();
 
 /// What stands in place of a machine's name where a finding is about the sheet as a whole.
-const WHOLE_SHEET: &str = "(whole sheet)";
+pub(crate) const WHOLE_SHEET: &str = "(whole sheet)";
 
 /// Indent of what is wrong.
 const INDENT: &str = "  ";
 /// Indent of the line of the sheet.
 const LINE_INDENT: &str = "      ";
 
-/// All findings, a blank line after each. Machines of one pattern that share a finding share a place on the screen.
+/// All findings, a blank line after each. Machines of one pattern that share a finding share a place on the screen. `whole`
+/// stands in place of a machine's name where there is none.
 pub(crate) fn show_findings<'a>(
     findings: impl IntoIterator<Item = &'a Finding>,
     sources: &Sources,
+    whole: &str,
     width: usize,
 ) -> String {
     let mark = if shows_unicode() { '▔' } else { '~' };
@@ -41,22 +43,30 @@ pub(crate) fn show_findings<'a>(
     let mut text = String::new();
     for group in findings.chunk_by(is_same) {
         if let [finding, others @ ..] = group {
-            show(&mut text, finding, others.len(), sources, width, mark);
+            show(&mut text, finding, others.len(), (sources, whole), width, mark);
         }
     }
     text
 }
 
-fn show(text: &mut String, finding: &Finding, others: usize, sources: &Sources, width: usize, mark: char) {
+fn show(
+    text: &mut String,
+    finding: &Finding,
+    others: usize,
+    (sources, whole): (&Sources, &str),
+    width: usize,
+    mark: char,
+) {
     let source = sources.get(finding.place.source);
     let position = sources.position(finding.place);
     let color = severity_style(finding.severity());
-    let machine = harmless(finding.machine.as_deref().unwrap_or(WHOLE_SHEET));
+    let machine = harmless(finding.machine.as_deref().unwrap_or(whole));
+    let gap = if machine.is_empty() { "" } else { "  " };
     let others = if others > 0 { format!(" and {others} more") } else { String::new() };
     // Writing to a String does not fail.
     let _ = writeln!(
         text,
-        "{STRONG}{machine}{STRONG:#}{others}  {}:{}:{}  {color}{}{color:#} {}",
+        "{STRONG}{machine}{STRONG:#}{others}{gap}{}:{}:{}  {color}{}{color:#} {}",
         harmless(source.name()),
         position.line,
         position.column,

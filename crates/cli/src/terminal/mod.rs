@@ -11,9 +11,9 @@ use std::io::{self, Write as _};
 
 use crate::exit::Failure;
 
-pub(crate) use counts::{count, summary_line};
-pub(crate) use finding_view::show_findings;
-pub(crate) use review_view::show_review;
+pub(crate) use counts::{count, summary_line, summary_of_host};
+pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
+pub(crate) use review_view::{show_netplan_host, show_review};
 pub(crate) use rule_view::{show_rule, show_rules};
 pub(crate) use subnet_view::show_subnet;
 

@@ -519,6 +519,39 @@ fn cases_of_settings() -> Vec<Case> {
     ]
 }
 
+/// Rules on netplan files, which `inspect` looks for; `tests/program/inspect.rs` has more of them.
+fn cases_of_netplan() -> Vec<Case> {
+    let file = |lines: &str| {
+        format!("network:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n{lines}")
+    };
+    let way = "      routes: [{to: default, via: 10.64.10.1}]\n";
+    vec![
+        case("netplan-malformed", None, file(way).replace("10.64.10.11/24", "«10.64.10.11»")),
+        case("netplan-key-unread", None, file(&format!("{way}      «vrf»: 7\n"))),
+        case("netplan-asks-dhcp", None, file(&format!("{way}      dhcp6: true\n")).replace("eth0", "«eth0»")),
+        case("netplan-gateway-key", None, file("      gateway4: «10.64.10.1»\n")),
+        case("netplan-second-network", None, file(way).replace("11/24]", "11/24, «10.64.30.11/24»]")),
+    ]
+}
+
+#[test]
+fn each_rule_on_netplan_files_fires_alone_and_at_its_place() {
+    for Case { rule, sheet, .. } in cases_of_netplan() {
+        let workspace = Workspace::new();
+        let (text, line, column) = marked(&sheet);
+        workspace.write("n.yaml", &text);
+        let inspect = workspace.run(&["inspect", "n.yaml", "--format", "json"]);
+        let report: Value = serde_json::from_str(&inspect.stdout).unwrap();
+        let findings = report["findings"].as_array().unwrap();
+        assert_eq!(findings.len(), 1, "{rule}: {}\n{text}", inspect.stdout);
+        assert_eq!(
+            (&findings[0]["rule"], &findings[0]["line"], &findings[0]["column"]),
+            (&rule.into(), &line.into(), &column.into()),
+            "{text}"
+        );
+    }
+}
+
 fn all_cases() -> Vec<Case> {
     [cases(), cases_of_links(), cases_of_settings()].into_iter().flatten().collect()
 }
@@ -571,7 +604,11 @@ fn no_rule_is_left_out_here() {
         .take_while(|line| !line.is_empty())
         .filter_map(|line| line.split(' ').next())
         .collect();
-    let tested: BTreeSet<&str> = all_cases().iter().map(|case| case.rule).collect();
+    let of_netplan = cases_of_netplan();
+    let mut tested: BTreeSet<&str> = all_cases().iter().map(|case| case.rule).collect();
+    tested.extend(of_netplan.iter().map(|case| case.rule));
+    // tests/program/inspect.rs has this one, which takes two files.
+    tested.insert("netplan-files-collide");
     assert_eq!(tested, rules);
 }
 

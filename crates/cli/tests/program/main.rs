@@ -11,6 +11,7 @@ mod bad_input;
 mod command_line;
 mod each_rule;
 mod environment;
+mod inspect;
 mod judges;
 mod layout;
 mod mending;

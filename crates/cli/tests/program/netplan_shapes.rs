@@ -335,6 +335,16 @@ fn shapes() -> Vec<Shape> {
     shapes
 }
 
+/// The sheets of all shapes.
+pub(crate) fn every_shape() -> impl Iterator<Item = String> {
+    shapes().into_iter().map(|shape| whole_sheet(&shape.sheet))
+}
+
+fn whole_sheet(host: &str) -> String {
+    right_sheet(&format!("{SUBNETS}{host}"))
+        .replace("dns      = [\"10.64.10.53\", \"10.64.10.54\"]", "dns = [\"10.64.10.53\", \"fd64:10::53\"]")
+}
+
 fn shape(kind: &Kind, (family, addresses, lines): (&str, &str, &[&str]), choice: &Choice) -> Shape {
     let name = format!("{}-{family}-{}", kind.name, choice.name);
     let keys: Vec<&str> = [kind.own, "subnet = \"slip\"", addresses, choice.link]
@@ -463,10 +473,7 @@ fn netplan_makes_of_every_shape_what_is_meant() {
 fn prove(workspace: &Workspace, shape: &Shape) -> Result<(), String> {
     let Shape { name, sheet, units } = shape;
     let file = format!("{name}.toml");
-    let servers = "dns = [\"10.64.10.53\", \"fd64:10::53\"]";
-    let whole = right_sheet(&format!("{SUBNETS}{sheet}"))
-        .replace("dns      = [\"10.64.10.53\", \"10.64.10.54\"]", servers);
-    workspace.write(&file, whole);
+    workspace.write(&file, whole_sheet(sheet));
     let render = workspace.run(&["render", &file, "--into", name]);
     if render.code != 0 {
         return Err(format!("{name}: {}{}\n{sheet}", render.stdout, render.stderr));

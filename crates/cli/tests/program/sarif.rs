@@ -34,7 +34,7 @@ fn each_finding_is_a_result_with_its_rule_and_region() {
     let line = workspace.read("slips.toml").lines().position(|line| line.contains("Europe/Roma")).unwrap();
     assert_eq!(
         (region.start_line, region.start_column, region.end_column),
-        (Some(line as i64 + 1), Some(12), Some(25))
+        (Some(i64::try_from(line).unwrap() + 1), Some(12), Some(25))
     );
 }
 

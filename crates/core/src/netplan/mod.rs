@@ -1,6 +1,8 @@
 //! Netplan files.
 
 mod document;
+mod read;
 mod write;
 
+pub use read::{SIZE_LIMIT, in_order, read, source};
 pub use write::{NETPLAN_PATH, netplan_file};

@@ -1,12 +1,14 @@
 //! Rules on the way out of a subnet.
 
 use std::collections::HashMap;
+use std::net::IpAddr;
 
 use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
+use crate::finding::{Finding, Severity};
 use crate::given::Given;
 use crate::machine::Gateway;
 use crate::net::{Family, host_range};
+use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[&GATEWAY_OUTSIDE_SUBNET, &GATEWAY_MISSING, &DEFAULT_ROUTE_DUPLICATE];
 
@@ -60,8 +62,8 @@ fn check_outside(judge: &mut Judge<'_>) {
             let Some(side) = subnet.family(family) else { continue };
             let Some(gateway) = side.gateway_address() else { continue };
             let is_link_local = match gateway.value {
-                std::net::IpAddr::V6(v6) => v6.is_unicast_link_local(),
-                std::net::IpAddr::V4(_) => false,
+                IpAddr::V6(v6) => v6.is_unicast_link_local(),
+                IpAddr::V4(_) => false,
             };
             let prefix = side.prefix.value;
             if is_link_local || prefix.contains(&gateway.value) {
@@ -143,4 +145,14 @@ fn check_duplicate(judge: &mut Judge<'_>) {
             }
         }
     }
+}
+
+/// A link with two gateways of one family, as several files may make it.
+pub(crate) fn default_route_twice(second: &Written<IpAddr>, first: IpAddr, link: &str) -> Finding {
+    Finding::on_sheet(
+        &DEFAULT_ROUTE_DUPLICATE,
+        second.place,
+        format!("{link} has the default route through {} and the one through {first}.", second.value),
+        "take one of them out",
+    )
 }

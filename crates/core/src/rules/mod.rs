@@ -12,6 +12,7 @@ mod login;
 mod mac;
 mod mtu;
 mod naming;
+mod netplan;
 mod package;
 mod pattern;
 mod renderer;
@@ -38,6 +39,7 @@ pub(crate) mod report {
 
     pub(crate) use super::address::{fix_address, malformed as address_malformed};
     pub(crate) use super::bond::mode_unknown as bond_mode_unknown;
+    pub(crate) use super::gateway::default_route_twice;
     pub(crate) use super::link::name_invalid as link_name_invalid;
     pub(crate) use super::locale::{keyboard_unknown, locale_unknown};
     pub(crate) use super::login::{
@@ -47,6 +49,12 @@ pub(crate) mod report {
     pub(crate) use super::mtu::out_of_range as mtu_out_of_range;
     pub(crate) use super::naming::{
         domain_malformed, fqdn_malformed, fqdn_without_domain, hostname_faulty, search_malformed,
+    };
+    pub(crate) use super::netplan::{
+        address_without_mask as netplan_address_without_mask, asks_dhcp as netplan_asks_dhcp,
+        files_collide as netplan_files_collide, gateway_key as netplan_gateway_key,
+        key_unread as netplan_key_unread, malformed as netplan_malformed,
+        second_network as netplan_second_network,
     };
     pub(crate) use super::package::{
         list_take_without_of, list_take_word, reference_dangling, reference_fault, reference_loop,
@@ -97,6 +105,7 @@ const FAMILIES: &[&[&Rule]] = &[
     renderer::RULES,
     package::RULES,
     waiver::RULES,
+    netplan::RULES,
 ];
 
 /// Every rule, family by family.
@@ -112,6 +121,42 @@ pub fn by_name(name: &str) -> Option<&'static Rule> {
 /// Runs every rule that looks at the finished site, and adds what they find.
 pub(crate) fn run(judge: &mut Judge<'_>) {
     for rule in all() {
+        if let Check::Site(check) = rule.check {
+            check(judge);
+        }
+    }
+}
+
+/// The families whose rules hold for any host, whoever wrote its files.
+const OF_ANY_HOST: &[&[&Rule]] = &[
+    subnet::RULES,
+    gateway::RULES,
+    route::RULES,
+    link::RULES,
+    mac::RULES,
+    bond::RULES,
+    mtu::RULES,
+    wifi::RULES,
+    address::RULES,
+    address_taken::RULES,
+    special::RULES,
+];
+
+/// Those of other families that do too.
+const ALSO_OF_ANY_HOST: &[&str] = &[
+    "vlan-missing",
+    "vlan-twice-on-link",
+    "dns-duplicate",
+    "dns-too-many",
+    "dns-family-mismatch",
+    "dns-public",
+];
+
+/// Runs the rules that hold for any host.
+pub(crate) fn run_on_netplan(judge: &mut Judge<'_>) {
+    let others = ALSO_OF_ANY_HOST.iter().filter_map(|name| by_name(name));
+    let families = OF_ANY_HOST.iter().flat_map(|family| family.iter().copied());
+    for rule in families.chain(others) {
         if let Check::Site(check) = rule.check {
             check(judge);
         }

@@ -1,0 +1,200 @@
+//! `inspect` on netplan files: what they say, and what is wrong with them.
+
+use std::fs;
+
+use serde_json::Value;
+
+use crate::netplan_shapes::every_shape;
+use crate::support::Workspace;
+
+fn inspected(workspace: &Workspace, path: &str) -> Value {
+    let run = workspace.run(&["inspect", path, "--format", "json"]);
+    serde_json::from_str(&run.stdout).unwrap_or_else(|error| panic!("{error}: {}{}", run.stdout, run.stderr))
+}
+
+fn rules(found: &Value) -> Vec<String> {
+    let findings = found["findings"].as_array().unwrap();
+    findings.iter().map(|finding| finding["rule"].as_str().unwrap().to_owned()).collect()
+}
+
+/// A right netplan file of one link, a part of it replaced.
+fn file(part: &str, replacement: &str) -> String {
+    let right = "network:\n  version: 2\n  ethernets:\n    eth0:\n      dhcp4: no\n      addresses: [10.64.10.11/24]\n      \
+        routes:\n      - to: default\n        via: 10.64.10.1\n      nameservers: {addresses: [10.64.10.53]}\n";
+    assert!(right.contains(part), "{part}");
+    right.replacen(part, replacement, 1)
+}
+
+#[test]
+fn a_file_to_the_letter() {
+    let workspace = Workspace::new();
+    workspace.write("n.yaml", file("", ""));
+    let run = workspace.run(&["inspect", "n.yaml"]);
+    assert_eq!(
+        run.stdout,
+        "n.yaml\n\n  name servers  10.64.10.53\n  search        not given\n\n \
+         link  kind      address         gateway     details\n\
+         ─────────────────────────────────────────────────────\n \
+         eth0  ethernet  10.64.10.11/24  10.64.10.1\n\nn.yaml: nothing wrong\n"
+    );
+    assert_eq!((run.code, run.stderr.as_str()), (0, ""));
+}
+
+/// Slips of those who write such files by hand, each found alone and at its place.
+#[test]
+fn slips_are_found_by_the_rules_that_hold_for_any_host() {
+    let address = "10.64.10.11/24";
+    for (part, replacement, rule, marked) in [
+        (address, "10.64.10/24", "address-malformed", "10.64.10/24"),
+        (address, "10.64.10.11.12/24", "address-malformed", "10.64.10.11.12/24"),
+        (address, "10.64.10.11", "netplan-malformed", "10.64.10.11"),
+        (address, "10.64.10.11/33", "netplan-malformed", "10.64.10.11/33"),
+        (address, "10.64.10.0/24", "address-is-network", "10.64.10.0/24"),
+        (address, "10.64.10.255/24", "address-is-broadcast", "10.64.10.255/24"),
+        (address, "10.64.10.1/24", "address-is-gateway", "10.64.10.1/24"),
+        ("via: 10.64.10.1", "via: 10.64.11.1", "gateway-outside-subnet", "10.64.11.1"),
+        ("      routes:\n      - to: default\n        via: 10.64.10.1\n", "", "gateway-missing", address),
+        ("10.64.10.53]", "10.64.10.300]", "dns-not-an-address", "10.64.10.300"),
+        ("10.64.10.53]", "fd64:10::53]", "dns-family-mismatch", "fd64:10::53"),
+        ("dhcp4: no", "dhcp4: yes", "netplan-asks-dhcp", "eth0"),
+        (
+            "dhcp4: no",
+            "match: {macaddress: 02:64:10:00:00:21}\n      set-name: eth0",
+            "link-name-kernel",
+            "eth0",
+        ),
+        (
+            "dhcp4: no",
+            "match: {macaddress: 03:64:10:00:00:21}\n      set-name: lan0",
+            "mac-not-unicast",
+            "03:64:10:00:00:21",
+        ),
+        ("eth0:", "management-lan-0:", "link-name-invalid", "management-lan-0"),
+        ("dhcp4: no", "tables: 7", "netplan-key-unread", "tables"),
+        (
+            "- to: default\n        via: 10.64.10.1",
+            "- {to: default, via: 10.64.10.1}\n      - {to: 10.64.96.0/20, via: 10.64.20.1}",
+            "route-unreachable",
+            "10.64.20.1",
+        ),
+        (
+            "- to: default\n        via: 10.64.10.1",
+            "- {to: default, via: 10.64.10.1}\n      - {to: default, via: 10.64.10.2}",
+            "default-route-duplicate",
+            "10.64.10.2",
+        ),
+        (
+            "  version: 2\n",
+            "  version: 2\n  bonds:\n    uplink: {interfaces: [lan0, lan1], parameters: {mode: active-bakup}}\n  vrfs: {}\n",
+            "bond-mode-unknown",
+            "active-bakup",
+        ),
+    ] {
+        let workspace = Workspace::new();
+        let text = file(part, replacement);
+        workspace.write("n.yaml", &text);
+        let found = inspected(&workspace, "n.yaml");
+        let finding = found["findings"].as_array().unwrap().iter().find(|finding| finding["rule"] == rule);
+        let finding = finding.unwrap_or_else(|| panic!("{rule} is not in {found}\n{text}"));
+        if rule != "bond-mode-unknown" {
+            assert_eq!(rules(&found), [rule], "{text}");
+        }
+        let line = text.lines().nth(usize::try_from(finding["line"].as_u64().unwrap()).unwrap() - 1).unwrap();
+        let column = usize::try_from(finding["column"].as_u64().unwrap()).unwrap() - 1;
+        assert!(line[column..].starts_with(marked), "{marked} is not at {column} of {line:?}: {finding}");
+        assert!(finding["machine"].is_null());
+    }
+}
+
+#[test]
+fn an_older_file_beside_the_new_one_is_in_the_way() {
+    let workspace = Workspace::new();
+    fs::create_dir_all(workspace.path().join("root/etc/netplan")).unwrap();
+    workspace.write("root/etc/netplan/50-cloud-init.yaml", file("10.64.10.11", "10.64.10.77"));
+    workspace.write("root/etc/netplan/60-impostazione.yaml", file("", ""));
+    workspace.write("root/etc/netplan/notes.txt", "no netplan file");
+    for path in ["root", "root/etc/netplan"] {
+        let found = inspected(&workspace, path);
+        assert_eq!(rules(&found), ["netplan-files-collide"], "{found}");
+        let message = found["findings"][0]["message"].as_str().unwrap();
+        assert!(message.contains("50-cloud-init.yaml") && message.contains("eth0"), "{message}");
+        let addresses = &found["host"]["links"][0]["addresses"]["values"];
+        assert_eq!(addresses, &serde_json::json!(["10.64.10.77/24", "10.64.10.11/24"]), "netplan keeps both");
+    }
+    // Equal values are no matter, wherever they stand.
+    workspace.write("root/etc/netplan/50-cloud-init.yaml", file("no", "false"));
+    assert!(rules(&inspected(&workspace, "root")).is_empty());
+}
+
+#[test]
+fn what_cannot_be_inspected_is_said() {
+    let workspace = Workspace::new();
+    fs::create_dir(workspace.path().join("empty")).unwrap();
+    workspace.write("latin.yaml", b"network: \xe9\n");
+    for (path, code, reason) in [
+        ("none.yaml", 3, "there is no none.yaml"),
+        ("harbor.toml", 2, "inspects netplan files"),
+        ("empty", 3, "holds no netplan file"),
+        ("latin.yaml", 3, "not UTF-8"),
+    ] {
+        let run = workspace.run(&["inspect", path]);
+        assert_eq!((run.code, run.stdout.as_str()), (code, ""), "{path}");
+        assert!(run.stderr.contains(reason), "{}", run.stderr);
+    }
+    for text in [
+        "- a\n",
+        "network: 7\n",
+        "net: {}\n",
+        "network:\n\tethernets: {}\n",
+        "network: {ethernets: {eth0: 7}}\n",
+        "a: b: c\n",
+    ] {
+        workspace.write("n.yaml", text);
+        let run = workspace.run(&["inspect", "n.yaml"]);
+        assert!(run.code == 1 && run.stdout.contains("netplan-malformed"), "{text}{}", run.stdout);
+    }
+    workspace.write("n.yaml", "# nothing\n");
+    assert_eq!(workspace.run(&["inspect", "n.yaml"]).code, 0);
+}
+
+/// What is rendered is read back as it was meant, for every host of the sample site and every shape of the netplan tests.
+#[test]
+fn what_is_rendered_is_read_back_as_it_was_meant() {
+    let workspace = Workspace::new();
+    workspace.write("slip.secret", "a phrase for the slip\n");
+    let mut sheets = vec![workspace.read("harbor.toml")];
+    sheets.extend(every_shape());
+    for sheet in sheets {
+        workspace.write("sheet.toml", &sheet);
+        assert_eq!(workspace.run(&["render", "sheet.toml", "--into", "out", "--prune"]).code, 0, "{sheet}");
+        let review: Value =
+            serde_json::from_str(&workspace.run(&["review", "sheet.toml", "--format", "json"]).stdout)
+                .unwrap();
+        for machine in
+            review["machines"].as_array().unwrap().iter().filter(|machine| machine["kind"] == "host")
+        {
+            let found = inspected(&workspace, &format!("out/{}/rootfs", machine["name"].as_str().unwrap()));
+            // A file cannot say that there is no way out on purpose, as the sheet of these shapes does.
+            let is_shut = sheet.contains("default_route = false, routes");
+            let expected = |rule: &str| rule == "link-by-name-only" || (is_shut && rule == "gateway-missing");
+            let unexpected: Vec<String> = rules(&found).into_iter().filter(|rule| !expected(rule)).collect();
+            assert!(unexpected.is_empty(), "{unexpected:?} {found}\n{sheet}");
+            let links = |of: &Value| -> Vec<(String, Vec<String>, Value)> {
+                let mut links: Vec<_> = of["links"]
+                    .as_array()
+                    .unwrap()
+                    .iter()
+                    .map(|link| {
+                        let addresses = link["addresses"]["values"].as_array().into_iter().flatten();
+                        let mut addresses: Vec<String> = addresses.map(ToString::to_string).collect();
+                        addresses.sort();
+                        (link["name"].to_string(), addresses, link["gateways"].clone())
+                    })
+                    .collect();
+                links.sort_by(|one, other| one.0.cmp(&other.0));
+                links
+            };
+            assert_eq!(links(machine), links(&found["host"]), "{sheet}");
+        }
+    }
+}

@@ -1,0 +1,45 @@
+//! Reading netplan files: what a host that has them would be.
+
+mod join;
+mod site;
+mod yaml;
+
+use std::path::Path;
+
+use crate::finding::Finding;
+use crate::machine::Site;
+use crate::rules::report;
+use crate::source::{Source, SourceId, Sources};
+
+/// Largest netplan file that is read, in bytes.
+pub const SIZE_LIMIT: u64 = 4 * 1024 * 1024;
+
+/// Reads files as netplan joins them, in the order of their names: mappings are joined key by key, lists are added to each
+/// other, and of single values the last one wins. `name` is what messages call the host.
+pub fn read(name: &str, sources: &Sources, files: &[SourceId]) -> (Site, Vec<Finding>) {
+    let mut findings = Vec::new();
+    let mut joined = yaml::Map::default();
+    for id in files {
+        match yaml::parse(*id, sources.get(*id)) {
+            Ok(Some(map)) => join::join(&mut joined, map, sources, &mut findings),
+            Ok(None) => {}
+            Err(fault) => findings.push(report::netplan_malformed(fault.place, &fault.reason)),
+        }
+    }
+    let site = site::site_of(name, &joined, &mut findings);
+    (site, findings)
+}
+
+/// The names of the files in a folder that netplan reads, in its order.
+pub fn in_order(mut names: Vec<String>) -> Vec<String> {
+    names.retain(|name| Path::new(name).extension().is_some_and(|extension| extension == "yaml"));
+    names.sort_unstable();
+    names
+}
+
+/// A text as a source, unless it is none.
+pub fn source(name: &str, bytes: Vec<u8>) -> Result<Source, String> {
+    String::from_utf8(bytes)
+        .map(|text| Source::new(name, text))
+        .map_err(|_| format!("{name} is not UTF-8 text"))
+}

@@ -1,0 +1,545 @@
+//! From joined netplan files to the model that rules and the review read.
+
+use std::net::IpAddr;
+use std::sync::Arc;
+
+use ipnet::IpNet;
+
+use super::yaml::{Map, Node, Value};
+use crate::finding::Finding;
+use crate::given::Given;
+use crate::machine::{
+    AddressChoice, Bond, BondMode, Bridge, Choices, Gateway, Host, Link, LinkAddress, LinkKind, LinkOptions,
+    Machine, Renderer, Role, Route, Serves, Settings, Site, Subnet, SubnetFamily, Wifi,
+};
+use crate::names::{Country, DomainName, LinkName};
+use crate::net::{Family, MacAddress, parse_address};
+use crate::rules::report;
+use crate::source::{Place, Written};
+
+/// The keys of a link that are understood, or that say nothing about addresses, names or ways.
+const UNDERSTOOD: &[&str] = &[
+    "match",
+    "set-name",
+    "dhcp4",
+    "dhcp6",
+    "accept-ra",
+    "link-local",
+    "addresses",
+    "gateway4",
+    "gateway6",
+    "routes",
+    "routing-policy",
+    "nameservers",
+    "mtu",
+    "macaddress",
+    "wakeonlan",
+    "interfaces",
+    "parameters",
+    "id",
+    "link",
+    "access-points",
+    "regulatory-domain",
+    "renderer",
+    "optional",
+    "critical",
+    "ignore-carrier",
+    "networkmanager",
+    "dhcp-identifier",
+    "dhcp4-overrides",
+    "dhcp6-overrides",
+    "ra-overrides",
+    "ipv6-privacy",
+    "emit-lldp",
+];
+
+/// The sections of links, and what they hold.
+const SECTIONS: [&str; 5] = ["ethernets", "wifis", "bonds", "bridges", "vlans"];
+
+/// What a link says, before the links are looked at together.
+struct Draft {
+    link: Link,
+    asks_dhcp: bool,
+    /// The default gateways of the main table.
+    gateways: Vec<Written<IpAddr>>,
+    /// The default gateways of a table of the link's own.
+    own_gateways: Vec<Written<IpAddr>>,
+    dns: Vec<Written<IpAddr>>,
+    search: Vec<Written<DomainName>>,
+    vlan: Given<Written<u16>>,
+    wifi: Given<Wifi>,
+    /// Addresses with the prefixes that they were written with.
+    addresses: Vec<(Written<IpAddr>, IpNet)>,
+}
+
+/// The site of one host that these files make.
+pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> Site {
+    let mut site = Site::default();
+    let Some(network) = joined.get("network") else {
+        if let Some((key, _)) = joined.entries.first() {
+            findings.push(report::netplan_malformed(
+                key.place,
+                "it has no key `network`, below which all stands",
+            ));
+        }
+        return site;
+    };
+    let Some(network) = network.value.map() else {
+        findings.push(report::netplan_malformed(network.place, "`network` holds no mapping"));
+        return site;
+    };
+    let mut drafts = Vec::new();
+    for (key, section) in &network.entries {
+        let known = SECTIONS.contains(&key.value.as_str());
+        if !known && !matches!(key.value.as_str(), "version" | "renderer") {
+            findings.push(report::netplan_key_unread(key, None));
+        }
+        for (id, link) in section.value.map().filter(|_| known).map_or(&[][..], |map| &map.entries) {
+            let mut reader = LinkReader { section: &key.value, id, findings };
+            match &link.value {
+                Value::Map(map) => drafts.extend(reader.draft(map)),
+                Value::Null => drafts.extend(reader.draft(&Map::default())),
+                _ => findings.push(report::netplan_malformed(link.place, "a link holds no mapping")),
+            }
+        }
+    }
+    let renderer = network.get("renderer").and_then(|node| {
+        let found = Renderer::ALL.iter().find(|(word, _)| Some(*word) == node.value.text())?;
+        Some(Written::new(found.1, node.place))
+    });
+    assemble(&mut site, name, drafts, renderer);
+    site
+}
+
+/// Puts the links into subnets, and the host together.
+fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Written<Renderer>>) {
+    let leads_out = drafts.iter().any(|draft| !draft.gateways.is_empty() || draft.asks_dhcp);
+    let mut settings =
+        Settings { renderer: renderer.map_or(Given::Absent, Given::Value), ..Settings::default() };
+    let mut dns = Vec::new();
+    let mut search = Vec::new();
+    let mut links = Vec::new();
+    for draft in drafts {
+        let Draft {
+            mut link,
+            asks_dhcp,
+            gateways,
+            own_gateways,
+            dns: own_dns,
+            search: own_search,
+            vlan,
+            wifi,
+            addresses,
+        } = draft;
+        link.default_route =
+            !gateways.is_empty() || (!leads_out && own_gateways.is_empty() && !addresses.is_empty());
+        dns.extend(own_dns);
+        search.extend(own_search);
+        if !addresses.is_empty() || vlan.value().is_some() || wifi.value().is_some() {
+            let side = |family: Family| {
+                let (written, prefix) = addresses.iter().find(|(at, _)| Family::of(at.value) == family)?;
+                let mut known = gateways.iter().chain(&own_gateways);
+                let gateway = known.find(|gateway| Family::of(gateway.value) == family);
+                Some(SubnetFamily {
+                    prefix: written.with(*prefix),
+                    gateway: match gateway {
+                        Some(gateway) => Given::Value(Gateway::At(gateway.clone())),
+                        None if asks_dhcp || leads_out => Given::Value(Gateway::Declined),
+                        None => Given::Absent,
+                    },
+                })
+            };
+            let subnet = Subnet {
+                name: link.name.with(link.name.value.to_string()),
+                v4: side(Family::V4).map_or(Given::Absent, Given::Value),
+                v6: side(Family::V6).map_or(Given::Absent, Given::Value),
+                vlan,
+                mtu: None,
+                hypervisor_network: None,
+                wifi,
+                dhcp_ranges: Vec::new(),
+                kept_free: Vec::new(),
+                in_use: Vec::new(),
+            };
+            link.subnet = Given::Value(link.name.with(shared_subnet(site, subnet)));
+        }
+        links.push(link);
+    }
+    if let Some(first) = dns.first().map(|item| item.place) {
+        let choices = Choices { place: first, items: dns, ends_with_none: true, has_faulty_items: false };
+        settings.dns = Given::Value(Arc::new(choices));
+    }
+    if let Some(first) = search.first().map(|item| item.place) {
+        let choices = Choices { place: first, items: search, ends_with_none: false, has_faulty_items: false };
+        settings.search = Given::Value(Arc::new(choices));
+    }
+    let place = links.first().map(|link| link.name.place).unwrap_or_default();
+    site.machines.push(Machine {
+        label: Some(name.into()),
+        place,
+        header: place,
+        hostname: Given::Absent,
+        name_place: place,
+        full_name: None,
+        serves: Serves::default(),
+        cluster: None,
+        settings: Arc::new(settings),
+        links,
+        role: Role::Host(Host::default()),
+    });
+}
+
+/// The index of a subnet, which is one that is there already if that has the same prefixes.
+fn shared_subnet(site: &mut Site, subnet: Subnet) -> usize {
+    let prefix = |subnet: &Subnet, family| subnet.family(family).map(|side| side.prefix.value);
+    let same = site.subnets.iter().position(|other| {
+        Family::BOTH.into_iter().all(|family| prefix(other, family) == prefix(&subnet, family))
+            && subnet.vlan.is_absent()
+            && subnet.wifi.is_absent()
+            && Family::BOTH.into_iter().any(|family| prefix(&subnet, family).is_some())
+    });
+    same.unwrap_or_else(|| {
+        site.subnets.push(subnet);
+        site.subnets.len() - 1
+    })
+}
+
+struct LinkReader<'r> {
+    section: &'r str,
+    id: &'r Written<String>,
+    findings: &'r mut Vec<Finding>,
+}
+
+impl LinkReader<'_> {
+    fn report<T>(&mut self, finding: Finding) -> Option<T> {
+        self.findings.push(finding);
+        None
+    }
+
+    fn draft(&mut self, map: &Map) -> Option<Draft> {
+        for (key, _) in map.entries.iter().filter(|(key, _)| !UNDERSTOOD.contains(&key.value.as_str())) {
+            self.findings.push(report::netplan_key_unread(key, Some(&self.id.value)));
+        }
+        let text = |key: &str| {
+            let node = map.get(key)?;
+            Some(Written::new(node.value.text()?.to_owned(), node.place))
+        };
+        let name = text("set-name").unwrap_or_else(|| self.id.clone());
+        let name = match LinkName::parse(&name.value) {
+            Ok(parsed) => name.with(parsed),
+            Err(fault) => return self.report(report::link_name_invalid(None, &name, &fault)),
+        };
+        let asks_dhcp = ["dhcp4", "dhcp6"]
+            .into_iter()
+            .any(|key| map.get(key).is_some_and(|node| node.value.flag() == Some(true)));
+        if asks_dhcp {
+            self.findings.push(report::netplan_asks_dhcp(&name.with(name.value.to_string())));
+        }
+        let addresses = self.addresses(map);
+        let mut gateways = Vec::new();
+        for key in ["gateway4", "gateway6"] {
+            let Some(written) = text(key) else { continue };
+            self.findings.push(report::netplan_gateway_key(
+                map.get(key).map_or(written.place, |node| node.place),
+                key,
+            ));
+            gateways.extend(self.address(key, &written));
+        }
+        let mut own_gateways = Vec::new();
+        let (routes, own_table) = self.routes(map, &mut gateways, &mut own_gateways);
+        for (index, gateway) in gateways.iter().enumerate() {
+            let family = Family::of(gateway.value);
+            let earlier = gateways.iter().take(index).find(|other| Family::of(other.value) == family);
+            if let Some(earlier) = earlier.filter(|earlier| earlier.value != gateway.value) {
+                self.findings.push(report::default_route_twice(
+                    gateway,
+                    earlier.value,
+                    &name.value.to_string(),
+                ));
+            }
+        }
+        let mut options = LinkOptions {
+            mtu: text("mtu").and_then(|written| Some(written.with(written.value.parse().ok()?))),
+            wake_on_lan: map
+                .get("wakeonlan")
+                .and_then(|node| Some(Written::new(node.value.flag()?, node.place))),
+            routes,
+            own_table,
+            ..LinkOptions::default()
+        };
+        self.found_by(map, &mut options);
+        let kind = self.kind(map);
+        let (link_addresses, more) = choices(&addresses);
+        options.more_addresses = more;
+        if let Some((extra, prefix)) = addresses.iter().find(|(at, prefix)| {
+            let first = addresses.iter().find(|(other, _)| Family::of(other.value) == Family::of(at.value));
+            first.is_some_and(|(_, first)| first != prefix)
+        }) {
+            self.findings.push(report::netplan_second_network(extra.place, &name.value.to_string(), *prefix));
+        }
+        let [address, address6] = link_addresses;
+        let (dns, search) = self.name_servers(map);
+        Some(Draft {
+            asks_dhcp,
+            gateways,
+            own_gateways,
+            dns,
+            search,
+            vlan: self.vlan(map),
+            wifi: self.wifi(map),
+            addresses,
+            link: Link {
+                name,
+                kind,
+                network: None,
+                subnet: Given::Absent,
+                address,
+                address6,
+                default_route: false,
+                options: Some(Box::new(options)),
+            },
+        })
+    }
+
+    fn address(&mut self, key: &str, written: &Written<String>) -> Option<Written<IpAddr>> {
+        match parse_address(&written.value, None) {
+            Ok(address) => Some(written.with(address)),
+            Err(fault) => self.report(report::address_malformed(None, key, written, &fault)),
+        }
+    }
+
+    /// Addresses with their prefixes. A mapping in place of a text holds options of the address that is its key.
+    fn addresses(&mut self, map: &Map) -> Vec<(Written<IpAddr>, IpNet)> {
+        let items = map.get("addresses").and_then(|node| node.value.list()).unwrap_or_default();
+        let mut addresses = Vec::new();
+        for item in items {
+            let written = match &item.value {
+                Value::Scalar(text) => Written::new(text.clone(), item.place),
+                Value::Map(map) => match map.entries.first() {
+                    Some((key, _)) => key.clone(),
+                    None => continue,
+                },
+                _ => continue,
+            };
+            let Some((text, length)) = written.value.split_once('/') else {
+                self.findings.push(report::netplan_address_without_mask(&written));
+                continue;
+            };
+            let Some(address) = self.address("addresses", &written.with(text.to_owned())) else { continue };
+            let whole = length.parse().ok().and_then(|length| IpNet::new(address.value, length).ok());
+            match whole {
+                Some(whole) => addresses.push((address, whole.trunc())),
+                None => self.findings.push(report::netplan_address_without_mask(&written)),
+            }
+        }
+        addresses
+    }
+
+    /// Routes of the main table, and the number of another, if there is one. Default routes are gateways.
+    fn routes(
+        &mut self,
+        map: &Map,
+        gateways: &mut Vec<Written<IpAddr>>,
+        own_gateways: &mut Vec<Written<IpAddr>>,
+    ) -> (Vec<Route>, Option<Written<u32>>) {
+        let items = map.get("routes").and_then(|node| node.value.list()).unwrap_or_default();
+        let (mut routes, mut own_table) = (Vec::new(), None);
+        for route in items.iter().filter_map(|item| item.value.map()) {
+            let text = |key: &str| {
+                let node = route.get(key)?;
+                Some(Written::new(node.value.text()?.to_owned(), node.place))
+            };
+            let table = text("table").filter(|table| table.value != "254");
+            let (Some(to), Some(via)) = (text("to"), text("via")) else { continue };
+            let Some(via) = self.address("via", &via) else { continue };
+            let leads_everywhere = matches!(to.value.as_str(), "default" | "0.0.0.0/0" | "::/0");
+            if let Some(table) = table {
+                own_table = table.value.parse().ok().map(|number| table.with(number)).or(own_table);
+                own_gateways.extend(leads_everywhere.then_some(via));
+                continue;
+            }
+            if leads_everywhere {
+                gateways.push(via);
+                continue;
+            }
+            let network = to
+                .value
+                .parse::<IpNet>()
+                .or_else(|error| to.value.parse::<IpAddr>().map(IpNet::from).map_err(|_| error));
+            match network {
+                Ok(network) => routes.push(Route {
+                    to: to.with(network),
+                    via,
+                    metric: text("metric").and_then(|metric| Some(metric.with(metric.value.parse().ok()?))),
+                }),
+                Err(_) => self.findings.push(report::netplan_malformed(
+                    to.place,
+                    &format!("\"{}\" is no network for a route", to.value),
+                )),
+            }
+        }
+        (routes, own_table)
+    }
+
+    fn found_by(&mut self, map: &Map, options: &mut LinkOptions) {
+        let mut mac = |node: &Node| {
+            let written = Written::new(node.value.text()?.to_owned(), node.place);
+            match MacAddress::parse(&written.value) {
+                Ok(mac) => Some(written.with(mac)),
+                Err(fault) => {
+                    self.findings.push(report::mac_malformed(None, &written, &fault));
+                    None
+                }
+            }
+        };
+        let is_virtual = !matches!(self.section, "ethernets" | "wifis");
+        if let Some(node) = map.get("macaddress").filter(|_| is_virtual) {
+            options.mac = mac(node).map_or(Given::Faulty, Given::Value);
+        }
+        let Some(found_by) = map.get("match").and_then(|node| node.value.map()) else { return };
+        if let Some(node) = found_by.get("macaddress") {
+            options.mac = mac(node).map_or(Given::Faulty, Given::Value);
+        } else if let Some(node) = found_by
+            .get("name")
+            .filter(|node| node.value.text().is_some_and(|name| name.contains(['*', '?', '['])))
+        {
+            options.only_port = Some(node.place);
+        }
+    }
+
+    fn kind(&mut self, map: &Map) -> LinkKind {
+        let names = |node: &Node| {
+            let items = node.value.list().unwrap_or_default();
+            let texts =
+                items.iter().filter_map(|item| Some(Written::new(item.value.text()?.to_owned(), item.place)));
+            texts.collect::<Vec<_>>()
+        };
+        let members = map.get("interfaces").map(names).unwrap_or_default();
+        let parameters = map.get("parameters").and_then(|node| node.value.map());
+        let parameter = |key: &str| parameters.and_then(|parameters| parameters.get(key));
+        let text_of = |node: &Node| Some(Written::new(node.value.text()?.to_owned(), node.place));
+        match self.section {
+            "wifis" => LinkKind::Wifi,
+            "vlans" => LinkKind::Vlan(map.get("link").and_then(text_of).map_or(Given::Absent, Given::Value)),
+            "bridges" => LinkKind::Bridge(Box::new(Bridge {
+                members,
+                has_faulty_members: false,
+                // The kernel's default is off, netplan's is on.
+                spanning_tree: parameter("stp").is_none_or(|node| node.value.flag() != Some(false)),
+            })),
+            "bonds" => LinkKind::Bond(Box::new(Bond {
+                members,
+                has_faulty_members: false,
+                mode: match parameter("mode").and_then(text_of) {
+                    None => Given::Absent,
+                    Some(written) => match BondMode::ALL.iter().find(|(word, _)| *word == written.value) {
+                        Some((_, mode)) => Given::Value(written.with(*mode)),
+                        None => {
+                            self.findings.push(report::bond_mode_unknown(None, &written));
+                            Given::Faulty
+                        }
+                    },
+                },
+                primary: parameter("primary").and_then(text_of),
+                watch_every: parameter("mii-monitor-interval")
+                    .and_then(|node| node.value.text()?.trim_end_matches("ms").parse().ok())
+                    .unwrap_or(0),
+                is_lacp_fast: parameter("lacp-rate")
+                    .and_then(|node| Some(Written::new(node.value.text()? == "fast", node.place))),
+                spread_by: None,
+            })),
+            _ => LinkKind::Ethernet,
+        }
+    }
+
+    fn vlan(&mut self, map: &Map) -> Given<Written<u16>> {
+        if self.section != "vlans" {
+            return Given::Absent;
+        }
+        let Some(node) = map.get("id") else { return Given::Absent };
+        let number = node.value.text().and_then(|text| text.parse::<i64>().ok());
+        let tag = number.and_then(|number| u16::try_from(number).ok()).filter(|tag| (1..=4094).contains(tag));
+        match (tag, number) {
+            (Some(tag), _) => Given::Value(Written::new(tag, node.place)),
+            (None, number) => {
+                let written = Written::new(number.unwrap_or_default(), node.place);
+                self.findings.push(report::vlan_out_of_range(&written));
+                Given::Faulty
+            }
+        }
+    }
+
+    fn wifi(&mut self, map: &Map) -> Given<Wifi> {
+        if self.section != "wifis" {
+            return Given::Absent;
+        }
+        let points = map.get("access-points").and_then(|node| node.value.map());
+        let Some((ssid, _)) = points.and_then(|points| points.entries.first()) else { return Given::Absent };
+        Given::Value(Wifi {
+            ssid: Given::Value(ssid.clone()),
+            passphrase: Given::Value(None),
+            country: match map
+                .get("regulatory-domain")
+                .and_then(|node| Some((node.value.text()?, node.place)))
+            {
+                None => Given::Absent,
+                Some((text, place)) => Country::parse(text)
+                    .map_or(Given::Faulty, |country| Given::Value(Written::new(country, place))),
+            },
+            is_hidden: false,
+        })
+    }
+
+    fn name_servers(&mut self, map: &Map) -> (Vec<Written<IpAddr>>, Vec<Written<DomainName>>) {
+        let Some(servers) = map.get("nameservers").and_then(|node| node.value.map()) else {
+            return (Vec::new(), Vec::new());
+        };
+        let texts = |key: &str| -> Vec<Written<String>> {
+            let items = servers.get(key).and_then(|node| node.value.list()).unwrap_or_default();
+            items
+                .iter()
+                .filter_map(|item| Some(Written::new(item.value.text()?.to_owned(), item.place)))
+                .collect()
+        };
+        let mut addresses = Vec::new();
+        for written in texts("addresses") {
+            match parse_address(&written.value, None) {
+                Ok(address) => addresses.push(written.with(address)),
+                Err(fault) => self.findings.push(report::dns_not_an_address(None, &written, &fault)),
+            }
+        }
+        let mut domains = Vec::new();
+        for written in texts("search") {
+            let plain = written.value.trim_start_matches('~');
+            match DomainName::parse(plain) {
+                Ok(domain) => domains.push(written.with(domain)),
+                // "~." routes every name to the link's servers.
+                Err(_) if plain == "." => {}
+                Err(fault) => self.findings.push(report::search_malformed(None, &written, &fault)),
+            }
+        }
+        (addresses, domains)
+    }
+}
+
+/// The first address of each family, and the others of the same networks.
+fn choices(addresses: &[(Written<IpAddr>, IpNet)]) -> ([Given<AddressChoice>; 2], Vec<LinkAddress>) {
+    let first = |family: Family| addresses.iter().find(|(at, _)| Family::of(at.value) == family);
+    let as_link = |(at, _): &(Written<IpAddr>, IpNet)| LinkAddress { address: at.clone(), own_length: None };
+    let choice = |family: Family| match first(family) {
+        Some(found) => Given::Value(AddressChoice::Static(as_link(found))),
+        None => Given::Value(AddressChoice::Declined),
+    };
+    let more = addresses
+        .iter()
+        .filter(|(at, prefix)| {
+            first(Family::of(at.value))
+                .is_some_and(|(other, first)| first == prefix && place_of(other) != place_of(at))
+        })
+        .map(as_link);
+    ([choice(Family::V4), choice(Family::V6)], more.collect())
+}
+
+fn place_of(written: &Written<IpAddr>) -> Place {
+    written.place
+}
