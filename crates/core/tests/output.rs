@@ -71,6 +71,8 @@ fn the_files_of_a_host_come_in_a_fixed_order() {
             "gauge/rootfs/etc/hosts",
             "gauge/rootfs/etc/localtime",
             "gauge/rootfs/etc/timezone",
+            "gauge/rootfs/etc/ssh/sshd_config.d/00-impostazione.conf",
+            "gauge/rootfs/etc/systemd/system/multi-user.target.wants/ssh.service",
             "gauge/rootfs/etc/systemd/timesyncd.conf.d/60-impostazione.conf",
             "gauge/accounts.json",
         ]
@@ -158,7 +160,7 @@ fn a_host_that_becomes_something_else_loses_the_files_that_are_no_longer_its() {
     put(&all, &into, &["gauge"], false).unwrap();
     let dropped = all.files.pop().unwrap();
     let report = put(&all, &into, &["gauge"], false).unwrap();
-    assert_eq!((report.removed.as_slice(), report.unchanged), (&[dropped.path.clone()][..], 6));
+    assert_eq!((report.removed.as_slice(), report.unchanged), (&[dropped.path.clone()][..], 8));
     assert!(!into.join(dropped.path).exists());
 }
 
@@ -167,6 +169,6 @@ fn an_existing_empty_folder_is_filled() {
     let folder = tempfile::tempdir().unwrap();
     let report =
         put(&tree(&host("gauge", "address = \"10.64.10.11\"")), folder.path(), &["gauge"], false).unwrap();
-    assert_eq!(report.written.len(), 7);
+    assert_eq!(report.written.len(), 9);
     assert!(folder.path().join("files.json").is_file());
 }
