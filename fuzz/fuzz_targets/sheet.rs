@@ -17,6 +17,7 @@ impl Beside for Demo {
             Some("pub") => Ok(include_bytes!("../../demo/keys/keeper.pub").to_vec()),
             Some("ovf") => Ok(include_bytes!("../../demo/packages/logbook.ovf").to_vec()),
             Some("csv") => Ok(include_bytes!("../../demo/lamps.csv").to_vec()),
+            Some("secret") => Ok(include_bytes!("../../demo/breakwater-wifi.secret").to_vec()),
             _ => Err(ReadFault::Missing),
         }
     }

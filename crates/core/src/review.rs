@@ -238,7 +238,7 @@ fn details(site: &Site, link: &Link) -> Vec<String> {
             let ssid = wifi.and_then(|wifi| wifi.ssid.value()).map_or("?", |ssid| ssid.value.as_str());
             details.push(format!("wifi {ssid}"));
         }
-        LinkKind::Ethernet | LinkKind::Unreadable => {}
+        LinkKind::Ethernet | LinkKind::Unreadable(_) => {}
     }
     details.extend(link.mac().map(|mac| mac.value.to_string()));
     if link.is_only_port() {

@@ -49,6 +49,8 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool) -> Result<Exit, Failu
             );
             if !quiet {
                 text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
+                let changes = mend(&assessment.sources, &assessment.findings).changes;
+                text += &terminal::mendable_line(changes.len());
             }
             terminal::print(&text)?;
         }

@@ -36,3 +36,12 @@ fn found(summary: Summary) -> String {
     let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
     found + &waived
 }
+
+/// What `check --fix` would mend, or nothing.
+pub(crate) fn mendable_line(mendable: usize) -> String {
+    match mendable {
+        0 => String::new(),
+        1 => "check --fix mends one of these\n".to_owned(),
+        more => format!("check --fix mends {more} of these\n"),
+    }
+}

@@ -11,7 +11,7 @@ use std::io::{self, Write as _};
 
 use crate::exit::Failure;
 
-pub(crate) use counts::{count, summary_line, summary_of_host};
+pub(crate) use counts::{count, mendable_line, summary_line, summary_of_host};
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
 pub(crate) use review_view::{show_netplan_host, show_review};
 pub(crate) use rule_view::{show_rule, show_rules};

@@ -163,7 +163,14 @@ fn run_without_privileges(workspace: &Workspace, arguments: &[&str]) -> Run {
     }
     fs::set_permissions(workspace.path(), fs::Permissions::from_mode(0o755)).unwrap();
     let program = workspace.path().join("program");
-    fs::copy(assert_cmd::cargo::cargo_bin("impostazione"), &program).unwrap();
+    // By another process: a file that this one had open for writing may still be open in a child that another test
+    // has just started, and such a file is not run.
+    let copied = std::process::Command::new("cp")
+        .arg(assert_cmd::cargo::cargo_bin("impostazione"))
+        .arg(&program)
+        .status()
+        .unwrap();
+    assert!(copied.success());
     let mut command = std::process::Command::new(program);
     Run::from(command.args(arguments).current_dir(workspace.path()).uid(65534).gid(65534).output().unwrap())
 }

@@ -44,8 +44,8 @@ pub enum LinkKind {
     Vlan(Given<Written<String>>),
     /// A switch inside the machine.
     Bridge(Box<Bridge>),
-    /// Something that could not be read; a finding says so.
-    Unreadable,
+    /// Something that could not be read, which has its finding, and the links that it names as members.
+    Unreadable(Vec<Written<String>>),
 }
 
 impl LinkKind {
@@ -57,7 +57,7 @@ impl LinkKind {
             Self::Bond(_) => "bond",
             Self::Vlan(_) => "vlan",
             Self::Bridge(_) => "bridge",
-            Self::Unreadable => "?",
+            Self::Unreadable(_) => "?",
         }
     }
 
@@ -222,6 +222,7 @@ impl Link {
         match &self.kind {
             LinkKind::Bond(bond) => &bond.members,
             LinkKind::Bridge(bridge) => &bridge.members,
+            LinkKind::Unreadable(members) => members,
             _ => &[],
         }
     }

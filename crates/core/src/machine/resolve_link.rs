@@ -116,7 +116,7 @@ impl Resolver<'_> {
         };
         link.default_route &= options.own_table.is_none();
         link.kind = match word {
-            None => LinkKind::Unreadable,
+            None => LinkKind::Unreadable(more.members.into_value().unwrap_or_default()),
             Some(KindWord::Ethernet) => LinkKind::Ethernet,
             Some(KindWord::Wifi) => LinkKind::Wifi,
             Some(KindWord::Vlan) => {
@@ -237,6 +237,9 @@ impl Resolver<'_> {
     }
 
     fn destination(&mut self, written: &Written<String>) -> Option<Written<IpNet>> {
+        if written.value.eq_ignore_ascii_case("default") {
+            return self.report(report::route_to_default(self.machine.clone(), written));
+        }
         let family = if written.value.contains(':') { Family::V6 } else { Family::V4 };
         match parse_prefix(&written.value, family) {
             Ok(prefix) => Some(written.with(prefix)),

@@ -41,7 +41,7 @@ pub fn netplan_file(site: &Site, machine: &Machine) -> Result<Vec<u8>, Unwritabl
             LinkKind::Bond(_) => &mut network.bonds,
             LinkKind::Bridge(_) => &mut network.bridges,
             LinkKind::Vlan(_) => &mut network.vlans,
-            LinkKind::Unreadable => {
+            LinkKind::Unreadable(_) => {
                 return Err(Unwritable::new(machine, NETPLAN_PATH, "the kind of a link could not be read"));
             }
         };
@@ -118,7 +118,7 @@ fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwrita
             device.macaddress = mac.or_else(|| first_mac(machine, link));
             device.networkmanager = for_manager;
         }
-        LinkKind::Unreadable => {}
+        LinkKind::Unreadable(_) => {}
     }
     Ok(device)
 }

@@ -63,6 +63,7 @@ pub(crate) mod report {
         lengths_differ as pattern_lengths_differ, malformed as pattern_malformed, rows_empty,
         rows_field_missing, rows_malformed,
     };
+    pub(crate) use super::route::to_default as route_to_default;
     pub(crate) use super::secret::{missing as secret_missing, undefined as secret_undefined};
     pub(crate) use super::servers::{dns_not_an_address, ntp_malformed};
     pub(crate) use super::sheet::{

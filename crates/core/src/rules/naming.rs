@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::{Hostname, NameFault};
+use crate::names::{DomainName, Hostname, NameFault};
 use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[
@@ -238,7 +238,11 @@ pub(crate) fn hostname_faulty(
     } else {
         (&HOSTNAME_MALFORMED, format!("The name \"{}\" {}.", text, fault.reason))
     };
+    let is_full = text.trim_end_matches('.').contains('.') && DomainName::parse(text).is_ok();
     let fix = match &fault.meant {
+        Some(meant) if is_full => {
+            format!("write \"{meant}\", and fqdn = \"{text}\" where its domain is not the sheet's")
+        }
         Some(meant) => format!("write \"{meant}\""),
         None if rule == &HOSTNAME_TOO_LONG => "write a shorter name".to_owned(),
         None => "write letters, digits and inner hyphens, such as \"gauge-01\"".to_owned(),

@@ -6,11 +6,11 @@ use ipnet::IpNet;
 
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
+use crate::finding::{Finding, Severity};
 use crate::given::Given;
 use crate::machine::Link;
 use crate::net::{Family, host_range};
-use crate::source::Place;
+use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] =
     &[&ROUTE_UNREACHABLE, &ROUTE_DUPLICATE, &TABLE_DUPLICATE, &TABLE_WITHOUT_GATEWAY];
@@ -71,6 +71,17 @@ static TABLE_WITHOUT_GATEWAY: Rule = Rule {
     about_absence: false,
     check: Check::Site(check_table_gateway),
 };
+
+/// A route to `default`, which is the subnet's business.
+pub(crate) fn to_default(machine: Option<String>, written: &Written<String>) -> Finding {
+    Finding::new(
+        &ROUTE_DUPLICATE,
+        machine,
+        written.place,
+        "The default route comes from the gateway of the link's subnet.",
+        "take this route out; for a second way out write to = \"0.0.0.0/0\" with a metric",
+    )
+}
 
 fn is_link_local6(address: IpAddr) -> bool {
     matches!(address, IpAddr::V6(v6) if v6.is_unicast_link_local())

@@ -93,7 +93,12 @@ fn check_missing(judge: &mut Judge<'_>) {
 }
 
 pub(crate) fn unknown(machine: Option<String>, written: &Written<String>) -> Finding {
-    let near: Vec<String> = nearest_zones(&written.value).iter().map(|zone| format!("\"{zone}\"")).collect();
+    // A zone of fixed distance is never what was meant, and its sign is the reverse of the usual one.
+    let near: Vec<String> = nearest_zones(&written.value)
+        .iter()
+        .filter(|zone| !zone.starts_with("Etc/GMT"))
+        .map(|zone| format!("\"{zone}\""))
+        .collect();
     Finding::new(
         &TIMEZONE_UNKNOWN,
         machine,
