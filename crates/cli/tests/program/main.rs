@@ -25,5 +25,6 @@ mod sarif;
 mod schema;
 mod subnet;
 mod support;
+mod trials;
 mod waivers;
 mod wrong_sheets;
