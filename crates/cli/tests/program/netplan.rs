@@ -1,9 +1,10 @@
 //! The real netplan reads every host's tree, says nothing, and makes the systemd-networkd units that the sheet means.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::process::Command;
 
+use crate::netplan_shapes;
 use crate::support::{Workspace, judge, right_sheet};
 use serde_json::Value;
 
@@ -16,31 +17,35 @@ struct Unit {
     domains: Vec<String>,
     accepts_advertisements: Option<bool>,
     asks_dhcp: bool,
+    /// Every other line: of matching, of members, and whole sections of routes and rules that are no default route.
+    others: BTreeSet<String>,
 }
 
 fn read_unit(text: &str) -> Unit {
     let mut unit = Unit::default();
-    let mut route: BTreeMap<&str, &str> = BTreeMap::new();
-    for line in text.lines().chain(["[End]"]) {
-        if line.starts_with('[') {
-            if let (Some(to), Some(via)) = (route.remove("Destination"), route.remove("Gateway")) {
-                unit.routes.push((to.to_owned(), via.to_owned()));
+    for section in text.split("\n[").map(|section| section.trim_start_matches('[')) {
+        let (title, body) = section.split_once("]\n").unwrap();
+        let pairs: Vec<(&str, &str)> =
+            body.lines().filter(|line| !line.is_empty()).map(|line| line.split_once('=').unwrap()).collect();
+        match (title, pairs.as_slice()) {
+            ("Route", [("Destination", to @ ("0.0.0.0/0" | "::/0")), ("Gateway", via)]) => {
+                unit.routes.push(((*to).to_owned(), (*via).to_owned()));
             }
-            assert!(route.is_empty(), "a route with {route:?}");
-            continue;
-        }
-        let Some((key, value)) = line.split_once('=') else { continue };
-        match key {
-            "Address" => unit.addresses.push(value.to_owned()),
-            "DNS" => unit.dns.push(value.to_owned()),
-            "Domains" => unit.domains.extend(value.split(' ').map(str::to_owned)),
-            "IPv6AcceptRA" => unit.accepts_advertisements = Some(value == "yes"),
-            "DHCP" => unit.asks_dhcp = value != "no",
-            "Destination" | "Gateway" => {
-                route.insert(key, value);
+            ("Network", pairs) => {
+                for (key, value) in pairs {
+                    match *key {
+                        "Address" => unit.addresses.push((*value).to_owned()),
+                        "DNS" => unit.dns.push((*value).to_owned()),
+                        "Domains" => unit.domains.extend(value.split(' ').map(str::to_owned)),
+                        "IPv6AcceptRA" => unit.accepts_advertisements = Some(*value == "yes"),
+                        "DHCP" => unit.asks_dhcp = *value != "no",
+                        "LinkLocalAddressing" => {}
+                        _ => drop(unit.others.insert(format!("{key}={value}"))),
+                    }
+                }
             }
-            "Name" | "LinkLocalAddressing" => {}
-            other => panic!("netplan wrote {other}={value}"),
+            ("Match", [("Name", _)]) => {}
+            (_, pairs) => drop(unit.others.insert(format!("{title} {pairs:?}"))),
         }
     }
     unit
@@ -56,14 +61,13 @@ fn units_of(workspace: &Workspace, host: &str) -> BTreeMap<String, Unit> {
     let folder = copy.path().join("run/systemd/network");
     fs::read_dir(folder)
         .unwrap()
-        .map(|entry| {
+        .filter_map(|entry| {
             let path = entry.unwrap().path();
             let name = path.file_name().unwrap().to_str().unwrap();
-            let link = name.strip_prefix("10-netplan-").and_then(|name| name.strip_suffix(".network"));
+            let link = name.strip_prefix("10-netplan-")?.strip_suffix(".network")?;
             let text = fs::read_to_string(&path).unwrap();
-            let link = link.unwrap_or_else(|| panic!("netplan made {name}")).to_owned();
-            assert!(text.contains(&format!("[Match]\nName={link}\n")), "{text}");
-            (link, read_unit(&text))
+            assert!(text.contains(&format!("\nName={link}\n")), "{text}");
+            Some((link.to_owned(), read_unit(&text)))
         })
         .collect()
 }
@@ -89,6 +93,9 @@ fn prove(sheet: &str) -> usize {
             assert_eq!(gateways, texts(&link["gateways"]), "{sheet}");
             for (to, via) in &unit.routes {
                 assert_eq!(to, if via.contains(':') { "::/0" } else { "0.0.0.0/0" });
+            }
+            if link["details"] == Value::Array(Vec::new()) && link["kind"] == "ethernet" {
+                assert_eq!(unit.others, BTreeSet::from([]), "{sheet}");
             }
             assert_eq!((unit.accepts_advertisements, unit.asks_dhcp), (Some(false), false));
             servers.push((unit.dns.clone(), unit.domains.clone()));
@@ -124,16 +131,85 @@ fn every_host_of_the_sample_site() {
 fn the_signal_tower_to_the_letter() {
     let workspace = Workspace::new();
     assert_eq!(workspace.run(&["render", "harbor.toml", "--into", "out"]).code, 0);
-    let own = |text: &str| text.to_owned();
-    let expected = Unit {
-        addresses: vec![own("10.64.10.31/24"), own("fd64:10::31/64")],
-        routes: vec![(own("0.0.0.0/0"), own("10.64.10.1")), (own("::/0"), own("fd64:10::1"))],
-        dns: vec![own("10.64.10.53"), own("10.64.10.54")],
-        domains: vec![own("capovetro.example")],
-        accepts_advertisements: Some(false),
-        asks_dhcp: false,
+    let port = |name: &str, mac: &str| {
+        vec![
+            format!("Match: PermanentMACAddress={mac}"),
+            format!("Link: Name={name}"),
+            "Link: WakeOnLan=off".to_owned(),
+        ]
     };
-    assert_eq!(units_of(&workspace, "signal-tower"), BTreeMap::from([(own("enp1s0"), expected)]));
+    let member = |name: &str, mac: &str| {
+        let mut lines = vec![format!("Match: PermanentMACAddress={mac}"), format!("Match: Name={name}")];
+        lines.extend(
+            ["Network: LinkLocalAddressing=no", "Network: IPv6AcceptRA=no", "Network: Bond=uplink"]
+                .map(str::to_owned),
+        );
+        lines
+    };
+    let lines = |lines: &[&str]| lines.iter().map(|line| (*line).to_owned()).collect::<Vec<_>>();
+    let expected = [
+        ("lan0.link", port("lan0", "02:64:10:00:00:21")),
+        ("lan0.network", member("lan0", "02:64:10:00:00:21")),
+        ("lan1.link", port("lan1", "02:64:10:00:00:22")),
+        ("lan1.network", member("lan1", "02:64:10:00:00:22")),
+        (
+            "uplink.netdev",
+            lines(&[
+                "NetDev: Name=uplink",
+                "NetDev: MACAddress=02:64:10:00:00:21",
+                "NetDev: Kind=bond",
+                "Bond: Mode=active-backup",
+                "Bond: MIIMonitorSec=100ms",
+            ]),
+        ),
+        (
+            "uplink.network",
+            lines(&[
+                "Match: Name=uplink",
+                "Link: MACAddress=02:64:10:00:00:21",
+                "Network: LinkLocalAddressing=ipv6",
+                "Network: Address=10.64.10.31/24",
+                "Network: Address=fd64:10::31/64",
+                "Network: IPv6AcceptRA=no",
+                "Network: DNS=10.64.10.53",
+                "Network: DNS=10.64.10.54",
+                "Network: Domains=capovetro.example",
+                "Network: ConfigureWithoutCarrier=yes",
+                "Network: VLAN=radar",
+                "Route: Destination=0.0.0.0/0 Gateway=10.64.10.1",
+                "Route: Destination=::/0 Gateway=fd64:10::1",
+            ]),
+        ),
+        ("radar.netdev", lines(&["NetDev: Name=radar", "NetDev: Kind=vlan", "VLAN: Id=120"])),
+        (
+            "radar.network",
+            lines(&[
+                "Match: Name=radar",
+                "Network: LinkLocalAddressing=ipv6",
+                "Network: Address=10.64.20.31/24",
+                "Network: IPv6AcceptRA=no",
+                "Network: ConfigureWithoutCarrier=yes",
+                "Route: Destination=10.64.96.0/20 Gateway=10.64.20.1",
+            ]),
+        ),
+        ("watch0.link", port("watch0", "02:64:40:00:00:21")),
+        (
+            "watch0.network",
+            lines(&[
+                "Match: PermanentMACAddress=02:64:40:00:00:21",
+                "Match: Name=watch0",
+                "Network: LinkLocalAddressing=ipv6",
+                "Network: Address=10.64.40.31/24",
+                "Network: IPv6AcceptRA=no",
+                "Route: Destination=0.0.0.0/0 Gateway=10.64.40.1 Table=140",
+                "RoutingPolicyRule: From=10.64.40.31 Priority=30000 Table=254 To=10.64.40.0/24",
+                "RoutingPolicyRule: From=10.64.40.31 Priority=30001 Table=140",
+            ]),
+        ),
+    ]
+    .map(|(name, lines)| (name.to_owned(), lines.into_iter().collect()));
+    let rootfs = workspace.path().join("out/signal-tower/rootfs");
+    assert_eq!(netplan_shapes::units_of(&rootfs), BTreeMap::from(expected));
 }
 
 #[test]

@@ -10,9 +10,9 @@ use std::process::Command;
 use crate::support::{Workspace, judge, right_sheet};
 
 /// The lines of a unit. A section that may stand several times is one text with all its lines.
-type Unit = BTreeSet<String>;
+pub(crate) type Unit = BTreeSet<String>;
 /// Units by the name of their file, without what all have in common.
-type Units = BTreeMap<String, Unit>;
+pub(crate) type Units = BTreeMap<String, Unit>;
 
 const SUBNETS: &str = "[subnet.slip]\nprefix = \"10.64.30.0/255.255.254.0\"\ngateway = \"10.64.30.1\"\n\
     prefix6 = \"fd64:30::/64\"\ngateway6 = \"fe80::1\"\nvlan = 130\n\
@@ -434,7 +434,7 @@ fn read_unit(text: &str) -> Unit {
 }
 
 /// The units that the real netplan makes of a host's rootfs.
-fn units_of(rootfs: &Path) -> Units {
+pub(crate) fn units_of(rootfs: &Path) -> Units {
     let copy = tempfile::tempdir().unwrap();
     let status = Command::new("cp").arg("-a").arg(rootfs.join("etc")).arg(copy.path()).status().unwrap();
     assert!(status.success());
