@@ -15,6 +15,7 @@ mod inspect;
 mod judges;
 mod layout;
 mod mending;
+mod near_misses;
 mod netplan;
 mod netplan_manager;
 mod netplan_shapes;
