@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use crate::given::Given;
 use crate::machine::{
-    AddressChoice, AnswerSource, Ipv6Mode, Link, LinkKind, Machine, Role, Site, TimeService,
+    AddressChoice, AnswerSource, HostsFile, Ipv6Mode, Link, LinkKind, Machine, Role, Site, TimeService,
 };
 use crate::net::Family;
 use crate::ovf::property_values;
@@ -25,6 +25,8 @@ pub struct ReviewedMachine {
     pub name: String,
     /// `host` or `appliance`.
     pub kind: &'static str,
+    /// Its host name.
+    pub hostname: Option<String>,
     /// Its full name, where it has a domain.
     pub fqdn: Option<String>,
     /// Domain; a list, as the others, of none or one.
@@ -72,6 +74,10 @@ pub enum Stated {
 pub struct ReviewedHost {
     /// Domains with name servers of their own.
     pub dns_for: Stated,
+    /// The switches of link-local and multicast look-ups, those that the sheet sets.
+    pub multicast_lookups: Stated,
+    /// Whose names its `/etc/hosts` has: `own` or `site`.
+    pub hosts_file: Stated,
     /// The program that sets the clock.
     pub time_service: Stated,
     /// Language and formats.
@@ -148,6 +154,7 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
     ReviewedMachine {
         name: machine.label().to_owned(),
         kind: machine.kind().word(),
+        hostname: machine.hostname.value().map(ToString::to_string),
         fqdn: machine.fqdn(),
         domain: match machine.domain() {
             Some(domain) => Stated::Values(vec![domain.to_owned()]),
@@ -187,8 +194,19 @@ fn reviewed_host(machine: &Machine) -> ReviewedHost {
         .iter()
         .map(|special| format!("{} at {}", special.domain.value, texts(special.servers.values()).join(", ")))
         .collect();
+    let switches: Vec<String> = [("LLMNR", &settings.llmnr), ("multicast DNS", &settings.multicast_dns)]
+        .into_iter()
+        .filter_map(|(what, flag)| {
+            flag.value().map(|flag| format!("{what} {}", if flag.value { "on" } else { "off" }))
+        })
+        .collect();
     ReviewedHost {
         dns_for: if special.is_empty() { Stated::Nothing } else { Stated::Values(special) },
+        multicast_lookups: if switches.is_empty() { Stated::Nothing } else { Stated::Values(switches) },
+        hosts_file: word(match settings.hosts_file() {
+            HostsFile::Site => "site",
+            HostsFile::Own => "own",
+        }),
         time_service: word(match settings.time_service() {
             TimeService::Timesyncd => "timesyncd",
             TimeService::Chrony => "chrony",

@@ -20,11 +20,21 @@ struct Shared {
     unsaid: Option<&'static str>,
 }
 
-const SHARED: [Shared; 12] = [
+const SHARED: [Shared; 14] = [
     Shared { title: "domain", get: |machine| Some(&machine.domain), unsaid: None },
     Shared { title: "name servers", get: |machine| Some(&machine.dns), unsaid: None },
     Shared { title: "special names", get: |machine| Some(&machine.host.as_ref()?.dns_for), unsaid: Some("") },
     Shared { title: "search", get: |machine| Some(&machine.search), unsaid: None },
+    Shared {
+        title: "other look-ups",
+        get: |machine| Some(&machine.host.as_ref()?.multicast_lookups),
+        unsaid: Some(""),
+    },
+    Shared {
+        title: "hosts file",
+        get: |machine| Some(&machine.host.as_ref()?.hosts_file),
+        unsaid: Some("own"),
+    },
     Shared { title: "time servers", get: |machine| Some(&machine.ntp), unsaid: None },
     Shared { title: "time zone", get: |machine| Some(&machine.timezone), unsaid: None },
     Shared { title: "clock set by", get: |machine| Some(&machine.host.as_ref()?.time_service), unsaid: None },
@@ -73,7 +83,7 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
     let _ = writeln!(text, "Every machine, where the table does not say otherwise:");
     for (shared, value) in SHARED.iter().zip(&usual) {
         if let Some(value) = value.filter(|value| !shared.is_unsaid(value)) {
-            let _ = writeln!(text, "  {:13} {}", shared.title, stated(value, ", "));
+            let _ = writeln!(text, "  {:14} {}", shared.title, stated(value, ", "));
         }
     }
     let _ = writeln!(text, "\n{}", machines_table(&review.machines, width));
@@ -99,7 +109,7 @@ pub(crate) fn show_netplan_host(host: &ReviewedMachine, files: usize, width: usi
     // Writing to a String does not fail.
     let _ = writeln!(text, "{STRONG}{}{STRONG:#}{from}\n", harmless(&host.name));
     for (title, value) in [("name servers", &host.dns), ("search", &host.search)] {
-        let _ = writeln!(text, "  {title:13} {}", stated(value, ", "));
+        let _ = writeln!(text, "  {title:14} {}", stated(value, ", "));
     }
     let mut table = new_table(width);
     table.set_header(["link", "kind", "address", "gateway", "details"]);
@@ -179,14 +189,12 @@ fn own_table(machines: &[ReviewedMachine], usual: &[Option<&Stated>], width: usi
     let mut table = new_table(width);
     table.set_header(["machine", "what it has of its own"]);
     for machine in machines {
-        let mut own: Vec<String> = SHARED
-            .iter()
-            .zip(usual)
-            .filter_map(|(shared, usual)| {
-                let value = (shared.get)(machine)?;
-                (*usual != Some(value)).then(|| format!("{}: {}", shared.title, stated(value, ", ")))
-            })
-            .collect();
+        let mut own = names_of_its_own(machine);
+        let settings = SHARED.iter().zip(usual).filter_map(|(shared, usual)| {
+            let value = (shared.get)(machine)?;
+            (*usual != Some(value)).then(|| format!("{}: {}", shared.title, stated(value, ", ")))
+        });
+        own.extend(settings);
         if !machine.serves.is_empty() {
             own.push(format!("serves: {}", machine.serves.join(", ")));
         }
@@ -200,6 +208,19 @@ fn own_table(machines: &[ReviewedMachine], usual: &[Option<&Stated>], width: usi
     }
     table.set_constraints([ColumnConstraint::ContentWidth]);
     (table.row_count() > 0).then(|| trimmed(&table))
+}
+
+/// The host name where it is not the machine's name, and the full name where it is not made of that and the domain.
+fn names_of_its_own(machine: &ReviewedMachine) -> Vec<String> {
+    let mut names = Vec::new();
+    let Some(hostname) = &machine.hostname else { return names };
+    if *hostname != machine.name {
+        names.push(format!("host name: {}", harmless(hostname)));
+    }
+    if let Some(fqdn) = machine.fqdn.as_ref().filter(|fqdn| !fqdn.starts_with(&format!("{hostname}."))) {
+        names.push(format!("full name: {}", harmless(fqdn)));
+    }
+    names
 }
 
 fn properties_table(machine: &ReviewedMachine, width: usize) -> String {

@@ -50,7 +50,7 @@ fn review_judges_nothing_but_says_that_there_are_findings() {
     let review = workspace.run(&["review", "slips.toml"]);
     assert_eq!(review.code, 0);
     assert!(
-        review.stdout.contains("lamp_north") && review.stdout.contains("time zone     ?"),
+        review.stdout.contains("lamp_north") && review.stdout.contains("time zone      ?"),
         "{}",
         review.stdout
     );

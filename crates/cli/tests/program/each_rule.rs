@@ -109,6 +109,12 @@ fn cases() -> Vec<Case> {
             "gauge-01",
             two(&host("gauge-01", "10.64.10.12").replace("\"gauge-01\"", "«\"gauge-01\"»")),
         ),
+        case(
+            "hostname-duplicate",
+            "gauge-02",
+            two(&host("gauge-02", "10.64.10.12").replace("link", "hostname = «\"GAUGE-01\"»\nlink"))
+                .replace("GAUGE", "gauge"),
+        ),
         case("domain-malformed", None, with("\"capovetro.example\"", "«\"capovetro.example.\"»")),
         case(
             "search-malformed",

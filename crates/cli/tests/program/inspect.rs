@@ -32,7 +32,7 @@ fn a_file_to_the_letter() {
     let run = workspace.run(&["inspect", "n.yaml"]);
     assert_eq!(
         run.stdout,
-        "n.yaml\n\n  name servers  10.64.10.53\n  search        not given\n\n \
+        "n.yaml\n\n  name servers   10.64.10.53\n  search         not given\n\n \
          link  kind      address         gateway     details\n\
          ─────────────────────────────────────────────────────\n \
          eth0  ethernet  10.64.10.11/24  10.64.10.1\n\nn.yaml: nothing wrong\n"

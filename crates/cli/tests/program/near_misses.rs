@@ -52,7 +52,6 @@ const ETH: &str = "link.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }"
 const ADDRESS: &str = "\"10.64.10.11\"";
 const NAME: &str = "name = \"gauge-01\"";
 const DNS: &str = "[\"10.64.10.53\", \"10.64.10.54\"]";
-const NTP: &str = "[\"10.64.10.121\", \"10.64.10.122\", \"clock.capovetro.example\"]";
 const LANS: &str =
     "link.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\n";
 const SUBNETS: &str = "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\nvlan = 130\n\
@@ -341,6 +340,10 @@ fn near_misses_of_settings() -> Vec<NearMiss> {
         ("hostname-malformed", named("1-gauge--a")),
         ("hostname-too-long", named(&long)),
         ("hostname-duplicate", and(&host("gauge-1", "10.64.10.12"))),
+        (
+            "hostname-duplicate",
+            and(&host("gauge-02", "10.64.10.12").replace("link", "hostname = \"gauge\"\nlink")),
+        ),
         ("hostname-numeric", named("0x12g")),
         ("hostname-uppercase", own("fqdn = \"gauge-01.lights.capovetro.example\"")),
         ("hostname-breaks-pattern", own("name_pattern = \"^gauge-[0-9]{2}$\"")),

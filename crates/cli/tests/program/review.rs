@@ -29,6 +29,7 @@ fn a_host_to_the_letter() {
             "machines": [{
                 "name": "gauge-01",
                 "kind": "host",
+                "hostname": "gauge-01",
                 "fqdn": "gauge-01.capovetro.example",
                 "domain": {"values": ["capovetro.example"]},
                 "dns": {"values": ["10.64.10.53", "10.64.10.54"]},
@@ -37,6 +38,8 @@ fn a_host_to_the_letter() {
                 "timezone": {"values": ["Europe/Rome"]},
                 "host": {
                     "dns_for": "nothing",
+                    "multicast_lookups": "nothing",
+                    "hosts_file": {"values": ["own"]},
                     "time_service": {"values": ["timesyncd"]},
                     "locale": "nothing",
                     "console_keyboard": "nothing",
@@ -142,4 +145,20 @@ fn a_sheet_that_cannot_be_read_in_full_is_reviewed_as_far_as_it_goes() {
         "{}",
         run.stderr
     );
+}
+
+#[test]
+fn what_a_host_is_called_and_how_it_looks_up_names_is_said_where_it_is_not_the_usual() {
+    let workspace = with(&right_sheet(
+        "[[host]]\nname = \"gauge-01\"\nhostname = \"gauge\"\nmulticast_dns = true\nllmnr = false\nhosts_file = \"site\"\n\
+         link.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    ));
+    let text = workspace.run(&["review", "sheet.toml"]).stdout;
+    for line in [
+        "  other look-ups LLMNR off, multicast DNS on\n",
+        "  hosts file     site\n",
+        " gauge-01  host name: gauge\n",
+    ] {
+        assert!(text.contains(line), "{line}\n{text}");
+    }
 }

@@ -11,6 +11,7 @@ use crate::files::{
     timesyncd_file, timezone_file,
 };
 use crate::machine::{HostsFile, Machine, Role, Site, TimeService};
+use crate::names::Hostname;
 use crate::netplan::{NETPLAN_PATH, netplan_file};
 use crate::ovf::{environment_document, property_values};
 
@@ -133,10 +134,9 @@ fn appliance_files(site: &Site, machine: &Machine, tree: &mut OutputTree) -> Res
     Ok(())
 }
 
-/// The machine's folder is its host name, which holds nothing that a path could trip over.
+/// The machine's folder is its name, a host name too, which holds nothing that a path could trip over.
 fn folder_of(machine: &Machine) -> Result<String, Unwritable> {
-    let hostname = machine.hostname.value();
-    hostname
-        .map(ToString::to_string)
-        .ok_or_else(|| Unwritable::new(machine, "its folder", "it has no host name"))
+    Hostname::parse(machine.label())
+        .map(|name| name.to_string())
+        .map_err(|_| Unwritable::new(machine, "its folder", "its name is no host name"))
 }

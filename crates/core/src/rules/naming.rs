@@ -1,11 +1,13 @@
 //! Rules on the names of machines and domains.
 
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
+use crate::machine::Machine;
 use crate::names::{DomainName, Hostname, NameFault};
-use crate::source::Written;
+use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[
     &HOSTNAME_MALFORMED,
@@ -178,25 +180,30 @@ static DOMAIN_SINGLE_LABEL: Rule = Rule {
     check: Check::Site(check_single_label),
 };
 
+/// No machine is called what another is called, be it by its name, which is its folder, or by a host name of its own.
 fn check_duplicate(judge: &mut Judge<'_>) {
     let site = judge.site;
-    let mut first_of: HashMap<String, &crate::machine::Machine> = HashMap::with_capacity(site.machines.len());
+    let mut first_of: HashMap<String, (&Machine, Place)> = HashMap::with_capacity(site.machines.len());
     for machine in &site.machines {
         let Some(hostname) = machine.hostname.value() else { continue };
-        match first_of.entry(hostname.as_str().to_ascii_lowercase()) {
-            std::collections::hash_map::Entry::Vacant(entry) => {
-                entry.insert(machine);
-            }
-            std::collections::hash_map::Entry::Occupied(entry) => {
-                let first = entry.get();
-                let line = judge.in_words(first.place);
-                judge.on_machine(
-                    &HOSTNAME_DUPLICATE,
-                    machine,
-                    machine.place,
-                    format!("{hostname} is the name of the {} at {line} already.", first.kind().word()),
-                    "give one of them a name of its own",
-                );
+        let own = (hostname.as_str() != machine.label()).then_some((hostname.as_str(), machine.name_place));
+        for (name, place) in [(machine.label(), machine.place)].into_iter().chain(own) {
+            match first_of.entry(name.to_ascii_lowercase()) {
+                Entry::Vacant(entry) => {
+                    entry.insert((machine, place));
+                }
+                Entry::Occupied(entry) if std::ptr::eq(entry.get().0, machine) => {}
+                Entry::Occupied(entry) => {
+                    let (first, of_first) = *entry.get();
+                    let line = judge.in_words(of_first);
+                    judge.on_machine(
+                        &HOSTNAME_DUPLICATE,
+                        machine,
+                        place,
+                        format!("{name} is the name of the {} at {line} already.", first.kind().word()),
+                        "give one of them a name of its own",
+                    );
+                }
             }
         }
     }

@@ -266,7 +266,7 @@ const NAME: KeySpec = key(
     "name",
     "a host name of one label",
     r#"name = "gauge-01""#,
-    "Name of the machine, its host name, and its folder in the output tree. A pattern, such as `gauge-{01..12}`, makes several machines of the entry. Required.", Shape::Text).required();
+    "Name of the machine, its folder in the output tree, and its host name unless `hostname` or `fqdn` says otherwise. A pattern, such as `gauge-{01..12}`, makes several machines of the entry. Required.", Shape::Text).required();
 const ROWS: KeySpec = key(
     "rows",
     "the path of a CSV file",
