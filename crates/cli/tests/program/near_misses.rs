@@ -81,6 +81,7 @@ fn near_misses_of_the_sheet() -> Vec<NearMiss> {
     ]
 }
 
+#[allow(clippy::too_many_lines, reason = "a table of rules")]
 fn near_misses_of_subnets() -> Vec<NearMiss> {
     let quay = |from: &str, to: &str| with(&[(from, to)]);
     let at = |address: &str| with(&[(ADDRESS, &format!("\"{address}\""))]);
