@@ -20,6 +20,15 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
             "render SHEET --into DIR",
             "writes the files of each machine, and nothing yet puts them onto one",
         ),
+        "fix" | "repair" | "mend" | "correct" | "format" => {
+            ("check SHEET --fix", "mends what has one certain fix")
+        }
+        "mask" | "netmask" | "calc" | "free" | "addresses" | "map" => {
+            ("subnet ADDRESS/MASK", "says what a prefix is; with --sheet, what its addresses are used for")
+        }
+        "read" | "parse" | "dump" | "import" | "status" => {
+            ("inspect PATH", "shows what netplan files make of a host")
+        }
         "help" | "rules" | "why" | "describe" => {
             ("explain RULE", "explains a rule; --help lists the commands")
         }

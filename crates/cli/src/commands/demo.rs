@@ -43,6 +43,13 @@ const STEPS: [Step; 4] = [
 const SHOWN: [&str; 2] =
     ["output/gauge-01/rootfs/etc/netplan/60-impostazione.yaml", "output/logbook/ovf-env.xml"];
 
+/// What else there is to see, and what it shows.
+const NEXT: [(&str, &str); 3] = [
+    ("impostazione subnet quay --sheet harbor.toml", "which addresses are free"),
+    ("impostazione inspect output/signal-tower/rootfs", "what the files make of the tower"),
+    ("impostazione explain gateway-outside-subnet", "more about a finding"),
+];
+
 pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failure> {
     let folder = make_folder(arguments.into.as_deref())?;
     write_site(&SITE, &folder)?;
@@ -59,7 +66,10 @@ pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failu
             .map_err(|error| cannot("read", &folder.join(path), &error))?;
         terminal::print(&format!("\n{STRONG}$ cat {path}{STRONG:#}\n{text}"))?;
     }
-    terminal::print(&format!("\nAll of it is in {}.\n", folder.display()))?;
+    terminal::print(&format!("\nAll of it is in {}. To go on from there:\n\n", folder.display()))?;
+    for (command, does) in NEXT {
+        terminal::print(&format!("  {STRONG}{command:49}{STRONG:#} {does}\n"))?;
+    }
     Ok(Exit::Done)
 }
 

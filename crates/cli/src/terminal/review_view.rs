@@ -121,7 +121,7 @@ pub(crate) fn show_netplan_host(host: &ReviewedMachine, files: usize, width: usi
                 Some(parent) => format!("in {}", harmless(parent)),
                 None => lines_of(&link.addresses).join("\n"),
             },
-            if link.gateways.is_empty() { "none".to_owned() } else { link.gateways.join("\n") },
+            gateways_of(link).join("\n"),
             harmless(&link.details.join("; ")),
         ]);
     }
@@ -165,11 +165,7 @@ fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
                 }]
             }),
             column(&addresses_of),
-            column(&|link| match (&link.member_of, link.gateways.is_empty()) {
-                (Some(_), true) => Vec::new(),
-                (None, true) => vec!["none".to_owned()],
-                (_, false) => link.gateways.clone(),
-            }),
+            column(&gateways_of),
             match &machine.package {
                 Some(package) => harmless(package.rsplit('/').next().unwrap_or(package)),
                 None if machine.kind == "appliance" => "?".to_owned(),
@@ -250,6 +246,15 @@ fn addresses_of(link: &ReviewedLink) -> Vec<String> {
         return Vec::new();
     }
     lines_of(&link.addresses)
+}
+
+/// A member has no gateway, and none is missed.
+fn gateways_of(link: &ReviewedLink) -> Vec<String> {
+    match (&link.member_of, link.gateways.is_empty()) {
+        (Some(_), true) => Vec::new(),
+        (None, true) => vec!["none".to_owned()],
+        (_, false) => link.gateways.clone(),
+    }
 }
 
 fn link_height(link: &ReviewedLink) -> usize {

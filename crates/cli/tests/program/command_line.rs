@@ -113,6 +113,9 @@ fn habit_words_are_answered_with_the_command_that_does_it() {
         ("plan", "impostazione review SHEET"),
         ("generate", "impostazione render SHEET --into DIR"),
         ("init", "impostazione demo"),
+        ("repair", "impostazione check SHEET --fix"),
+        ("free", "impostazione subnet ADDRESS/MASK"),
+        ("parse", "impostazione inspect PATH"),
     ] {
         let run = workspace.run(&[word, "harbor.toml"]);
         assert_eq!((run.code, run.stdout.as_str()), (2, ""));
@@ -164,7 +167,16 @@ fn the_demonstration_makes_a_folder_of_its_own_and_names_it() {
     assert!(output.status.success());
     let text = String::from_utf8(output.stdout).unwrap();
     let folder = text.lines().find_map(|line| line.strip_prefix("$ cd ")).unwrap();
-    assert!(text.ends_with(&format!("All of it is in {folder}.\n")));
+    let (_, end) = text.split_once(&format!("All of it is in {folder}. To go on from there:\n")).unwrap();
+    let mut proposed = 0;
+    for command in end.lines().filter_map(|line| line.trim_start().strip_prefix("impostazione ")) {
+        let (command, _) = command.split_once("  ").unwrap();
+        let arguments: Vec<&str> = command.split(' ').collect();
+        let run = workspace.command(&arguments).current_dir(folder).output().unwrap();
+        assert!(run.status.success(), "{command}");
+        proposed += 1;
+    }
+    assert_eq!(proposed, 3);
     assert!(std::path::Path::new(folder).join("output/files.json").is_file());
 }
 
