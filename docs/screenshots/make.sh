@@ -17,6 +17,14 @@ trap cleanup EXIT INT TERM
 mkdir "$work/bin"
 cp "$top/target/release/impostazione" "$work/bin/"
 "$work/bin/impostazione" demo --into "$work/site" >/dev/null
+cat >"$work/site/older.yaml" <<'TEXT'
+network:
+  version: 2
+  ethernets:
+    eth0:
+      dhcp4: true
+      addresses: [10.64.10.77/24]
+TEXT
 
 Xvfb "$display" -screen 0 1280x800x24 -nolisten tcp >/dev/null 2>&1 &
 server=$!
@@ -26,10 +34,17 @@ until DISPLAY=$display xset q >/dev/null 2>&1 || [ "$tries" -ge 100 ]; do
     sleep 0.1
 done
 
-# shoot NAME COMMAND...: shows each command as typed and what comes back, and takes the picture.
+# shoot NAME POINTS COMMAND...: shows each command as typed and what comes back, in letters of this size (8, 10 or 12
+# points), and takes the picture.
 shoot() {
     name=$1
-    shift
+    points=$2
+    case $points in
+        8) size=179x58 ;;
+        10) size=157x45 ;;
+        *) size=125x38 ;;
+    esac
+    shift 2
     echo "cd '$work/site'" >"$work/script"
     for command in "$@"; do
         cat >>"$work/script" <<TEXT
@@ -39,8 +54,8 @@ TEXT
     done
     printf "touch '%s'\nsleep 60\n" "$work/done" >>"$work/script"
     rm -f "$work/done"
-    PATH="$work/bin:$PATH" LC_ALL=C.UTF-8 DISPLAY=$display xterm -geometry 124x42+0+0 -fa 'DejaVu Sans Mono' -fs 12 \
-        -bg '#10151c' -fg '#d8dee6' -b 12 +sb -e sh "$work/script" &
+    PATH="$work/bin:$PATH" LC_ALL=C.UTF-8 DISPLAY=$display xterm -geometry "$size+0+0" \
+        -fa 'DejaVu Sans Mono' -fs "$points" -bg '#10151c' -fg '#d8dee6' -b 12 +sb -e sh "$work/script" &
     terminal=$!
     tries=0
     until [ -e "$work/done" ] || [ "$tries" -ge 100 ]; do
@@ -53,8 +68,12 @@ TEXT
     wait "$terminal" 2>/dev/null || true
 }
 
-shoot check 'impostazione check slips.toml'
-shoot review 'impostazione review harbor.toml'
-shoot render 'impostazione render harbor.toml --into rendered' 'find rendered/signal-tower -not -type d | sort' \
-    'cat rendered/signal-tower/rootfs/etc/netplan/60-impostazione.yaml'
-shoot explain 'impostazione explain gateway-outside-subnet'
+shoot check 12 'impostazione check slips.toml'
+shoot review 8 'impostazione review harbor.toml --only "*[!3-6]"'
+shoot render 10 'impostazione render harbor.toml --into rendered' 'find rendered/signal-tower -not -type d | sort' \
+    'cat rendered/gauge-01/rootfs/etc/netplan/60-impostazione.yaml'
+shoot subnet 10 'impostazione subnet 10.64.10.0/24 --sheet harbor.toml'
+cp "$work/site/older.yaml" "$work/site/rendered/gauge-01/rootfs/etc/netplan/90-older.yaml"
+shoot inspect 8 'impostazione inspect rendered/signal-tower/rootfs' \
+    'impostazione inspect rendered/gauge-01/rootfs/etc/netplan'
+shoot explain 12 'impostazione explain gateway-outside-subnet'

@@ -1,8 +1,12 @@
 //! What somebody else's files say, and what is wrong with them.
 
+use serde::Serialize;
+
 use crate::finding::Finding;
 use crate::machine::Site;
-use crate::netplan::read;
+use crate::net::Family;
+use crate::netplan::{Beside, ReadHost, read};
+use crate::review::{ReviewedLink, Stated, review};
 use crate::rules::{self, Judge};
 use crate::source::{Source, Sources};
 
@@ -13,6 +17,8 @@ pub struct NetplanInspection {
     pub sources: Sources,
     /// The host that they make, as a site of one machine.
     pub site: Site,
+    /// What its links have beside that, in their order.
+    pub beside: Vec<Beside>,
     /// What is wrong, in the order of the places.
     pub findings: Vec<Finding>,
 }
@@ -22,7 +28,7 @@ pub struct NetplanInspection {
 pub fn inspect_netplan(name: &str, files: Vec<Source>) -> NetplanInspection {
     let mut sources = Sources::default();
     let ids: Vec<_> = files.into_iter().map(|file| sources.add(file)).collect();
-    let (site, findings) = read(name, &sources, &ids);
+    let ReadHost { site, beside, findings } = read(name, &sources, &ids);
     let mut judge = Judge::new(&site, &sources, findings);
     rules::run_on_netplan(&mut judge);
     let mut findings = judge.into_findings();
@@ -31,5 +37,74 @@ pub fn inspect_netplan(name: &str, files: Vec<Source>) -> NetplanInspection {
         finding.machine = None;
     }
     findings.sort_by_key(|finding| finding.place);
-    NetplanInspection { sources, site, findings }
+    NetplanInspection { sources, site, beside, findings }
+}
+
+impl NetplanInspection {
+    /// What the files make of the host, or nothing where they could not be read.
+    pub fn host(&self) -> Option<InspectedHost> {
+        let machine = review(&self.site, |_| true).machines.pop()?;
+        let (renderer, dns_for) =
+            machine.host.map_or((Stated::Unreadable, Stated::Nothing), |host| (host.renderer, host.dns_for));
+        Some(InspectedHost {
+            name: machine.name,
+            renderer,
+            dns_for,
+            dns: machine.dns,
+            search: machine.search,
+            links: machine.links.into_iter().zip(&self.beside).map(InspectedLink::from).collect(),
+        })
+    }
+}
+
+/// A host as far as netplan files speak of it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct InspectedHost {
+    /// What messages call it: the path that was inspected.
+    pub name: String,
+    /// The program that netplan writes for.
+    pub renderer: Stated,
+    /// Name servers of all its links.
+    pub dns: Stated,
+    /// Domains with name servers of their own.
+    pub dns_for: Stated,
+    /// Search domains of all its links.
+    pub search: Stated,
+    /// Its links.
+    pub links: Vec<InspectedLink>,
+}
+
+/// One link of such a host; the fields mean what they mean in a review.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct InspectedLink {
+    /// Its name.
+    pub name: String,
+    /// What it is.
+    pub kind: &'static str,
+    /// How it is found, what it is made of, and what else is said of it, a text each.
+    pub details: Vec<String>,
+    /// The bond or bridge that it is a member of.
+    pub member_of: Option<String>,
+    /// Its addresses with their masks.
+    pub addresses: Vec<String>,
+    /// The families in which it asks a DHCP server: `IPv4`, `IPv6`.
+    pub dhcp: Vec<&'static str>,
+    /// The gateways that its default routes lead to.
+    pub gateways: Vec<String>,
+}
+
+impl From<(ReviewedLink, &Beside)> for InspectedLink {
+    fn from((link, beside): (ReviewedLink, &Beside)) -> Self {
+        let ReviewedLink { name, kind, details, member_of, addresses, gateways, .. } = link;
+        let mut addresses = match addresses {
+            Stated::Values(addresses) => addresses,
+            Stated::None | Stated::Nothing | Stated::Unreadable => Vec::new(),
+        };
+        addresses.extend(beside.addresses.iter().map(ToString::to_string));
+        let dhcp = beside.dhcp.iter().map(|family| match family {
+            Family::V4 => "IPv4",
+            Family::V6 => "IPv6",
+        });
+        Self { name, kind, details, member_of, addresses, dhcp: dhcp.collect(), gateways }
+    }
 }

@@ -5,9 +5,8 @@ use std::path::{Path, PathBuf};
 
 use impostazione_core::beside::{ReadFault, plain, read_file};
 use impostazione_core::finding::{Report, Summary};
-use impostazione_core::inspect::inspect_netplan;
+use impostazione_core::inspect::{InspectedHost, inspect_netplan};
 use impostazione_core::netplan::{SIZE_LIMIT, in_order, source};
-use impostazione_core::review::review;
 use impostazione_core::source::Source;
 use serde::Serialize;
 
@@ -21,7 +20,7 @@ const NETPLAN_FOLDERS: [&str; 3] = ["lib/netplan", "etc/netplan", "run/netplan"]
 
 #[derive(Serialize)]
 struct Answer<'a> {
-    host: &'a impostazione_core::review::ReviewedMachine,
+    host: &'a InspectedHost,
     #[serde(flatten)]
     report: Report<'a>,
 }
@@ -32,11 +31,12 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     let files = netplan_files(path)?;
     let sources = files.iter().map(|file| read(file)).collect::<Result<Vec<Source>, Failure>>()?;
     let inspection = inspect_netplan(&name, sources);
-    let reviewed = review(&inspection.site, |_| true);
-    let summary = Summary::of(reviewed.machines.len(), &inspection.findings);
-    match (arguments.format, reviewed.machines.first()) {
+    let host = inspection.host();
+    let hosts = usize::from(host.is_some());
+    let summary = Summary::of(hosts, &inspection.findings);
+    match (arguments.format, &host) {
         (Format::Json, Some(host)) => {
-            let report = Report::new(&inspection.sources, reviewed.machines.len(), &inspection.findings);
+            let report = Report::new(&inspection.sources, hosts, &inspection.findings);
             terminal::print(&to_json(&Answer { host, report })?)?;
         }
         (Format::Json, None) => {

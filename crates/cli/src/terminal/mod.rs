@@ -2,6 +2,7 @@
 
 mod counts;
 mod finding_view;
+mod netplan_view;
 mod review_view;
 mod rule_view;
 mod subnet_view;
@@ -13,7 +14,8 @@ use crate::exit::Failure;
 
 pub(crate) use counts::{count, mendable_line, summary_line, summary_of_host};
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
-pub(crate) use review_view::{show_netplan_host, show_review};
+pub(crate) use netplan_view::show_netplan_host;
+pub(crate) use review_view::show_review;
 pub(crate) use rule_view::{show_rule, show_rules};
 pub(crate) use subnet_view::show_subnet;
 

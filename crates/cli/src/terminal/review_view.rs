@@ -102,34 +102,6 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
     text
 }
 
-/// A host as its netplan files make it: its links, its name servers, and what is special about them.
-pub(crate) fn show_netplan_host(host: &ReviewedMachine, files: usize, width: usize) -> String {
-    let mut text = String::new();
-    let from = if files > 1 { format!(", from {files} files") } else { String::new() };
-    // Writing to a String does not fail.
-    let _ = writeln!(text, "{STRONG}{}{STRONG:#}{from}\n", harmless(&host.name));
-    for (title, value) in [("name servers", &host.dns), ("search", &host.search)] {
-        let _ = writeln!(text, "  {title:14} {}", stated(value, ", "));
-    }
-    let mut table = new_table(width);
-    table.set_header(["link", "kind", "address", "gateway", "details"]);
-    for link in &host.links {
-        table.add_row([
-            harmless(&link.name),
-            link.kind.to_owned(),
-            match &link.member_of {
-                Some(parent) => format!("in {}", harmless(parent)),
-                None => lines_of(&link.addresses).join("\n"),
-            },
-            gateways_of(link).join("\n"),
-            harmless(&link.details.join("; ")),
-        ]);
-    }
-    table.set_constraints((0..4).map(|_| ColumnConstraint::ContentWidth));
-    let _ = writeln!(text, "\n{}", trimmed(&table));
-    text
-}
-
 /// What most machines have, if there are two or more: the value to say once.
 fn most_frequent<'a>(machines: &'a [ReviewedMachine], shared: &Shared) -> Option<&'a Stated> {
     let values = || machines.iter().filter_map(|machine| (shared.get)(machine));
@@ -268,7 +240,7 @@ fn lines_of(value: &Stated) -> Vec<String> {
     }
 }
 
-fn stated(value: &Stated, between: &str) -> String {
+pub(super) fn stated(value: &Stated, between: &str) -> String {
     match value {
         Stated::Values(values) => harmless(&values.join("\u{0}")).replace('\u{fffd}', between),
         Stated::None => "none".to_owned(),
@@ -277,7 +249,7 @@ fn stated(value: &Stated, between: &str) -> String {
     }
 }
 
-fn new_table(width: usize) -> Table {
+pub(super) fn new_table(width: usize) -> Table {
     let mut table = Table::new();
     // A line below the header only, so that addresses are easy to select.
     let rule = LineStyle::none().fill(if super::shows_unicode() { '─' } else { '-' });
@@ -288,6 +260,6 @@ fn new_table(width: usize) -> Table {
 }
 
 /// Without the spaces that fill lines up to the table's width.
-fn trimmed(table: &Table) -> String {
+pub(super) fn trimmed(table: &Table) -> String {
     table.lines().map(|line| line.trim_end().to_owned()).collect::<Vec<_>>().join("\n")
 }

@@ -24,9 +24,9 @@ const LETTERS: [(char, &str, Style); 9] = [
     ('v', "shared by a cluster", AnsiColor::Green.on_default()),
     ('g', "gateway", AnsiColor::Magenta.on_default().bold()),
     ('s', "a server that machines ask", AnsiColor::Cyan.on_default()),
-    ('x', "in use by others", AnsiColor::Red.on_default()),
+    ('x', "in use by others", AnsiColor::Red.on_default().bold()),
     ('d', "leased by DHCP", AnsiColor::Yellow.on_default()),
-    ('k', "kept free", AnsiColor::Blue.on_default()),
+    ('k', "kept free", AnsiColor::BrightBlue.on_default()),
     ('=', "the subnet itself, and all its machines", FAINT),
     ('.', "free", Style::new()),
 ];

@@ -534,7 +534,7 @@ fn cases_of_netplan() -> Vec<Case> {
     vec![
         case("netplan-malformed", None, file(way).replace("10.64.10.11/24", "«10.64.10.11»")),
         case("netplan-key-unread", None, file(&format!("{way}      «vrf»: 7\n"))),
-        case("netplan-asks-dhcp", None, file(&format!("{way}      dhcp6: true\n")).replace("eth0", "«eth0»")),
+        case("netplan-asks-dhcp", None, file(&format!("{way}      dhcp6: «true»\n"))),
         case("netplan-gateway-key", None, file("      gateway4: «10.64.10.1»\n")),
         case("netplan-second-network", None, file(way).replace("11/24]", "11/24, «10.64.30.11/24»]")),
     ]

@@ -32,7 +32,7 @@ fn a_file_to_the_letter() {
     let run = workspace.run(&["inspect", "n.yaml"]);
     assert_eq!(
         run.stdout,
-        "n.yaml\n\n  name servers   10.64.10.53\n  search         not given\n\n \
+        "n.yaml\n\n  name servers  10.64.10.53\n  search        not given\n  renderer      networkd\n\n \
          link  kind      address         gateway     details\n\
          ─────────────────────────────────────────────────────\n \
          eth0  ethernet  10.64.10.11/24  10.64.10.1\n\nn.yaml: nothing wrong\n"
@@ -56,7 +56,7 @@ fn slips_are_found_by_the_rules_that_hold_for_any_host() {
         ("      routes:\n      - to: default\n        via: 10.64.10.1\n", "", "gateway-missing", address),
         ("10.64.10.53]", "10.64.10.300]", "dns-not-an-address", "10.64.10.300"),
         ("10.64.10.53]", "fd64:10::53]", "dns-family-mismatch", "fd64:10::53"),
-        ("dhcp4: no", "dhcp4: yes", "netplan-asks-dhcp", "eth0"),
+        ("dhcp4: no", "dhcp4: yes", "netplan-asks-dhcp", "yes"),
         (
             "dhcp4: no",
             "match: {macaddress: 02:64:10:00:00:21}\n      set-name: eth0",
@@ -110,20 +110,33 @@ fn slips_are_found_by_the_rules_that_hold_for_any_host() {
 fn an_older_file_beside_the_new_one_is_in_the_way() {
     let workspace = Workspace::new();
     fs::create_dir_all(workspace.path().join("root/etc/netplan")).unwrap();
-    workspace.write("root/etc/netplan/50-cloud-init.yaml", file("10.64.10.11", "10.64.10.77"));
+    workspace.write("root/etc/netplan/50-image.yaml", file("10.64.10.11", "10.64.10.77"));
     workspace.write("root/etc/netplan/60-impostazione.yaml", file("", ""));
     workspace.write("root/etc/netplan/notes.txt", "no netplan file");
     for path in ["root", "root/etc/netplan"] {
         let found = inspected(&workspace, path);
         assert_eq!(rules(&found), ["netplan-files-collide"], "{found}");
         let message = found["findings"][0]["message"].as_str().unwrap();
-        assert!(message.contains("50-cloud-init.yaml") && message.contains("eth0"), "{message}");
-        let addresses = &found["host"]["links"][0]["addresses"]["values"];
+        assert!(message.contains("50-image.yaml") && message.contains("eth0"), "{message}");
+        let addresses = &found["host"]["links"][0]["addresses"];
         assert_eq!(addresses, &serde_json::json!(["10.64.10.77/24", "10.64.10.11/24"]), "netplan keeps both");
     }
     // Equal values are no matter, wherever they stand.
-    workspace.write("root/etc/netplan/50-cloud-init.yaml", file("no", "false"));
+    workspace.write("root/etc/netplan/50-image.yaml", file("no", "false"));
     assert!(rules(&inspected(&workspace, "root")).is_empty());
+}
+
+/// The table shows every address, those of further networks and those that a DHCP server gives too.
+#[test]
+fn what_a_sheet_could_not_say_is_shown_all_the_same() {
+    let workspace = Workspace::new();
+    workspace.write("n.yaml", file("dhcp4: no", "dhcp4: yes").replace("11/24]", "11/24, 10.64.30.11/25]"));
+    let text = workspace.run(&["inspect", "n.yaml"]).stdout;
+    for line in ["ethernet  10.64.10.11/24  10.64.10.1\n", "  10.64.30.11/25\n", "  by DHCP (IPv4)\n"] {
+        assert!(text.contains(line), "{line}\n{text}");
+    }
+    let message = "eth0 asks a DHCP server for an address beside 10.64.10.11.";
+    assert!(text.contains(message), "{text}");
 }
 
 #[test]
@@ -185,7 +198,9 @@ fn what_is_rendered_is_read_back_as_it_was_meant() {
                     .unwrap()
                     .iter()
                     .map(|link| {
-                        let addresses = link["addresses"]["values"].as_array().into_iter().flatten();
+                        let addresses = &link["addresses"];
+                        let addresses = addresses["values"].as_array().or(addresses.as_array());
+                        let addresses = addresses.into_iter().flatten();
                         let mut addresses: Vec<String> = addresses.map(ToString::to_string).collect();
                         addresses.sort();
                         (link["name"].to_string(), addresses, link["gateways"].clone())
@@ -195,6 +210,12 @@ fn what_is_rendered_is_read_back_as_it_was_meant() {
                 links
             };
             assert_eq!(links(machine), links(&found["host"]), "{sheet}");
+            assert_eq!(machine["host"]["dns_for"], found["host"]["dns_for"], "{sheet}");
+            assert_eq!(machine["host"]["renderer"], found["host"]["renderer"], "{sheet}");
+            // The general servers of such a host are in a file of systemd-resolved.
+            if machine["host"]["dns_for"] == "nothing" {
+                assert_eq!(machine["search"], found["host"]["search"], "{sheet}");
+            }
         }
     }
 }

@@ -32,7 +32,7 @@ fn sshd_says(workspace: &Workspace) -> Vec<String> {
         ours.display()
     );
     // Another drop-in, such as an image may bring, comes after ours.
-    fs::write(ours.join("50-cloud-init.conf"), "PasswordAuthentication yes\n").unwrap();
+    fs::write(ours.join("50-image.conf"), "PasswordAuthentication yes\n").unwrap();
     workspace.write("sshd_config", whole);
     fs::create_dir_all("/run/sshd")
         .unwrap_or_else(|error| panic!("sshd wants /run/sshd, which takes root: {error}"));

@@ -4,5 +4,5 @@ mod document;
 mod read;
 mod write;
 
-pub use read::{SIZE_LIMIT, in_order, read, source};
+pub use read::{Beside, ReadHost, SIZE_LIMIT, in_order, read, source};
 pub use write::{NETPLAN_PATH, netplan_file};

@@ -1,5 +1,7 @@
 //! Rules on netplan files that somebody else wrote.
 
+use std::net::IpAddr;
+
 use ipnet::IpNet;
 
 use super::{Check, Nature, Rule};
@@ -143,17 +145,24 @@ pub(crate) fn files_collide(
         &NETPLAN_FILES_COLLIDE,
         place,
         format!("`{key}` of {link} stands in {file} too, differently, at {first}: {what_happens}."),
-        format!("take the link out of {file}, or the file out of the folder"),
+        format!(
+            "take {link} out of one of the two files, or that file out of the folder if it is an older one"
+        ),
     )
 }
 
-pub(crate) fn asks_dhcp(link: &Written<String>) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_ASKS_DHCP,
-        link.place,
-        format!("{} asks a DHCP server for its address.", link.value),
-        "write dhcp4: false and an address, if it is to be found by it",
-    )
+pub(crate) fn asks_dhcp(place: Place, link: &str, key: &str, own: Option<IpAddr>) -> Finding {
+    let (message, fix) = match own {
+        Some(own) => (
+            format!("{link} asks a DHCP server for an address beside {own}."),
+            format!("write {key}: false, unless it is to have both"),
+        ),
+        None => (
+            format!("{link} asks a DHCP server for its address."),
+            format!("write {key}: false and an address, if it is to be found by it"),
+        ),
+    };
+    Finding::on_sheet(&NETPLAN_ASKS_DHCP, place, message, fix)
 }
 
 pub(crate) fn gateway_key(place: Place, key: &str) -> Finding {

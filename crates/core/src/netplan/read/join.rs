@@ -33,7 +33,7 @@ fn join_maps(
                 &key.value,
                 matches!(value.value, Value::List(_)),
                 &sources.in_words(here.place),
-                sources.get(here.place.source).name(),
+                short_name(sources.get(here.place.source).name(), sources.get(key.place.source).name()),
             ));
         }
         join_nodes(here, value, path, sources, findings);
@@ -60,4 +60,11 @@ fn join_nodes(
         }
         (_, value) => *here = Node::new(value, later.place),
     }
+}
+
+/// The name of a file without its folder, where another one is in the same.
+fn short_name<'a>(file: &'a str, other: &str) -> &'a str {
+    let folder = |path: &str| path.rfind('/').map_or(0, |slash| slash + 1);
+    let (of_file, of_other) = (folder(file), folder(other));
+    if file.get(..of_file) == other.get(..of_other) { file.get(of_file..).unwrap_or(file) } else { file }
 }

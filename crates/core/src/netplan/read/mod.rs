@@ -6,6 +6,8 @@ mod yaml;
 
 use std::path::Path;
 
+pub use site::Beside;
+
 use crate::finding::Finding;
 use crate::machine::Site;
 use crate::rules::report;
@@ -16,7 +18,7 @@ pub const SIZE_LIMIT: u64 = 4 * 1024 * 1024;
 
 /// Reads files as netplan joins them, in the order of their names: mappings are joined key by key, lists are added to each
 /// other, and of single values the last one wins. `name` is what messages call the host.
-pub fn read(name: &str, sources: &Sources, files: &[SourceId]) -> (Site, Vec<Finding>) {
+pub fn read(name: &str, sources: &Sources, files: &[SourceId]) -> ReadHost {
     let mut findings = Vec::new();
     let mut joined = yaml::Map::default();
     for id in files {
@@ -26,8 +28,19 @@ pub fn read(name: &str, sources: &Sources, files: &[SourceId]) -> (Site, Vec<Fin
             Err(fault) => findings.push(report::netplan_malformed(fault.place, &fault.reason)),
         }
     }
-    let site = site::site_of(name, &joined, &mut findings);
-    (site, findings)
+    let (site, beside) = site::site_of(name, &joined, &mut findings);
+    ReadHost { site, beside, findings }
+}
+
+/// A host as netplan files make it.
+#[derive(Debug)]
+pub struct ReadHost {
+    /// The host, as a site of one machine.
+    pub site: Site,
+    /// What its links have beside that, in their order.
+    pub beside: Vec<Beside>,
+    /// What is wrong with the files themselves.
+    pub findings: Vec<Finding>,
 }
 
 /// The names of the files in a folder that netplan reads, in its order.

@@ -9,8 +9,9 @@ use super::yaml::{Map, Node, Value};
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::machine::{
-    AddressChoice, Bond, BondMode, Bridge, Choices, Gateway, Host, Link, LinkAddress, LinkKind, LinkOptions,
-    Machine, Renderer, Role, Route, Serves, Settings, Site, Subnet, SubnetFamily, Wifi,
+    AddressChoice, Bond, BondMode, Bridge, Choices, DomainServers, Gateway, Host, Link, LinkAddress,
+    LinkKind, LinkOptions, Machine, Renderer, Role, Route, Serves, Settings, Site, Subnet, SubnetFamily,
+    Wifi,
 };
 use crate::names::{Country, DomainName, LinkName};
 use crate::net::{Family, MacAddress, parse_address};
@@ -59,21 +60,29 @@ const SECTIONS: [&str; 5] = ["ethernets", "wifis", "bonds", "bridges", "vlans"];
 /// What a link says, before the links are looked at together.
 struct Draft {
     link: Link,
-    asks_dhcp: bool,
+    beside: Beside,
     /// The default gateways of the main table.
     gateways: Vec<Written<IpAddr>>,
     /// The default gateways of a table of the link's own.
     own_gateways: Vec<Written<IpAddr>>,
-    dns: Vec<Written<IpAddr>>,
-    search: Vec<Written<DomainName>>,
+    names: NameServers,
     vlan: Given<Written<u16>>,
     wifi: Given<Wifi>,
     /// Addresses with the prefixes that they were written with.
     addresses: Vec<(Written<IpAddr>, IpNet)>,
 }
 
-/// The site of one host that these files make.
-pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> Site {
+/// What a link has beside what a sheet could say of it.
+#[derive(Clone, Debug, Default)]
+pub struct Beside {
+    /// Addresses of further networks.
+    pub addresses: Vec<IpNet>,
+    /// The families in which it asks a DHCP server.
+    pub dhcp: Vec<Family>,
+}
+
+/// The site of one host that these files make, and what its links have beside it, in their order.
+pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> (Site, Vec<Beside>) {
     let mut site = Site::default();
     let Some(network) = joined.get("network") else {
         if let Some((key, _)) = joined.entries.first() {
@@ -82,11 +91,11 @@ pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> 
                 "it has no key `network`, below which all stands",
             ));
         }
-        return site;
+        return (site, Vec::new());
     };
     let Some(network) = network.value.map() else {
         findings.push(report::netplan_malformed(network.place, "`network` holds no mapping"));
-        return site;
+        return (site, Vec::new());
     };
     let mut drafts = Vec::new();
     for (key, section) in &network.entries {
@@ -107,34 +116,33 @@ pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> 
         let found = Renderer::ALL.iter().find(|(word, _)| Some(*word) == node.value.text())?;
         Some(Written::new(found.1, node.place))
     });
+    let beside = drafts.iter().map(|draft| draft.beside.clone()).collect();
     assemble(&mut site, name, drafts, renderer);
-    site
+    (site, beside)
 }
 
 /// Puts the links into subnets, and the host together.
 fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Written<Renderer>>) {
-    let leads_out = drafts.iter().any(|draft| !draft.gateways.is_empty() || draft.asks_dhcp);
+    let leads_out = drafts.iter().any(|draft| !draft.gateways.is_empty() || !draft.beside.dhcp.is_empty());
     let mut settings =
         Settings { renderer: renderer.map_or(Given::Absent, Given::Value), ..Settings::default() };
     let mut dns = Vec::new();
     let mut search = Vec::new();
     let mut links = Vec::new();
     for draft in drafts {
-        let Draft {
-            mut link,
-            asks_dhcp,
-            gateways,
-            own_gateways,
-            dns: own_dns,
-            search: own_search,
-            vlan,
-            wifi,
-            addresses,
-        } = draft;
+        let Draft { mut link, beside, gateways, own_gateways, names, vlan, wifi, addresses } = draft;
         link.default_route =
             !gateways.is_empty() || (!leads_out && own_gateways.is_empty() && !addresses.is_empty());
-        dns.extend(own_dns);
-        search.extend(own_search);
+        if names.only_for.is_empty() {
+            dns.extend(names.addresses);
+            search.extend(names.search);
+        } else if let Some(first) = names.addresses.first().map(|item| item.place) {
+            let items = names.addresses;
+            let servers =
+                Arc::new(Choices { place: first, items, ends_with_none: true, has_faulty_items: false });
+            let for_domain = |domain| DomainServers { domain, servers: Arc::clone(&servers) };
+            settings.dns_for.extend(names.only_for.into_iter().map(for_domain));
+        }
         if !addresses.is_empty() || vlan.value().is_some() || wifi.value().is_some() {
             let side = |family: Family| {
                 let (written, prefix) = addresses.iter().find(|(at, _)| Family::of(at.value) == family)?;
@@ -144,7 +152,7 @@ fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Wr
                     prefix: written.with(*prefix),
                     gateway: match gateway {
                         Some(gateway) => Given::Value(Gateway::At(gateway.clone())),
-                        None if asks_dhcp || leads_out => Given::Value(Gateway::Declined),
+                        None if !beside.dhcp.is_empty() || leads_out => Given::Value(Gateway::Declined),
                         None => Given::Absent,
                     },
                 })
@@ -229,13 +237,8 @@ impl LinkReader<'_> {
             Ok(parsed) => name.with(parsed),
             Err(fault) => return self.report(report::link_name_invalid(None, &name, &fault)),
         };
-        let asks_dhcp = ["dhcp4", "dhcp6"]
-            .into_iter()
-            .any(|key| map.get(key).is_some_and(|node| node.value.flag() == Some(true)));
-        if asks_dhcp {
-            self.findings.push(report::netplan_asks_dhcp(&name.with(name.value.to_string())));
-        }
         let addresses = self.addresses(map);
+        let dhcp = self.dhcp(map, &addresses);
         let mut gateways = Vec::new();
         for key in ["gateway4", "gateway6"] {
             let Some(written) = text(key) else { continue };
@@ -271,20 +274,22 @@ impl LinkReader<'_> {
         let kind = self.kind(map);
         let (link_addresses, more) = choices(&addresses);
         options.more_addresses = more;
-        if let Some((extra, prefix)) = addresses.iter().find(|(at, prefix)| {
-            let first = addresses.iter().find(|(other, _)| Family::of(other.value) == Family::of(at.value));
-            first.is_some_and(|(_, first)| first != prefix)
-        }) {
+        let first_of = |family: Family| addresses.iter().find(|(other, _)| Family::of(other.value) == family);
+        let others = addresses
+            .iter()
+            .filter(|(at, prefix)| first_of(Family::of(at.value)).is_some_and(|(_, first)| first != prefix));
+        if let Some((extra, prefix)) = others.clone().next() {
             self.findings.push(report::netplan_second_network(extra.place, &name.value.to_string(), *prefix));
         }
+        let others =
+            others.filter_map(|(at, prefix)| IpNet::new(at.value, prefix.prefix_len()).ok()).collect();
         let [address, address6] = link_addresses;
-        let (dns, search) = self.name_servers(map);
+        let names = self.name_servers(map);
         Some(Draft {
-            asks_dhcp,
+            beside: Beside { addresses: others, dhcp },
             gateways,
             own_gateways,
-            dns,
-            search,
+            names,
             vlan: self.vlan(map),
             wifi: self.wifi(map),
             addresses,
@@ -306,6 +311,21 @@ impl LinkReader<'_> {
             Ok(address) => Some(written.with(address)),
             Err(fault) => self.report(report::address_malformed(None, key, written, &fault)),
         }
+    }
+
+    /// The families in which a DHCP server is asked.
+    fn dhcp(&mut self, map: &Map, addresses: &[(Written<IpAddr>, IpNet)]) -> Vec<Family> {
+        let keys = [("dhcp4", Family::V4), ("dhcp6", Family::V6)];
+        let asked = keys.into_iter().filter_map(|(key, family)| {
+            map.get(key).filter(|node| node.value.flag() == Some(true)).map(|node| (key, family, node.place))
+        });
+        let asked: Vec<_> = asked.collect();
+        if let Some((key, family, place)) = asked.first() {
+            let own = addresses.iter().find(|(at, _)| Family::of(at.value) == *family);
+            let own = own.map(|(address, _)| address.value);
+            self.findings.push(report::netplan_asks_dhcp(*place, &self.id.value, key, own));
+        }
+        asked.into_iter().map(|(_, family, _)| family).collect()
     }
 
     /// Addresses with their prefixes. A mapping in place of a text holds options of the address that is its key.
@@ -490,10 +510,9 @@ impl LinkReader<'_> {
         })
     }
 
-    fn name_servers(&mut self, map: &Map) -> (Vec<Written<IpAddr>>, Vec<Written<DomainName>>) {
-        let Some(servers) = map.get("nameservers").and_then(|node| node.value.map()) else {
-            return (Vec::new(), Vec::new());
-        };
+    fn name_servers(&mut self, map: &Map) -> NameServers {
+        let mut names = NameServers::default();
+        let Some(servers) = map.get("nameservers").and_then(|node| node.value.map()) else { return names };
         let texts = |key: &str| -> Vec<Written<String>> {
             let items = servers.get(key).and_then(|node| node.value.list()).unwrap_or_default();
             items
@@ -501,25 +520,39 @@ impl LinkReader<'_> {
                 .filter_map(|item| Some(Written::new(item.value.text()?.to_owned(), item.place)))
                 .collect()
         };
-        let mut addresses = Vec::new();
         for written in texts("addresses") {
             match parse_address(&written.value, None) {
-                Ok(address) => addresses.push(written.with(address)),
+                Ok(address) => names.addresses.push(written.with(address)),
                 Err(fault) => self.findings.push(report::dns_not_an_address(None, &written, &fault)),
             }
         }
-        let mut domains = Vec::new();
+        let mut asked_for_all = false;
         for written in texts("search") {
-            let plain = written.value.trim_start_matches('~');
-            match DomainName::parse(plain) {
-                Ok(domain) => domains.push(written.with(domain)),
-                // "~." routes every name to the link's servers.
-                Err(_) if plain == "." => {}
+            let routed = written.value.strip_prefix('~');
+            if routed == Some(".") {
+                asked_for_all = true;
+                continue;
+            }
+            match DomainName::parse(routed.unwrap_or(&written.value)) {
+                Ok(domain) if routed.is_some() => names.only_for.push(written.with(domain)),
+                Ok(domain) => names.search.push(written.with(domain)),
                 Err(fault) => self.findings.push(report::search_malformed(None, &written, &fault)),
             }
         }
-        (addresses, domains)
+        if asked_for_all || !names.search.is_empty() {
+            names.only_for.clear();
+        }
+        names
     }
+}
+
+/// The name servers of a link. Those of a link with `~domain` and nothing else are asked for these domains alone
+/// (`systemd.network(5)`, `Domains=`).
+#[derive(Default)]
+struct NameServers {
+    addresses: Vec<Written<IpAddr>>,
+    search: Vec<Written<DomainName>>,
+    only_for: Vec<Written<DomainName>>,
 }
 
 /// The first address of each family, and the others of the same networks.
