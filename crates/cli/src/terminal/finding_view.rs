@@ -101,9 +101,14 @@ impl Excerpt {
         let to = (span.end() - start).clamp(from, line.len());
         let hidden = source.confidential_parts(span.start());
         let shown = |range: Range<usize>| Some(harmless(&with_hidden(line, range, &hidden)?));
+        let goes_on =
+            |at: usize| hidden.iter().any(|part| at > 0 && part.contains(&at) && part.contains(&(at - 1)));
+        // What is hidden across an end of the part concerned is said once, in the part.
         let before = shown(0..from)?.trim_start().to_owned();
+        let before = before.strip_suffix(HIDDEN).filter(|_| goes_on(from)).unwrap_or(&before).to_owned();
         let part = shown(from..to)?;
         let after = shown(to..line.len())?.trim_end().to_owned();
+        let after = after.strip_prefix(HIDDEN).filter(|_| goes_on(to)).unwrap_or(&after).to_owned();
         if before.is_empty() && part.is_empty() && after.is_empty() {
             return None;
         }
@@ -115,6 +120,9 @@ impl Excerpt {
     }
 }
 
+/// What stands in place of a secret.
+const HIDDEN: &str = "(not shown)";
+
 /// A part of a line with what must not be shown replaced, in a way that does not tell how long it is.
 fn with_hidden(line: &str, range: Range<usize>, hidden: &[Range<usize>]) -> Option<String> {
     let mut shown = String::new();
@@ -125,7 +133,7 @@ fn with_hidden(line: &str, range: Range<usize>, hidden: &[Range<usize>]) -> Opti
         if !is_hidden {
             shown.push(character);
         } else if !was_hidden {
-            shown.push_str("(not shown)");
+            shown.push_str(HIDDEN);
         }
         was_hidden = is_hidden;
     }

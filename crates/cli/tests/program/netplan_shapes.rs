@@ -241,7 +241,7 @@ const ALL: &[&str] = &["v4", "v6", "both", "neither"];
 const WITH_V4: &[&str] = &["v4", "both"];
 const WITH_ADDRESS: &[&str] = &["v4", "v6", "both"];
 
-const CHOICES: [Choice; 9] = [
+const CHOICES: [Choice; 11] = [
     Choice { name: "plain", link: "", machine: "", adds: &[], takes: &[], goes_with: ALL },
     Choice {
         name: "mtu",
@@ -281,6 +281,36 @@ const CHOICES: [Choice; 9] = [
         ],
         takes: &[DEFAULT4],
         goes_with: &["v4"],
+    },
+    Choice {
+        name: "table6",
+        link: "own_table = 252",
+        machine: "",
+        adds: &[
+            "Route: Destination=::/0 Gateway=fe80::1 Table=252",
+            "RoutingPolicyRule: From=fd64:30::11 Priority=30000 Table=254 To=fd64:30::/64",
+            "RoutingPolicyRule: From=fd64:30::11 Priority=30001 Table=252",
+        ],
+        takes: &[DEFAULT6],
+        goes_with: &["v6"],
+    },
+    Choice {
+        name: "tables",
+        link: "own_table = 1, more_addresses = [\"10.64.31.12\"]",
+        machine: "",
+        adds: &[
+            "Network: Address=10.64.31.12/23",
+            "Route: Destination=0.0.0.0/0 Gateway=10.64.30.1 Table=1",
+            "Route: Destination=::/0 Gateway=fe80::1 Table=1",
+            "RoutingPolicyRule: From=10.64.31.11 Priority=30000 Table=254 To=10.64.30.0/23",
+            "RoutingPolicyRule: From=10.64.31.12 Priority=30000 Table=254 To=10.64.30.0/23",
+            "RoutingPolicyRule: From=fd64:30::11 Priority=30000 Table=254 To=fd64:30::/64",
+            "RoutingPolicyRule: From=10.64.31.11 Priority=30001 Table=1",
+            "RoutingPolicyRule: From=10.64.31.12 Priority=30001 Table=1",
+            "RoutingPolicyRule: From=fd64:30::11 Priority=30001 Table=1",
+        ],
+        takes: &[DEFAULT4, DEFAULT6],
+        goes_with: &["both"],
     },
     Choice {
         name: "local4",

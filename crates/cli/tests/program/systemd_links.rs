@@ -18,6 +18,7 @@ fn udev_says(workspace: &Workspace, host: &str, port: (&str, &str)) -> String {
     let script = "set -e\n\
         mount -t sysfs sysfs /sys\n\
         ip link add \"$2\" address \"$3\" type veth peer name other0\n\
+        mkdir -p /run/systemd\n\
         mount -t tmpfs none /run/systemd\n\
         mkdir -p /run/systemd/network \"$1/run/systemd/network\" /etc/systemd/network\n\
         cp -r \"$1\"/run/systemd/network/. /run/systemd/network\n\

@@ -246,6 +246,25 @@ fn a_mistyped_key() {
     assert_eq!(finding["machine"], "gauge-01");
 }
 
+/// Words from elsewhere are answered with what is written here, whatever key they resemble.
+#[test]
+fn a_key_by_another_name() {
+    for (key, fix) in [
+        ("addresses", "write the first as address, and the others in more_addresses, a list"),
+        ("netmask", "write the mask behind the subnet's address: prefix = \"10.64.10.0/24\""),
+        ("vlan-id", "write the tag in the subnet of the link: vlan = 110"),
+        ("interfaces", "write members = [\"lan0\", \"lan1\"] in a link of kind bond or bridge"),
+        ("dhcp4", "take the line out: addresses are static, and DHCP is always off"),
+        ("macAddress", "write mac = \"02:64:10:00:00:21\" in a link of the machine"),
+    ] {
+        let link = format!("address = \"10.64.10.11\", «{key}» = 1 }}");
+        let sheet =
+            right_sheet(&host("gauge-01", "10.64.10.11").replace("address = \"10.64.10.11\" }", &link));
+        let says = format!("There is no key `{key}` in a link of a host.");
+        expect(&sheet, "sheet-key-unknown", Some("gauge-01"), &says, fix);
+    }
+}
+
 #[test]
 fn a_key_of_the_machine_below_the_header_of_a_link() {
     let entry = "[[host]]\nname = \"gauge-01\"\n[host.link.eth0]\nsubnet = \"quay\"\naddress = \"10.64.10.11\"\n«timezone» = \"Etc/UTC\"\n";

@@ -2,7 +2,6 @@
 //! from a folder that is none.
 
 use std::collections::BTreeMap;
-use std::fmt::Write as _;
 
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -32,10 +31,17 @@ pub struct ListedFile {
     pub link: Option<String>,
 }
 
-#[derive(Serialize, Deserialize)]
+#[derive(Deserialize)]
 struct List {
     format: u8,
     files: Vec<ListedFile>,
+}
+
+/// The same, to be written.
+#[derive(Serialize)]
+struct ListRef<'a> {
+    format: u8,
+    files: Vec<&'a ListedFile>,
 }
 
 impl ListedFile {
@@ -57,16 +63,12 @@ impl ListedFile {
 
 /// SHA-256 in hexadecimal digits.
 pub(super) fn digest(bytes: &[u8]) -> String {
-    Sha256::digest(bytes).iter().fold(String::with_capacity(64), |mut digits, byte| {
-        // Writing to a String does not fail.
-        let _ = write!(digits, "{byte:02x}");
-        digits
-    })
+    hex::encode(Sha256::digest(bytes))
 }
 
 /// The list of these files, sorted by path.
 pub(super) fn to_json(files: &BTreeMap<String, ListedFile>) -> serde_json::Result<Vec<u8>> {
-    let mut bytes = serde_json::to_vec_pretty(&List { format: 1, files: files.values().cloned().collect() })?;
+    let mut bytes = serde_json::to_vec_pretty(&ListRef { format: 1, files: files.values().collect() })?;
     bytes.push(b'\n');
     Ok(bytes)
 }

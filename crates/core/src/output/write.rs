@@ -4,7 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, OpenOptions, Permissions};
 use std::io::{self, Write as _};
 use std::os::unix::fs::{OpenOptionsExt, PermissionsExt, symlink};
+use std::panic::resume_unwind;
 use std::path::{Component, Path, PathBuf};
+use std::thread;
 
 use super::list::{self, LIST_NAME, ListedFile};
 use super::{Content, OutputFile, OutputTree};
@@ -90,22 +92,39 @@ fn write_new(tree: &OutputTree, into: &Path) -> Result<WriteReport, WriteFault> 
     let staging = staging_folder(parent)?;
     let root = staging.path().join("tree");
     fs::create_dir(&root).map_err(|error| refused("made", &root, error))?;
-    let mut report = WriteReport::default();
+    // One processor waits for the filesystem while another prepares the next file.
+    let workers = thread::available_parallelism().map_or(1, usize::from);
+    let share = tree.files.len().div_ceil(workers).max(1);
+    let parts: Vec<Result<Vec<ListedFile>, WriteFault>> = thread::scope(|scope| {
+        let root = &root;
+        let started: Vec<_> =
+            tree.files.chunks(share).map(|files| scope.spawn(move || put_all(files, root))).collect();
+        started.into_iter().map(|worker| worker.join().unwrap_or_else(|panic| resume_unwind(panic))).collect()
+    });
     let mut listed = BTreeMap::new();
+    for part in parts {
+        listed.extend(part?.into_iter().map(|file| (file.path.clone(), file)));
+    }
+    let written = tree.files.iter().map(|file| file.path.clone()).collect();
+    let report = WriteReport { written, ..WriteReport::default() };
+    put_list(&listed, &root.join(LIST_NAME))?;
+    fs::rename(&root, into).map_err(|error| refused("made", into, error))?;
+    Ok(report)
+}
+
+/// Writes files into a tree that nobody else knows yet.
+fn put_all(files: &[OutputFile], root: &Path) -> Result<Vec<ListedFile>, WriteFault> {
     let mut last_folder = PathBuf::new();
-    for file in &tree.files {
+    let put_one = |file: &OutputFile| {
         let path = root.join(&file.path);
         if let Some(folder) = path.parent().filter(|folder| *folder != last_folder) {
             fs::create_dir_all(folder).map_err(|error| refused("made", folder, error))?;
             folder.clone_into(&mut last_folder);
         }
         put(file, &path)?;
-        listed.insert(file.path.clone(), ListedFile::of(file));
-        report.written.push(file.path.clone());
-    }
-    put_list(&listed, &root.join(LIST_NAME))?;
-    fs::rename(&root, into).map_err(|error| refused("made", into, error))?;
-    Ok(report)
+        Ok(ListedFile::of(file))
+    };
+    files.iter().map(put_one).collect()
 }
 
 fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteFault> {

@@ -151,8 +151,8 @@ pub(crate) fn key_unknown(
 ) -> Finding {
     let message = format!("There is no key `{key}` in {}.", spec.called);
     let fix = match (meant, habit(key)) {
-        (Some(meant), _) => format!("write `{meant}`"),
-        (None, Some(habit)) => habit.to_owned(),
+        (_, Some(habit)) => habit.to_owned(),
+        (Some(meant), None) => format!("write `{meant}`"),
         (None, None) => {
             let known: Vec<&str> = spec.keys.iter().map(|known| known.name).collect();
             format!("take the line out, or use a key that is there: {}", known.join(", "))
@@ -167,8 +167,18 @@ fn habit(key: &str) -> Option<&'static str> {
         "mask" | "netmask" | "subnet_mask" | "prefix_length" | "cidr" => {
             "write the mask behind the subnet's address: prefix = \"10.64.10.0/24\""
         }
-        "ip" | "ipv4" | "ip_address" | "addr" | "addresses" => {
-            "write address = \"10.64.10.11\" in a link of the machine"
+        "ip" | "ipv4" | "ip_address" | "addr" => "write address = \"10.64.10.11\" in a link of the machine",
+        "addresses" | "ips" => "write the first as address, and the others in more_addresses, a list",
+        "id" | "vlan_id" | "tag" | "vid" => "write the tag in the subnet of the link: vlan = 110",
+        "slaves" | "interfaces" | "ports" | "ifaces" => {
+            "write members = [\"lan0\", \"lan1\"] in a link of kind bond or bridge"
+        }
+        "parent" | "raw_device" | "device" | "dev" => "write over = \"uplink\" in a link of kind vlan",
+        "macaddress" | "mac_address" | "hwaddr" | "hwaddress" => {
+            "write mac = \"02:64:10:00:00:21\" in a link of the machine"
+        }
+        "route" | "static_routes" => {
+            "write routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }] in a link of the machine"
         }
         "ipv6" | "ip6" | "ipv6_address" => "write address6 = \"fd64:10::11\" in a link of the machine",
         "gateway4" | "gw" | "router" | "default_gateway" => "write gateway = \"10.64.10.1\" in the subnet",
