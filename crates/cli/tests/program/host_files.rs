@@ -121,3 +121,28 @@ fn addresses_of_clusters_and_pools_are_taken() {
         assert!(check.stdout.contains("1 error\n"), "{}", check.stdout);
     }
 }
+
+/// Of what `[common]` and a machine both say, values and lists of the machine stand in place of the others, and tables are
+/// laid over each other.
+#[test]
+fn tables_of_all_and_of_the_machine_are_merged() {
+    let workspace = Workspace::new();
+    let own = "name = \"gauge-01\"\ndns = [\"10.64.10.55\", \"none\"]\nssh = { root_login = true }\n\
+        dns_for = { \"mole.example\" = [\"10.64.10.98\"], \"pier.example\" = [\"10.64.10.98\"] }";
+    let shared = "[common]\nssh = { password_login = true, root_login = false }\n\
+        dns_for = { \"crane.example\" = [\"10.64.10.98\"], \"pier.example\" = [\"10.64.10.97\"] }";
+    let sheet = right_sheet(&host("gauge-01", "10.64.10.11").replace("name = \"gauge-01\"", own));
+    workspace.write("sheet.toml", sheet.replace("[common]", shared));
+    let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
+    assert_eq!(render.code, 0, "{}", render.stdout);
+    let sshd = file(&workspace, "ssh/sshd_config.d/00-impostazione.conf");
+    assert!(sshd.contains("\nPasswordAuthentication yes\n"), "{sshd}");
+    assert!(sshd.contains("PermitRootLogin prohibit-password\n"), "{sshd}");
+    let resolved = file(&workspace, "systemd/resolved.conf.d/60-impostazione.conf");
+    assert!(resolved.contains("\nDNS=10.64.10.55\n"), "{resolved}");
+    let netplan = workspace.read(&format!("{ROOTFS}netplan/60-impostazione.yaml"));
+    for domain in ["~crane.example", "~mole.example", "~pier.example", "10.64.10.98"] {
+        assert!(netplan.contains(domain), "{domain}\n{netplan}");
+    }
+    assert!(!netplan.contains("10.64.10.97"), "{netplan}");
+}
