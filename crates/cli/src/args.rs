@@ -24,7 +24,7 @@ pub(crate) struct Arguments {
     #[arg(short, long, global = true)]
     pub(crate) quiet: bool,
 
-    /// Show more, such as each file that is written
+    /// Show more: each file that is written, and findings that are waived
     #[arg(short, long, global = true, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
 }

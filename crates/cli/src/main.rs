@@ -23,7 +23,7 @@ fn main() -> ExitCode {
     };
     arguments.color.choice().write_global();
     let result = match arguments.command {
-        Command::Check(check) => commands::check::run(&check, arguments.quiet),
+        Command::Check(check) => commands::check::run(&check, arguments.quiet, arguments.verbose),
         Command::Explain(explain) => commands::explain::run(&explain),
         Command::Review(review) => commands::review::run(&review),
         Command::Render(render) => commands::render::run(&render, arguments.quiet, arguments.verbose),

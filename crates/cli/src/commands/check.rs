@@ -17,7 +17,7 @@ use crate::only::Only;
 use crate::sheet_file::assess_file;
 use crate::terminal;
 
-pub(crate) fn run(arguments: &CheckArguments, quiet: bool) -> Result<Exit, Failure> {
+pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     let mut assessment = assess_file(&arguments.sheet)?;
     if arguments.fix {
         assessment = mend_file(&arguments.sheet, assessment, quiet)?;
@@ -40,9 +40,9 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool) -> Result<Exit, Failu
             terminal::print(&to_json(&log)?)?;
         }
         CheckFormat::Text => {
-            let standing = findings.iter().copied().filter(|finding| !finding.is_waived());
+            let shown = |finding: &&Finding| verbose || !finding.is_waived();
             let mut text = terminal::show_findings(
-                standing,
+                findings.iter().copied().filter(shown),
                 &assessment.sources,
                 terminal::WHOLE_SHEET,
                 terminal::width(),

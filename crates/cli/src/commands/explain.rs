@@ -13,10 +13,15 @@ pub(crate) fn run(arguments: &ExplainArguments) -> Result<Exit, Failure> {
         return Ok(Exit::Done);
     };
     let rule = rules::by_name(name).ok_or_else(|| {
-        let close = nearest(name, rules::all().map(|rule| rule.name), 1);
-        Failure::CommandLine(match close.first() {
-            Some(close) => format!("there is no rule {name}; is {close} meant?"),
-            None => format!("there is no rule {name}; `impostazione explain` lists all rules"),
+        let names = || rules::all().map(|rule| rule.name);
+        let with_it: Vec<&str> = names().filter(|known| known.split('-').any(|word| word == name)).collect();
+        let close = nearest(name, names(), 1);
+        Failure::CommandLine(match (with_it.as_slice(), close.first()) {
+            ([_, ..], _) => {
+                format!("there is no rule {name}; with that word there are {}", with_it.join(", "))
+            }
+            ([], Some(close)) => format!("there is no rule {name}; is {close} meant?"),
+            ([], None) => format!("there is no rule {name}; `impostazione explain` lists all rules"),
         })
     })?;
     terminal::print(&terminal::show_rule(rule, terminal::width()))?;

@@ -80,9 +80,14 @@ fn show(
         let _ = writeln!(text, "{LINE_INDENT}{color}{marks}{color:#}");
     }
     let _ = writeln!(text, "{}", wrapped(&finding.message, INDENT, INDENT, width));
-    let fix = wrapped(&format!("fix: {}", finding.fix), INDENT, "       ", width);
-    let fix = fix.replacen("fix:", &format!("{FIX}fix:{FIX:#}"), 1);
-    let _ = writeln!(text, "{fix}\n");
+    let (title, says) = match &finding.waived_because {
+        Some(reason) => ("waived:", harmless(reason)),
+        None => ("fix:", finding.fix.clone()),
+    };
+    let last =
+        wrapped(&format!("{title} {says}"), INDENT, &" ".repeat(INDENT.len() + title.len() + 1), width);
+    let last = last.replacen(title, &format!("{FIX}{title}{FIX:#}"), 1);
+    let _ = writeln!(text, "{last}\n");
 }
 
 /// The line of the sheet at which a finding begins, cut to a width around the part concerned.

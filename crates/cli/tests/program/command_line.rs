@@ -103,6 +103,9 @@ fn explain_lists_the_rules_and_says_more_about_each() {
     let mistyped = workspace.run(&["explain", "adress-malformed"]);
     assert_eq!(mistyped.code, 2);
     assert!(mistyped.stderr.contains("is address-malformed meant?"), "{}", mistyped.stderr);
+    let word = workspace.run(&["explain", "ntp"]);
+    assert_eq!(word.code, 2);
+    assert!(word.stderr.contains("ntp-missing, ntp-malformed"), "{}", word.stderr);
 }
 
 #[test]

@@ -27,6 +27,9 @@ fn a_waived_finding_is_counted_and_not_shown_and_stays_in_the_json() {
             (check.code, check.stdout.as_str()),
             (0, "sheet.toml: 2 machines, nothing wrong; 1 waived\n")
         );
+        let verbose = workspace.run(&["check", "-v", "sheet.toml"]);
+        assert!(verbose.stdout.contains("warning ntp-too-few\n"), "{}", verbose.stdout);
+        assert!(verbose.stdout.contains("  waived: one clock, order 118\n"), "{}", verbose.stdout);
         let found = report(&workspace);
         assert_eq!(
             (&found["findings"][0]["rule"], &found["findings"][0]["waived"]),
