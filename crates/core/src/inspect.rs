@@ -1,5 +1,8 @@
 //! What somebody else's files say, and what is wrong with them.
 
+use std::collections::HashSet;
+
+use regex::Regex;
 use serde::Serialize;
 
 use crate::finding::Finding;
@@ -32,12 +35,25 @@ pub fn inspect_netplan(name: &str, files: Vec<Source>) -> NetplanInspection {
     let mut judge = Judge::new(&site, &sources, findings);
     rules::run_on_netplan(&mut judge);
     let mut findings = judge.into_findings();
+    if has_ranked_ways_out(&beside) {
+        findings.retain(|finding| finding.rule.name != "default-route-duplicate");
+    }
+    let names: Vec<String> = site.subnets.iter().map(|subnet| regex::escape(&subnet.name.value)).collect();
+    let networks = Regex::new(&format!(r"([Ss])ubnet ({})($|[ ,.:;(])", names.join("|")));
+    let networks = networks.ok().filter(|_| !names.is_empty());
     for finding in &mut findings {
+        rules::in_terms_of_netplan(finding, networks.as_ref());
         // There is one host, and its files are named.
         finding.machine = None;
     }
     findings.sort_by_key(|finding| finding.place);
     NetplanInspection { sources, site, beside, findings }
+}
+
+/// Whether there are several default routes of a family, each with a metric that no other has.
+fn has_ranked_ways_out(beside: &[Beside]) -> bool {
+    let mut seen = HashSet::new();
+    beside.iter().flat_map(|beside| &beside.metrics).all(|route| seen.insert(*route))
 }
 
 impl NetplanInspection {
@@ -95,7 +111,14 @@ pub struct InspectedLink {
 
 impl From<(ReviewedLink, &Beside)> for InspectedLink {
     fn from((link, beside): (ReviewedLink, &Beside)) -> Self {
-        let ReviewedLink { name, kind, details, member_of, addresses, gateways, .. } = link;
+        let ReviewedLink { name, kind, mut details, member_of, addresses, mut gateways, .. } = link;
+        for (network, router) in &beside.on_link {
+            if network.prefix_len() == 0 {
+                gateways.push(router.to_string());
+            } else {
+                details.push(format!("{network} via {router} on the link"));
+            }
+        }
         let mut addresses = match addresses {
             Stated::Values(addresses) => addresses,
             Stated::None | Stated::Nothing | Stated::Unreadable => Vec::new(),

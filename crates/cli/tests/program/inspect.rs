@@ -139,6 +139,120 @@ fn what_a_sheet_could_not_say_is_shown_all_the_same() {
     assert!(text.contains(message), "{text}");
 }
 
+const SLIPS: &str = r#"network:
+  version: 2
+  ethernets:
+    eth0:
+      match: {macaddress: "03:64:10:00:00:21"}
+      set-name: eth0
+      mtu: 1000
+      addresses: [10.64.10.0/24, "fd64:10::11/64"]
+      routes:
+      - {to: default, via: 10.64.10.0}
+      - {to: 10.64.96.0/20, via: 10.64.20.1}
+      nameservers: {addresses: [10.64.10.53, 10.64.10.53, 10.64.10.54, 10.64.10.55]}
+    eth1:
+      addresses: [10.64.11.5/24]
+      routes: [{to: default, via: 10.64.11.1}]
+    eth2:
+      addresses: ["2a00:64::5/64"]
+    eth3: {wakeonlan: true}
+    enp9s0: {wakeonlan: true}
+  bonds:
+    bond0:
+      interfaces: [eth1, eth7]
+      parameters: {mode: active-backup, lacp-rate: fast}
+    bond1:
+      interfaces: [eth1]
+      parameters: {mode: balance-foo}
+    bond2:
+      parameters: {mode: 802.3ad}
+  vlans:
+    radar: {id: 5000, link: bond9, addresses: [10.64.30.5/24]}
+    sonar: {id: 12, link: bond0, addresses: [10.64.31.5/24]}
+    asdic: {id: 12, link: bond0, addresses: [10.64.32.5/24]}
+    untagged: {link: bond0, addresses: [10.64.34.5/24]}
+  wifis:
+    wlan0: {addresses: [10.64.33.5/24]}
+"#;
+
+/// Whoever reads netplan files may never have seen a sheet: findings on them do not speak of its keys.
+#[test]
+fn findings_on_files_are_in_the_terms_of_files() {
+    let workspace = Workspace::new();
+    workspace.write("n.yaml", SLIPS);
+    workspace.write("shut.yaml", file("      routes:\n      - to: default\n        via: 10.64.10.1\n", ""));
+    let mut found = inspected(&workspace, "n.yaml");
+    let shut = inspected(&workspace, "shut.yaml");
+    let findings = found["findings"].as_array_mut().unwrap();
+    findings.extend(shut["findings"].as_array().unwrap().iter().cloned());
+    let rules = rules(&found);
+    for rule in [
+        "default-route-duplicate",
+        "link-by-name-only",
+        "link-name-kernel",
+        "link-setting-needs-mac",
+        "link-undefined",
+        "bond-without-members",
+        "bond-mode-unknown",
+        "vlan-missing",
+        "vlan-out-of-range",
+        "vlan-twice-on-link",
+        "dns-duplicate",
+        "prefix-not-private",
+        "wifi-settings-missing",
+        "gateway-missing",
+    ] {
+        assert!(rules.iter().any(|found| found == rule), "{rule} in {rules:?}");
+    }
+    for finding in found["findings"].as_array().unwrap() {
+        for text in [finding["message"].as_str().unwrap(), finding["fix"].as_str().unwrap()] {
+            let words = [
+                " = ",
+                "default_route",
+                "own_table",
+                "more_addresses",
+                "[host",
+                "[subnet",
+                "waiver",
+                "sheet",
+                "_",
+            ];
+            for word in words {
+                assert!(!text.contains(word), "{text}");
+            }
+            assert!(!text.contains("ubnet eth") && !text.contains("ubnet radar"), "{text}");
+        }
+    }
+}
+
+/// What netplan takes and a sheet cannot say is no slip.
+#[test]
+fn right_files_of_kinds_that_a_sheet_does_not_know_are_right() {
+    let one = "addresses: [10.64.10.11/24]";
+    let others = [
+        // A router outside the network, on the link all the same.
+        "eth0: {addresses: [10.64.10.11/32], routes: [{to: default, via: 10.64.20.1, on-link: true}]}",
+        "eth0: {addresses: [10.64.10.11/24], routes: [{to: default, via: 10.64.10.1}, {to: 10.64.96.0/20, via: 10.64.20.1, on-link: true}]}",
+        // A second way out behind the first.
+        "eth0: {addresses: [10.64.10.11/24], routes: [{to: default, via: 10.64.10.1}]}\n    enp1s0: {addresses: [10.64.11.11/24], routes: [{to: default, via: 10.64.11.1, metric: 900}]}",
+        // A table of one network, without a way out of it.
+        "eth0: {addresses: [10.64.10.11/24], routes: [{to: default, via: 10.64.10.1}, {to: 10.64.10.0/24, via: 10.64.10.1, table: 101}]}",
+        "lo: {addresses: [10.64.99.1/32]}\n    eth0: {addresses: [10.64.10.11/24], routes: [{to: default, via: 10.64.10.1}]}",
+    ];
+    let workspace = Workspace::new();
+    for links in others {
+        workspace.write("n.yaml", format!("network:\n  version: 2\n  ethernets:\n    {links}\n"));
+        let found = inspected(&workspace, "n.yaml");
+        assert_eq!(rules(&found), [""; 0], "{links}");
+    }
+    let tunnel = format!(
+        "network:\n  ethernets:\n    eth0: {{}}\n  bridges:\n    br0: {{interfaces: [eth0, gre0], {one}, routes: [{{to: default, via: 10.64.10.1}}]}}\n  tunnels:\n    gre0: {{mode: gretap, local: 10.64.10.11, remote: 10.64.10.12}}\n"
+    );
+    workspace.write("n.yaml", tunnel);
+    assert_eq!(rules(&inspected(&workspace, "n.yaml")), ["netplan-key-unread"], "the section, once");
+}
+
 #[test]
 fn what_cannot_be_inspected_is_said() {
     let workspace = Workspace::new();

@@ -204,6 +204,12 @@ fn near_misses_of_links() -> Vec<NearMiss> {
         ("link-name-kernel", linked(&format!("link.eth0 = {{ {IN_QUAY} }}"))),
         ("link-by-name-only", linked(&format!("link.enp1s0 = {{ {IN_QUAY} }}"))),
         (
+            "link-by-name-only",
+            linked(&format!(
+                "{ETH}\nlink.wlan0 = {{ kind = \"wifi\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }}"
+            )),
+        ),
+        (
             "link-setting-needs-mac",
             link("mac = \"02:64:10:00:00:21\", wake_on_lan = true, speed = 100, duplex = \"half\""),
         ),

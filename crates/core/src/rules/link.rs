@@ -176,7 +176,14 @@ fn check_by_name(judge: &mut Judge<'_>) {
                 && is_counted_name(link.name.value.as_str())
         };
         let counted: Vec<&Link> = machine.links.iter().filter(is_counted).collect();
-        if let [first, second, ..] = counted.as_slice() {
+        // The kernel counts the ports of a kind, which the letters of the name stand for.
+        let letters =
+            |link: &Link| link.name.value.as_str().trim_end_matches(|c: char| c.is_ascii_digit()).to_owned();
+        let mut pairs = counted.iter().enumerate().filter_map(|(index, second)| {
+            let first = counted.iter().take(index).find(|first| letters(first) == letters(second))?;
+            Some((first, second))
+        });
+        if let Some((first, second)) = pairs.next() {
             judge.on_machine(
                 &LINK_BY_NAME_ONLY,
                 machine,

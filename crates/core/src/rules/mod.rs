@@ -153,6 +153,8 @@ const ALSO_OF_ANY_HOST: &[&str] = &[
     "dns-public",
 ];
 
+pub(crate) use netplan::in_terms_of_netplan;
+
 /// Runs the rules that hold for any host.
 pub(crate) fn run_on_netplan(judge: &mut Judge<'_>) {
     let others = ALSO_OF_ANY_HOST.iter().filter_map(|name| by_name(name));

@@ -3,6 +3,7 @@
 use std::net::IpAddr;
 
 use ipnet::IpNet;
+use regex::{Captures, Regex};
 
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
@@ -149,6 +150,83 @@ pub(crate) fn files_collide(
             "take {link} out of one of the two files, or that file out of the folder if it is an older one"
         ),
     )
+}
+
+/// Puts a finding of a rule that holds for any host into the words of netplan's files, since whoever reads those may never
+/// have seen a sheet. `networks` finds what the networks of links are called, which have no names of their own there.
+pub(crate) fn in_terms_of_netplan(finding: &mut Finding, networks: Option<&Regex>) {
+    if let Some(networks) = networks {
+        let network = |captures: &Captures<'_>| {
+            let part = |number: usize| captures.get(number).map_or("", |part| part.as_str());
+            format!("{} network of {}{}", if part(1) == "S" { "The" } else { "the" }, part(2), part(3))
+        };
+        finding.message = networks.replace_all(&finding.message, network).into_owned();
+        finding.fix = networks.replace_all(&finding.fix, network).into_owned();
+    }
+    for (ours, theirs) in [("`lacp_rate`", "`lacp-rate`"), ("`wake_on_lan`", "`wakeonlan`")] {
+        finding.message = finding.message.replace(ours, theirs);
+    }
+    if finding.rule.name == "link-undefined" {
+        let known = finding.fix.split_once(", or add a table").map(|(known, _)| format!("{known}, or "));
+        finding.fix = known.unwrap_or_default() + "describe it in its section";
+        return;
+    }
+    let (message, fix) = match finding.rule.name {
+        "gateway-missing" => (
+            Some("No link has a default route, so that the host reaches its own networks only."),
+            "add the router to the link that leads out: routes: [{to: default, via: 10.64.10.1}]",
+        ),
+        "default-route-duplicate" => {
+            (None, "take the default route out of one of them, or give each a metric of its own")
+        }
+        "link-by-name-only" => (
+            None,
+            "find each by its address: match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own",
+        ),
+        "link-name-kernel" => (None, "give it a name of your own, such as set-name: lan0"),
+        "link-setting-needs-mac" => (
+            None,
+            "add match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own",
+        ),
+        "vlan-out-of-range" => (None, "write the tag that the switches have, as in id: 110"),
+        "bond-without-members" => (None, "add interfaces: [lan0, lan1], and describe these links"),
+        "vlan-missing" => (
+            Some("The vlan has no `id`, which would be its tag."),
+            "add id: 110 or whatever tag the switches have",
+        ),
+        "vlan-twice-on-link" => {
+            (None, "write the other tag, or put the address among those of the other link")
+        }
+        "dns-public" => {
+            (None, "write a name server of the site first, or no search domain if there are no names inside")
+        }
+        "prefix-not-private" => (None, "correct it if a private network is meant"),
+        "dns-duplicate" => (None, "write another server, or take it out"),
+        "wifi-settings-missing" => (
+            Some("The wireless link has no network to join."),
+            "add access-points: with the name of the network and its password",
+        ),
+        _ => {
+            finding.fix = in_yaml(&finding.fix);
+            return;
+        }
+    };
+    if let Some(message) = message {
+        message.clone_into(&mut finding.message);
+    }
+    fix.clone_into(&mut finding.fix);
+}
+
+/// `key = value` as YAML has it.
+fn in_yaml(text: &str) -> String {
+    let mut yaml = String::with_capacity(text.len());
+    for (index, part) in text.split(" = ").enumerate() {
+        if index > 0 {
+            yaml.push_str(": ");
+        }
+        yaml.push_str(part);
+    }
+    yaml
 }
 
 pub(crate) fn asks_dhcp(place: Place, link: &str, key: &str, own: Option<IpAddr>) -> Finding {

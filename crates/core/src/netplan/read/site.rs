@@ -57,6 +57,13 @@ const UNDERSTOOD: &[&str] = &[
 /// The sections of links, and what they hold.
 const SECTIONS: [&str; 5] = ["ethernets", "wifis", "bonds", "bridges", "vlans"];
 
+/// Sections of links of which only what every link has is looked at.
+const OTHER_SECTIONS: [&str; 6] =
+    ["tunnels", "vrfs", "modems", "dummy-devices", "virtual-ethernets", "nm-devices"];
+
+/// Bytes of an address of an InfiniBand port (RFC 4391, section 9.1.1), which is no MAC address.
+const INFINIBAND_BYTES: usize = 20;
+
 /// What a link says, before the links are looked at together.
 struct Draft {
     link: Link,
@@ -79,6 +86,17 @@ pub struct Beside {
     pub addresses: Vec<IpNet>,
     /// The families in which it asks a DHCP server.
     pub dhcp: Vec<Family>,
+    /// Networks that are reached through a router outside the link's own (`on-link`), and that router.
+    pub on_link: Vec<(IpNet, IpAddr)>,
+    /// The metrics of its default routes in the main table, by family; 0 where none is given.
+    pub metrics: Vec<(Family, u32)>,
+}
+
+impl Beside {
+    /// Whether the host reaches everything else over it.
+    fn leads_out(&self) -> bool {
+        !self.dhcp.is_empty() || self.on_link.iter().any(|(network, _)| network.prefix_len() == 0)
+    }
 }
 
 /// The site of one host that these files make, and what its links have beside it, in their order.
@@ -103,7 +121,8 @@ pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> 
         if !known && !matches!(key.value.as_str(), "version" | "renderer") {
             findings.push(report::netplan_key_unread(key, None));
         }
-        for (id, link) in section.value.map().filter(|_| known).map_or(&[][..], |map| &map.entries) {
+        let holds_links = known || OTHER_SECTIONS.contains(&key.value.as_str());
+        for (id, link) in section.value.map().filter(|_| holds_links).map_or(&[][..], |map| &map.entries) {
             let mut reader = LinkReader { section: &key.value, id, findings };
             match &link.value {
                 Value::Map(map) => drafts.extend(reader.draft(map)),
@@ -123,16 +142,19 @@ pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> 
 
 /// Puts the links into subnets, and the host together.
 fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Written<Renderer>>) {
-    let leads_out = drafts.iter().any(|draft| !draft.gateways.is_empty() || !draft.beside.dhcp.is_empty());
+    let leads_out = drafts.iter().any(|draft| !draft.gateways.is_empty() || draft.beside.leads_out());
     let mut settings =
         Settings { renderer: renderer.map_or(Given::Absent, Given::Value), ..Settings::default() };
     let mut dns = Vec::new();
     let mut search = Vec::new();
     let mut links = Vec::new();
+    let mut is_asked = false;
     for draft in drafts {
-        let Draft { mut link, beside, gateways, own_gateways, names, vlan, wifi, addresses } = draft;
-        link.default_route =
-            !gateways.is_empty() || (!leads_out && own_gateways.is_empty() && !addresses.is_empty());
+        let Draft { mut link, gateways, own_gateways, names, vlan, wifi, addresses, .. } = draft;
+        // Where nothing leads out, one link is asked for its gateway.
+        let should_lead_out = !leads_out && !is_asked && own_gateways.is_empty() && !addresses.is_empty();
+        is_asked |= should_lead_out;
+        link.default_route = !gateways.is_empty() || should_lead_out;
         if names.only_for.is_empty() {
             dns.extend(names.addresses);
             search.extend(names.search);
@@ -152,7 +174,7 @@ fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Wr
                     prefix: written.with(*prefix),
                     gateway: match gateway {
                         Some(gateway) => Given::Value(Gateway::At(gateway.clone())),
-                        None if !beside.dhcp.is_empty() || leads_out => Given::Value(Gateway::Declined),
+                        None if leads_out => Given::Value(Gateway::Declined),
                         None => Given::Absent,
                     },
                 })
@@ -225,7 +247,13 @@ impl LinkReader<'_> {
     }
 
     fn draft(&mut self, map: &Map) -> Option<Draft> {
-        for (key, _) in map.entries.iter().filter(|(key, _)| !UNDERSTOOD.contains(&key.value.as_str())) {
+        if self.id.value == "lo" {
+            // The loopback interface leads nowhere, whatever addresses it has.
+            return None;
+        }
+        let is_known = SECTIONS.contains(&self.section);
+        let understood = |key: &Written<String>| UNDERSTOOD.contains(&key.value.as_str()) || !is_known;
+        for (key, _) in map.entries.iter().filter(|(key, _)| !understood(key)) {
             self.findings.push(report::netplan_key_unread(key, Some(&self.id.value)));
         }
         let text = |key: &str| {
@@ -238,7 +266,6 @@ impl LinkReader<'_> {
             Err(fault) => return self.report(report::link_name_invalid(None, &name, &fault)),
         };
         let addresses = self.addresses(map);
-        let dhcp = self.dhcp(map, &addresses);
         let mut gateways = Vec::new();
         for key in ["gateway4", "gateway6"] {
             let Some(written) = text(key) else { continue };
@@ -249,7 +276,11 @@ impl LinkReader<'_> {
             gateways.extend(self.address(key, &written));
         }
         let mut own_gateways = Vec::new();
-        let (routes, own_table) = self.routes(map, &mut gateways, &mut own_gateways);
+        let mut beside = Beside { dhcp: self.dhcp(map, &addresses), ..Beside::default() };
+        beside.metrics = gateways.iter().map(|gateway| (Family::of(gateway.value), 0)).collect();
+        let (routes, own_table) = self.routes(map, &mut gateways, &mut own_gateways, &mut beside);
+        // A table without a way out of it is for one network, and nothing that a link of a sheet has.
+        let own_table = own_table.filter(|_| !own_gateways.is_empty());
         for (index, gateway) in gateways.iter().enumerate() {
             let family = Family::of(gateway.value);
             let earlier = gateways.iter().take(index).find(|other| Family::of(other.value) == family);
@@ -281,12 +312,12 @@ impl LinkReader<'_> {
         if let Some((extra, prefix)) = others.clone().next() {
             self.findings.push(report::netplan_second_network(extra.place, &name.value.to_string(), *prefix));
         }
-        let others =
+        beside.addresses =
             others.filter_map(|(at, prefix)| IpNet::new(at.value, prefix.prefix_len()).ok()).collect();
         let [address, address6] = link_addresses;
         let names = self.name_servers(map);
         Some(Draft {
-            beside: Beside { addresses: others, dhcp },
+            beside,
             gateways,
             own_gateways,
             names,
@@ -361,6 +392,7 @@ impl LinkReader<'_> {
         map: &Map,
         gateways: &mut Vec<Written<IpAddr>>,
         own_gateways: &mut Vec<Written<IpAddr>>,
+        beside: &mut Beside,
     ) -> (Vec<Route>, Option<Written<u32>>) {
         let items = map.get("routes").and_then(|node| node.value.list()).unwrap_or_default();
         let (mut routes, mut own_table) = (Vec::new(), None);
@@ -378,7 +410,12 @@ impl LinkReader<'_> {
                 own_gateways.extend(leads_everywhere.then_some(via));
                 continue;
             }
+            let is_on_link = route.get("on-link").is_some_and(|node| node.value.flag() == Some(true));
             if leads_everywhere {
+                let metric = text("metric").and_then(|metric| metric.value.parse().ok()).unwrap_or(0);
+                beside.metrics.push((Family::of(via.value), metric));
+            }
+            if leads_everywhere && !is_on_link {
                 gateways.push(via);
                 continue;
             }
@@ -386,7 +423,10 @@ impl LinkReader<'_> {
                 .value
                 .parse::<IpNet>()
                 .or_else(|error| to.value.parse::<IpAddr>().map(IpNet::from).map_err(|_| error));
+            let everywhere = if via.value.is_ipv4() { "0.0.0.0/0" } else { "::/0" };
+            let network = if leads_everywhere { everywhere.parse() } else { network };
             match network {
+                Ok(network) if is_on_link => beside.on_link.push((network, via.value)),
                 Ok(network) => routes.push(Route {
                     to: to.with(network),
                     via,
@@ -404,6 +444,9 @@ impl LinkReader<'_> {
     fn found_by(&mut self, map: &Map, options: &mut LinkOptions) {
         let mut mac = |node: &Node| {
             let written = Written::new(node.value.text()?.to_owned(), node.place);
+            if written.value.split(':').count() == INFINIBAND_BYTES {
+                return None;
+            }
             match MacAddress::parse(&written.value) {
                 Ok(mac) => Some(written.with(mac)),
                 Err(fault) => {
@@ -468,7 +511,8 @@ impl LinkReader<'_> {
                     .and_then(|node| Some(Written::new(node.value.text()? == "fast", node.place))),
                 spread_by: None,
             })),
-            _ => LinkKind::Ethernet,
+            "ethernets" => LinkKind::Ethernet,
+            _ => LinkKind::Unreadable(Vec::new()),
         }
     }
 
