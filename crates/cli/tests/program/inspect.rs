@@ -226,6 +226,23 @@ fn findings_on_files_are_in_the_terms_of_files() {
     }
 }
 
+/// A mistyped key is told from one that is beside the matter by what it resembles.
+#[test]
+fn a_mistyped_key_is_answered_with_the_one_that_was_meant() {
+    let workspace = Workspace::new();
+    for (from, to, fix) in [
+        ("dhcp4: no", "adresses: []", "write addresses if that was meant, or else look at it yourself"),
+        ("dhcp4: no", "tables: 7", "look at it yourself"),
+        ("ethernets:", "ethernet:", "write ethernets if that was meant, or else look at it yourself"),
+        ("  ethernets:", "  vrfs: {}\n  ethernets:", "look at it yourself"),
+    ] {
+        workspace.write("n.yaml", file(from, to));
+        let found = inspected(&workspace, "n.yaml");
+        assert_eq!(rules(&found), ["netplan-key-unread"], "{to}");
+        assert_eq!(found["findings"][0]["fix"], fix, "{to}");
+    }
+}
+
 /// What netplan takes and a sheet cannot say is no slip.
 #[test]
 fn right_files_of_kinds_that_a_sheet_does_not_know_are_right() {

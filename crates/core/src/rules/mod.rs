@@ -29,6 +29,7 @@ mod vlan;
 mod waiver;
 mod wifi;
 
+pub(crate) use netplan::in_terms_of_netplan;
 pub(crate) use waiver::apply as apply_waivers;
 
 pub use judge::Judge;
@@ -152,8 +153,6 @@ const ALSO_OF_ANY_HOST: &[&str] = &[
     "dns-family-mismatch",
     "dns-public",
 ];
-
-pub(crate) use netplan::in_terms_of_netplan;
 
 /// Runs the rules that hold for any host.
 pub(crate) fn run_on_netplan(judge: &mut Judge<'_>) {

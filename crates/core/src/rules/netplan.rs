@@ -7,6 +7,7 @@ use regex::{Captures, Regex};
 
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
+use crate::names::nearest;
 use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[
@@ -122,13 +123,19 @@ pub(crate) fn address_without_mask(written: &Written<String>) -> Finding {
     )
 }
 
-pub(crate) fn key_unread(key: &Written<String>, link: Option<&str>) -> Finding {
+/// A key that is not looked at, because it is beside the matter or because it was mistyped: `known` are those that may have
+/// been meant.
+pub(crate) fn key_unread(key: &Written<String>, link: Option<&str>, known: &[&str]) -> Finding {
+    let fix = match nearest(&key.value, known.iter().copied(), 1).first() {
+        Some(meant) => format!("write {meant} if that was meant, or else look at it yourself"),
+        None => "look at it yourself".to_owned(),
+    };
     let whose = link.map_or_else(String::new, |link| format!(" of {link}"));
     Finding::on_sheet(
         &NETPLAN_KEY_UNREAD,
         key.place,
         format!("`{}`{whose} is not looked at.", key.value),
-        "look at it yourself",
+        fix,
     )
 }
 

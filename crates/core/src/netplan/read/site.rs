@@ -118,10 +118,11 @@ pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> 
     let mut drafts = Vec::new();
     for (key, section) in &network.entries {
         let known = SECTIONS.contains(&key.value.as_str());
+        let is_other = OTHER_SECTIONS.contains(&key.value.as_str());
         if !known && !matches!(key.value.as_str(), "version" | "renderer") {
-            findings.push(report::netplan_key_unread(key, None));
+            findings.push(report::netplan_key_unread(key, None, if is_other { &[] } else { &SECTIONS }));
         }
-        let holds_links = known || OTHER_SECTIONS.contains(&key.value.as_str());
+        let holds_links = known || is_other;
         for (id, link) in section.value.map().filter(|_| holds_links).map_or(&[][..], |map| &map.entries) {
             let mut reader = LinkReader { section: &key.value, id, findings };
             match &link.value {
@@ -254,7 +255,7 @@ impl LinkReader<'_> {
         let is_known = SECTIONS.contains(&self.section);
         let understood = |key: &Written<String>| UNDERSTOOD.contains(&key.value.as_str()) || !is_known;
         for (key, _) in map.entries.iter().filter(|(key, _)| !understood(key)) {
-            self.findings.push(report::netplan_key_unread(key, Some(&self.id.value)));
+            self.findings.push(report::netplan_key_unread(key, Some(&self.id.value), UNDERSTOOD));
         }
         let text = |key: &str| {
             let node = map.get(key)?;
