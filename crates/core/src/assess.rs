@@ -109,9 +109,9 @@ fn mark_those_in_labs(site: &Site, findings: &mut [Finding]) {
 fn password_answers(site: &Site) -> Vec<Place> {
     let mut places = Vec::new();
     for appliance in site.machines.iter().filter_map(Machine::appliance) {
-        let Some(descriptor) = site.descriptor_of(appliance) else { continue };
+        let Some(system) = site.system_of(appliance) else { continue };
         let is_password = |answer: &&Answer| {
-            descriptor.property(&answer.property.value).is_some_and(|property| property.is_password)
+            system.property(&answer.property.value).is_some_and(|property| property.is_password)
         };
         places.extend(appliance.answers.iter().filter(is_password).map(|answer| answer.place));
     }

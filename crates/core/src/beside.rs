@@ -1,13 +1,52 @@
 //! Files that a sheet names, which lie beside it.
 
 use std::fs::File;
-use std::io::{self, Read};
+use std::io::{self, Cursor, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
 /// Where the files that a sheet names come from.
-pub trait Beside {
+pub trait Beside: Sync {
     /// Reads the file at a path, from the folder of the sheet on, if it has no more than `limit` bytes.
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault>;
+
+    /// Opens the file at a path, from the folder of the sheet on, to be read in parts.
+    fn open(&self, path: &Path) -> Result<Opened, ReadFault>;
+}
+
+/// A file that has been opened.
+#[derive(Debug)]
+pub struct Opened {
+    /// Its size in bytes.
+    pub length: u64,
+    /// What is in it.
+    pub content: Content,
+}
+
+/// What is in an open file, to be read from any position on.
+#[derive(Debug)]
+pub enum Content {
+    /// A file on disk, which the system can copy by itself.
+    File(File),
+    /// Bytes in memory.
+    Memory(Cursor<Vec<u8>>),
+}
+
+impl Read for Content {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        match self {
+            Self::File(file) => file.read(buffer),
+            Self::Memory(bytes) => bytes.read(buffer),
+        }
+    }
+}
+
+impl Seek for Content {
+    fn seek(&mut self, position: SeekFrom) -> io::Result<u64> {
+        match self {
+            Self::File(file) => file.seek(position),
+            Self::Memory(bytes) => bytes.seek(position),
+        }
+    }
 }
 
 /// Why a file could not be read.
@@ -49,27 +88,44 @@ impl Beside for Folder {
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault> {
         read_file(&self.path.join(path), limit)
     }
+
+    fn open(&self, path: &Path) -> Result<Opened, ReadFault> {
+        let path = self.path.join(path);
+        let length = length_of_file(&path)?;
+        let file = File::open(&path).map_err(|error| refused(&error))?;
+        Ok(Opened { length, content: Content::File(file) })
+    }
 }
 
 /// Reads a regular file whole. Pipes and devices, which may never end, are refused.
 pub fn read_file(path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault> {
-    let refused = |error: io::Error| match error.kind() {
-        io::ErrorKind::NotFound => ReadFault::Missing,
-        _ => ReadFault::Refused(plain(&error)),
-    };
-    let kind = std::fs::metadata(path).map_err(refused)?;
+    let length = length_of_file(path)?;
+    if length > limit {
+        return Err(ReadFault::TooLarge(limit));
+    }
+    let mut bytes = Vec::new();
+    let file = File::open(path).map_err(|error| refused(&error))?;
+    file.take(limit + 1).read_to_end(&mut bytes).map_err(|error| refused(&error))?;
+    if bytes.len() as u64 > limit { Err(ReadFault::TooLarge(limit)) } else { Ok(bytes) }
+}
+
+/// The size of a regular file.
+fn length_of_file(path: &Path) -> Result<u64, ReadFault> {
+    let kind = std::fs::metadata(path).map_err(|error| refused(&error))?;
     if kind.is_dir() {
         return Err(ReadFault::NotAFile("a folder"));
     }
     if !kind.is_file() {
         return Err(ReadFault::NotAFile("a device or a pipe"));
     }
-    if kind.len() > limit {
-        return Err(ReadFault::TooLarge(limit));
+    Ok(kind.len())
+}
+
+fn refused(error: &io::Error) -> ReadFault {
+    match error.kind() {
+        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => ReadFault::Missing,
+        _ => ReadFault::Refused(plain(error)),
     }
-    let mut bytes = Vec::new();
-    File::open(path).map_err(refused)?.take(limit + 1).read_to_end(&mut bytes).map_err(refused)?;
-    if bytes.len() as u64 > limit { Err(ReadFault::TooLarge(limit)) } else { Ok(bytes) }
 }
 
 /// What the system says, without its number.

@@ -26,6 +26,7 @@ pub mod rules;
 pub mod sarif;
 pub mod schema;
 pub mod sheet;
+pub mod size;
 pub mod source;
 mod text;
 

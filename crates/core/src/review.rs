@@ -3,11 +3,9 @@
 use serde::Serialize;
 
 use crate::given::Given;
-use crate::machine::{
-    AddressChoice, AnswerSource, HostsFile, Ipv6Mode, Link, LinkKind, Machine, Role, Site, TimeService,
-};
+use crate::machine::{AddressChoice, HostsFile, Ipv6Mode, Link, LinkKind, Machine, Site, TimeService};
 use crate::net::Family;
-use crate::ovf::property_values;
+use crate::ovf::{Origin, answered_properties};
 
 /// A site as a person reviews it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -132,6 +130,10 @@ pub enum ValueOrigin {
     Answer,
     /// It is taken from elsewhere in the sheet.
     Taken,
+    /// It is a secret.
+    Secret,
+    /// It is what the property means, taken from the sheet without an answer.
+    Meaning,
     /// The package's default, which the sheet leaves.
     Default,
     /// The package's own, which nobody sets.
@@ -327,20 +329,24 @@ fn reviewed_link(site: &Site, machine: &Machine, link: &Link) -> ReviewedLink {
 }
 
 fn reviewed_properties(site: &Site, machine: &Machine) -> Vec<ReviewedProperty> {
-    let Role::Appliance(appliance) = &machine.role else { return Vec::new() };
-    property_values(site, machine)
+    answered_properties(site, machine)
         .into_iter()
-        .map(|(property, value)| {
-            let id = property.id();
-            let answer = appliance.answers.iter().find(|answer| answer.property.value == id);
-            let from = match answer.and_then(|answer| answer.source.value()) {
-                Some(AnswerSource::Literal(_)) => ValueOrigin::Answer,
-                Some(AnswerSource::Take(_)) => ValueOrigin::Taken,
-                None if !property.is_settable => ValueOrigin::Package,
-                None if property.default.is_some() => ValueOrigin::Default,
+        .map(|answered| ReviewedProperty {
+            id: answered.property.id(),
+            from: match answered.outcome.origin() {
+                Some(Origin::Literal) => ValueOrigin::Answer,
+                Some(Origin::Taken) => ValueOrigin::Taken,
+                Some(Origin::Secret(_)) => ValueOrigin::Secret,
+                Some(Origin::Meaning | Origin::WhenMissing) => ValueOrigin::Meaning,
+                Some(Origin::Default) => ValueOrigin::Default,
+                Some(Origin::Package) => ValueOrigin::Package,
                 None => ValueOrigin::Unanswered,
-            };
-            ReviewedProperty { id, value: (!property.is_password).then_some(value), from }
+            },
+            value: if answered.is_confidential() {
+                None
+            } else {
+                Some(answered.outcome.text().unwrap_or_default().to_owned())
+            },
         })
         .collect()
 }

@@ -1,12 +1,13 @@
 //! What tests of several modules share.
 
 use std::collections::HashMap;
+use std::io::Cursor;
 use std::path::{Path, PathBuf};
 
 use jiff::civil::date;
 
 use crate::assess::{Assessment, assess};
-use crate::beside::{Beside, ReadFault};
+use crate::beside::{Beside, Content, Opened, ReadFault};
 use crate::inspect::inspect_netplan;
 use crate::source::Source;
 
@@ -26,6 +27,14 @@ impl InMemory {
         files.0.insert("packages/logbook.ovf".into(), DESCRIPTOR.into());
         files.0.insert("buoys.csv".into(), "name,address\nbuoy-1,10.64.10.11\nbuoy-2,10.64.10.12\n".into());
         files.0.insert("none.csv".into(), "name,address\n".into());
+        let packages = Path::new(env!("CARGO_MANIFEST_DIR")).join("testdata/packages");
+        for entry in std::fs::read_dir(packages).unwrap() {
+            let entry = entry.unwrap();
+            files
+                .0
+                .insert(Path::new("packages").join(entry.file_name()), std::fs::read(entry.path()).unwrap());
+        }
+        files.0.insert("harbor-admin.secret".into(), "Tidal7-marks!\n".into());
         files
     }
 }
@@ -33,6 +42,11 @@ impl InMemory {
 impl Beside for InMemory {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         self.0.get(path).cloned().ok_or(ReadFault::Missing)
+    }
+
+    fn open(&self, path: &Path) -> Result<Opened, ReadFault> {
+        let bytes = self.0.get(path).cloned().ok_or(ReadFault::Missing)?;
+        Ok(Opened { length: bytes.len() as u64, content: Content::Memory(Cursor::new(bytes)) })
     }
 }
 
@@ -48,6 +62,8 @@ const DESCRIPTOR: &str = r#"<?xml version="1.0"?>
     <ovf:Info/>
     <ovf:ProductSection>
       <ovf:Info/>
+      <ovf:Product>Log book</ovf:Product>
+      <ovf:Version>2.4</ovf:Version>
       <ovf:Property ovf:key="clock" ovf:type="string" ovf:userConfigurable="true" ovf:value=""/>
     </ovf:ProductSection>
     <ovf:ProductSection ovf:class="net">
@@ -63,6 +79,8 @@ const DESCRIPTOR: &str = r#"<?xml version="1.0"?>
       <ovf:Info/>
       <ovf:Property ovf:key="channel" ovf:type="string" ovf:value="stable"/>
     </ovf:ProductSection>
+    <ovf:VirtualHardwareSection ovf:transport="iso"><ovf:Info/></ovf:VirtualHardwareSection>
+    <ovf:VirtualHardwareSection ovf:transport="iso"><ovf:Info/></ovf:VirtualHardwareSection>
   </ovf:VirtualSystem>
 </ovf:Envelope>
 "#;

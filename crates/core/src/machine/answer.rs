@@ -7,7 +7,7 @@ use crate::source::{Place, Written};
 /// One answer.
 #[derive(Clone, Debug)]
 pub struct Answer {
-    /// Id of the property.
+    /// Id of the property, or of a question of the console.
     pub property: Written<String>,
     /// Where its value comes from; `Faulty` where that could not be told.
     pub source: Given<AnswerSource>,
@@ -22,4 +22,6 @@ pub enum AnswerSource {
     Literal(String),
     /// It is held elsewhere in the sheet.
     Take(Take),
+    /// It is confidential: index in [`super::Site::secrets`].
+    Secret(usize),
 }

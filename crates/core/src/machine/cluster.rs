@@ -10,12 +10,28 @@ use crate::source::Written;
 pub struct Cluster {
     /// Its name in the sheet.
     pub name: Written<String>,
+    /// How many machines are meant in the end.
+    pub size: Given<Written<usize>>,
+    /// How many machines make it work.
+    pub members: Given<Written<MemberCount>>,
     /// The subnet of its shared address, by index.
     pub subnet: Given<Written<usize>>,
     /// The IPv4 address that one of them answers at.
     pub address: Given<AddressChoice>,
     /// The IPv6 address that one of them answers at.
     pub address6: Given<AddressChoice>,
+}
+
+/// How many machines make a cluster work.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum MemberCount {
+    /// An odd number, three or more: a majority is always there.
+    Odd,
+    /// Exactly two: one stands in for the other.
+    Pair,
+    /// Any number.
+    #[default]
+    Any,
 }
 
 impl Cluster {

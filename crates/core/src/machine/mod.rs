@@ -23,13 +23,14 @@ use ipnet::IpNet;
 use crate::given::Given;
 use crate::names::{DomainName, Hostname};
 use crate::net::Family;
-use crate::ovf::Package;
+use crate::ovf::{Descriptor, MeaningsFile, Package, Reading, VirtualSystem};
 use crate::sheet::MachineKind;
+use crate::size::ByteSize;
 use crate::source::{Place, Written};
 
 pub use account::{Account, AuthorizedKey};
 pub use answer::{Answer, AnswerSource};
-pub use cluster::Cluster;
+pub use cluster::{Cluster, MemberCount};
 pub use link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
 pub use pool::Pool;
 pub use resolve::resolve;
@@ -62,6 +63,8 @@ pub struct Site {
     pub accounts: Vec<Account>,
     /// The OVF packages; appliances refer to them by index.
     pub packages: Vec<Package>,
+    /// The meanings files; appliances refer to them by index.
+    pub meanings: Vec<NamedMeanings>,
     /// The machines, in the order of the sheet.
     pub machines: Vec<Machine>,
     /// Whether some account could not be read at all, so that logins that seem to be missing may not be.
@@ -162,11 +165,34 @@ pub struct Host {
     pub accounts: Vec<usize>,
 }
 
+/// A meanings file that a sheet names.
+#[derive(Debug)]
+pub struct NamedMeanings {
+    /// Its path as the sheet gives it.
+    pub path: String,
+    /// What is in it, or why that cannot be read.
+    pub content: Result<MeaningsFile, String>,
+}
+
 /// What only an appliance has.
 #[derive(Debug, Default)]
 pub struct Appliance {
-    /// Index in [`Site::packages`], and where the sheet names the package.
+    /// Index in [`Site::packages`], and where the sheet names the package. Absent: it is set up at its console.
     pub package: Given<Written<usize>>,
+    /// Which machine of its package it is.
+    pub system: Given<Written<String>>,
+    /// Index in [`Site::meanings`], and where the sheet names the file.
+    pub meanings: Given<Written<usize>>,
+    /// The size that it comes in.
+    pub deployment_option: Given<Written<String>>,
+    /// Whether its licenses are accepted.
+    pub accept_licenses: Given<Written<bool>>,
+    /// What is free where its disks will lie.
+    pub storage_free: Given<Written<ByteSize>>,
+    /// What the hypervisor calls it, where that is not its name.
+    pub vm_name: Given<Written<String>>,
+    /// What each property of its package wants, in the package's order.
+    pub readings: Arc<[Reading]>,
     /// What the sheet answers to the package's properties.
     pub answers: Vec<Answer>,
     /// Where the table of answers begins.
@@ -369,10 +395,45 @@ impl Site {
         Some((machine, machine.links.get(link as usize)?))
     }
 
-    /// The packages' descriptor of an appliance, where it could be read.
-    pub fn descriptor_of(&self, appliance: &Appliance) -> Option<&crate::ovf::Descriptor> {
-        let package = self.packages.get(appliance.package.value()?.value)?;
-        package.descriptor.as_ref().ok()
+    /// The meanings file of an appliance, where it could be read.
+    pub fn meanings_of(&self, appliance: &Appliance) -> Option<&MeaningsFile> {
+        self.meanings.get(appliance.meanings.value()?.value)?.content.as_ref().ok()
+    }
+
+    /// The cluster of a machine.
+    pub fn cluster_of(&self, machine: &Machine) -> Option<&Cluster> {
+        self.clusters.get(machine.cluster.as_ref()?.value)
+    }
+
+    /// The machines of a cluster, by its index, in their order.
+    pub fn members(&self, cluster: usize) -> impl Iterator<Item = &Machine> {
+        self.machines
+            .iter()
+            .filter(move |machine| machine.cluster.as_ref().is_some_and(|written| written.value == cluster))
+    }
+
+    /// The package of an appliance.
+    pub fn package_of(&self, appliance: &Appliance) -> Option<&Package> {
+        self.packages.get(appliance.package.value()?.value)
+    }
+
+    /// The descriptor of an appliance's package, where it could be read.
+    pub fn descriptor_of(&self, appliance: &Appliance) -> Option<&Descriptor> {
+        self.package_of(appliance)?.descriptor.as_ref().ok()
+    }
+
+    /// The machine of the package that an appliance is.
+    pub fn system_of(&self, appliance: &Appliance) -> Option<&VirtualSystem> {
+        let system = appliance.system.value().map(|written| written.value.as_str());
+        self.descriptor_of(appliance)?.system(system)
+    }
+
+    /// The deployment option of an appliance: the sheet's, or else the package's default.
+    pub fn option_of<'a>(&'a self, appliance: &'a Appliance) -> Option<&'a str> {
+        match appliance.deployment_option.value() {
+            Some(option) => Some(option.value.as_str()),
+            None => self.descriptor_of(appliance)?.default_option(),
+        }
     }
 
     /// The first address from `from` on that lies in the subnet, that nothing uses, leases or keeps, and that is not

@@ -10,29 +10,37 @@ use globset::Glob;
 use super::public_key::public_keys;
 use super::{
     Account, Answer, AnswerSource, Appliance, AuthorizedKey, Cluster, Gateway, Hidden, Host, InUse, Machine,
-    Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TakeWord, TimeKey, Wifi,
+    MemberCount, NamedMeanings, Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TakeWord,
+    TimeKey, Wifi,
 };
 use crate::beside::Beside;
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::names::{AccountName, Country, DomainName, Hostname};
 use crate::net::{AddressRange, Family, parse_address, parse_prefix};
-use crate::ovf::Package;
+use crate::ovf::{MEANINGS_LIMIT, MeaningsFile, Package, Reading, Signs, read_reviewed};
 use crate::rules::report;
 use crate::sheet::{
-    AccountEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfMachine, PoolEntry,
-    SecretEntry, SecretUse, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry,
+    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfAppliance,
+    MoreOfMachine, PoolEntry, SecretEntry, SecretUse, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry,
 };
+use crate::size::ByteSize;
 use crate::source::{Place, Written};
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
 /// `beside`.
 pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
-    let mut resolver = Resolver { beside, findings: Vec::new(), machine: None, unknown_zone: None };
+    let mut resolver = Resolver {
+        beside,
+        findings: Vec::new(),
+        machine: None,
+        unknown_zone: None,
+        known_readings: HashMap::new(),
+    };
     let secrets: Vec<Secret> = sheet.secrets.into_iter().map(|entry| resolver.secret(entry)).collect();
     let subnets: Vec<Subnet> =
         sheet.subnets.into_iter().map(|entry| resolver.subnet(entry, &secrets)).collect();
-    let names = Names::of(&subnets, &sheet.clusters, &sheet.machines);
+    let names = Names::of(&subnets, &sheet.clusters, &sheet.pools, &sheet.machines);
     let account_count = sheet.accounts.len();
     let accounts: Vec<Account> =
         sheet.accounts.into_iter().filter_map(|entry| resolver.account(&entry)).collect();
@@ -47,6 +55,7 @@ pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
         subnets,
         accounts,
         packages: Vec::new(),
+        meanings: Vec::new(),
         machines: Vec::with_capacity(sheet.machines.len()),
         addresses: OnceLock::new(),
         common_places: OnceLock::new(),
@@ -66,11 +75,17 @@ pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
 pub(super) struct Names {
     pub(super) subnets: HashMap<String, usize>,
     clusters: HashMap<String, usize>,
+    pools: HashMap<String, usize>,
     pub(super) machines: HashMap<String, usize>,
 }
 
 impl Names {
-    fn of(subnets: &[Subnet], clusters: &[ClusterEntry], machines: &[MachineEntry]) -> Self {
+    fn of(
+        subnets: &[Subnet],
+        clusters: &[ClusterEntry],
+        pools: &[PoolEntry],
+        machines: &[MachineEntry],
+    ) -> Self {
         let machine_names = machines.iter().map(|entry| entry.name.value().map(|name| name.value.clone()));
         Self {
             subnets: subnets
@@ -83,6 +98,7 @@ impl Names {
                 .enumerate()
                 .map(|(index, cluster)| (cluster.name.value.clone(), index))
                 .collect(),
+            pools: pools.iter().enumerate().map(|(index, pool)| (pool.name.value.clone(), index)).collect(),
             // The first of two equal names wins; the second has a finding.
             machines: machine_names
                 .enumerate()
@@ -93,7 +109,13 @@ impl Names {
     }
 
     pub(super) fn all(&self) -> Vec<&str> {
-        self.machines.keys().chain(self.subnets.keys()).map(String::as_str).collect()
+        self.machines
+            .keys()
+            .chain(self.subnets.keys())
+            .chain(self.clusters.keys())
+            .chain(self.pools.keys())
+            .map(String::as_str)
+            .collect()
     }
 }
 
@@ -104,6 +126,8 @@ pub(super) struct Resolver<'a> {
     pub(super) machine: Option<String>,
     /// The last finding about a zone: a pattern gives all its machines the same one, and likeness takes long to find.
     pub(super) unknown_zone: Option<(String, Finding)>,
+    /// What properties want, by package, machine of it, and meanings file.
+    known_readings: HashMap<(usize, String, Option<usize>), Arc<[Reading]>>,
 }
 
 impl Resolver<'_> {
@@ -294,7 +318,25 @@ impl Resolver<'_> {
                 shared.address6.and_then(|written| self.link_address("address6", Family::V6, &written)),
             ),
         };
-        Cluster { name: entry.name, subnet, address, address6 }
+        let table = &crate::sheet::CLUSTER;
+        Cluster {
+            size: entry.size.and_then(|written| match usize::try_from(written.value) {
+                Ok(size @ 1..=1000) => Some(written.with(size)),
+                _ => {
+                    let found = written.value.to_string();
+                    self.report(report::value_wrong_type(None, written.place, table.key("size")?, &found))
+                }
+            }),
+            members: entry.members.and_then(|written| {
+                let words =
+                    [("odd", MemberCount::Odd), ("pair", MemberCount::Pair), ("any", MemberCount::Any)];
+                self.one_of(&written, &words, table, "members")
+            }),
+            name: entry.name,
+            subnet,
+            address,
+            address6,
+        }
     }
 
     pub(super) fn subnet_named(
@@ -462,24 +504,14 @@ impl Resolver<'_> {
                 let on_host = |(index, account): (usize, &Account)| account.is_on(name).then_some(index);
                 Role::Host(Host { accounts: site.accounts.iter().enumerate().filter_map(on_host).collect() })
             }
-            MachineKind::Appliance => Role::Appliance(Appliance {
-                package: entry.package.and_then(|written| Some(written.with(self.package(&written, site)))),
-                answers_place: entry.answers_place,
-                answers: entry
-                    .answers
-                    .into_iter()
-                    .map(|answer| Answer {
-                        property: answer.property,
-                        place: answer.place,
-                        source: answer.value.and_then(|value| match value {
-                            AnswerValue::Literal(text) => Some(AnswerSource::Literal(text)),
-                            AnswerValue::Take(take) => {
-                                self.take(take, answer.place, names).map(AnswerSource::Take)
-                            }
-                        }),
-                    })
-                    .collect(),
-            }),
+            MachineKind::Appliance => {
+                let more = entry.of_appliance.map(|more| *more).unwrap_or_default();
+                let package =
+                    entry.package.and_then(|written| Some(written.with(self.package(&written, site))));
+                let answers =
+                    entry.answers.into_iter().map(|answer| self.answer(answer, site, names)).collect();
+                Role::Appliance(self.appliance(package, answers, entry.answers_place, more, site))
+            }
         };
         self.machine = None;
         Machine {
@@ -525,6 +557,75 @@ impl Resolver<'_> {
         self.report(report::reference_dangling(self.machine.clone(), written, &sorted(known)))
     }
 
+    fn appliance(
+        &mut self,
+        package: Given<Written<usize>>,
+        answers: Vec<Answer>,
+        answers_place: Option<Place>,
+        more: MoreOfAppliance,
+        site: &mut Site,
+    ) -> Appliance {
+        let mut appliance = Appliance {
+            package,
+            system: more.system,
+            meanings: more.meanings.and_then(|written| Some(written.with(self.meanings(&written, site)))),
+            deployment_option: more.deployment_option,
+            accept_licenses: more.accept_licenses,
+            storage_free: more.storage_free.and_then(|written| match ByteSize::parse(&written.value) {
+                Some(size) => Some(written.with(size)),
+                None => {
+                    let spec = crate::sheet::APPLIANCE.key("storage_free")?;
+                    let found = format!("\"{}\"", written.value);
+                    self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, &found))
+                }
+            }),
+            vm_name: more.vm_name,
+            readings: Arc::default(),
+            answers,
+            answers_place,
+        };
+        appliance.readings = self.readings(&appliance, site);
+        appliance
+    }
+
+    fn answer(&mut self, answer: AnswerEntry, site: &Site, names: &Names) -> Answer {
+        Answer {
+            property: answer.property,
+            place: answer.place,
+            source: answer.value.and_then(|value| match value {
+                AnswerValue::Literal(text) => Some(AnswerSource::Literal(text)),
+                AnswerValue::Take(take) => self.take(take, answer.place, names).map(AnswerSource::Take),
+                AnswerValue::Secret(name) => {
+                    self.secret_named(&name.value, name.place, &site.secrets).map(AnswerSource::Secret)
+                }
+            }),
+        }
+    }
+
+    /// What the properties of an appliance want. Members of a cluster share what was found out.
+    fn readings(&mut self, appliance: &Appliance, site: &Site) -> Arc<[Reading]> {
+        let (Some(package), Some(system)) = (appliance.package.value(), site.system_of(appliance)) else {
+            return Arc::default();
+        };
+        let meanings = appliance.meanings.value().map(|written| written.value);
+        let known = self.known_readings.entry((package.value, system.id.clone(), meanings));
+        let read = || read_reviewed(system, Signs::own(), site.meanings_of(appliance)).into();
+        Arc::clone(known.or_insert_with(read))
+    }
+
+    fn meanings(&self, written: &Written<String>, site: &mut Site) -> usize {
+        if let Some(index) = site.meanings.iter().position(|known| known.path == written.value) {
+            return index;
+        }
+        let bytes = self.beside.read(Path::new(&written.value), MEANINGS_LIMIT);
+        let content = match bytes {
+            Ok(bytes) => MeaningsFile::parse(&bytes),
+            Err(fault) => Err(fault.to_string()),
+        };
+        site.meanings.push(NamedMeanings { path: written.value.clone(), content });
+        site.meanings.len() - 1
+    }
+
     fn package(&self, written: &Written<String>, site: &mut Site) -> usize {
         if let Some(index) = site.packages.iter().position(|package| package.path == written.value) {
             return index;
@@ -544,6 +645,10 @@ impl Resolver<'_> {
                     Of::Machine(*index)
                 } else if let Some(index) = names.subnets.get(&of.value) {
                     Of::Subnet(*index)
+                } else if let Some(index) = names.clusters.get(&of.value) {
+                    Of::Cluster(*index)
+                } else if let Some(index) = names.pools.get(&of.value) {
+                    Of::Pool(*index)
                 } else {
                     let known = sorted(names.all());
                     return self.report(report::reference_dangling(self.machine.clone(), of, &known));

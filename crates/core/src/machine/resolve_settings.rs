@@ -146,10 +146,13 @@ impl Resolver<'_> {
                 if itself.is_none() && resolved.of == Of::Itself {
                     return Err(Some(Box::new(report::list_take_without_of(place, word))));
                 }
-                return resolved.value(site, taker).map_err(|TakeFault { message, fix, place, is_known }| {
-                    (!is_known)
-                        .then(|| Box::new(report::reference_fault(self.machine.clone(), place, message, fix)))
-                });
+                return resolved.value(site, taker).map_err(
+                    |TakeFault { message, fix, place, is_known, .. }| {
+                        (!is_known).then(|| {
+                            Box::new(report::reference_fault(self.machine.clone(), place, message, fix))
+                        })
+                    },
+                );
             }
             _ => {
                 return Err(Some(Box::new(report::list_take_word(self.machine.clone(), &resolved.word))));
@@ -157,7 +160,7 @@ impl Resolver<'_> {
         };
         let of = match resolved.of {
             Of::Machine(index) => index,
-            Of::Itself | Of::Subnet(_) => {
+            Of::Itself | Of::Subnet(_) | Of::Pool(_) | Of::Cluster(_) => {
                 return Err(Some(Box::new(report::list_take_without_of(place, word))));
             }
         };

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 
 use ipnet::IpNet;
 
-use super::{Link, Machine, Site, Subnet};
+use super::{Link, Machine, Pool, Site, Subnet};
 use crate::given::Given;
 use crate::net::{Family, broadcast_of, dotted_mask, network_of};
 use crate::source::{Place, Written};
@@ -35,6 +35,10 @@ pub enum Of {
     Machine(usize),
     /// A subnet's, by index.
     Subnet(usize),
+    /// A pool's, by index.
+    Pool(usize),
+    /// A cluster's, by index.
+    Cluster(usize),
 }
 
 /// Why there is nothing to take, or not one thing.
@@ -48,6 +52,8 @@ pub struct TakeFault {
     pub place: Place,
     /// Whether another finding names the cause already.
     pub is_known: bool,
+    /// Whether the sheet has no such value, rather than several or one that cannot be told.
+    pub is_nothing: bool,
 }
 
 macro_rules! take_words {
@@ -91,6 +97,18 @@ take_words! {
     Ntp1 = "ntp-1",
     Ntp2 = "ntp-2",
     Timezone = "timezone",
+    Locale = "locale",
+    Keyboard = "keyboard",
+    Vlan = "vlan",
+    Mtu = "mtu",
+    Mac = "mac",
+    ClusterName = "cluster-name",
+    NodeNumber = "node-number",
+    NodeCount = "node-count",
+    Peers = "peers",
+    Members = "members",
+    PeerNames = "peer-names",
+    VirtualAddress = "virtual-address",
 }
 
 impl TakeWord {
@@ -119,11 +137,27 @@ impl TakeWord {
                 | Self::Gateway6
                 | Self::NetworkAddress
                 | Self::BroadcastAddress
+                | Self::Vlan
+                | Self::Mtu
         )
     }
 
     pub(super) fn is_of_link(self) -> bool {
-        matches!(self, Self::Address | Self::Address6 | Self::AddressWithPrefix) || self.is_of_subnet()
+        matches!(self, Self::Address | Self::Address6 | Self::AddressWithPrefix | Self::Mac)
+            || self.is_of_subnet()
+    }
+
+    fn is_of_cluster(self) -> bool {
+        matches!(
+            self,
+            Self::ClusterName
+                | Self::NodeNumber
+                | Self::NodeCount
+                | Self::Peers
+                | Self::Members
+                | Self::PeerNames
+                | Self::VirtualAddress
+        )
     }
 }
 
@@ -141,6 +175,11 @@ impl Take {
                 }
                 self.of_subnet(subnet)
             }
+            Of::Pool(index) => {
+                let pool = site.pools.get(index).ok_or_else(|| self.nothing("that pool"))?;
+                self.of_pool(pool)?
+            }
+            Of::Cluster(index) => self.of_cluster(site, index, None)?,
             Of::Machine(index) => {
                 let other = site.machines.get(index).ok_or_else(|| self.nothing("that machine"))?;
                 self.of_machine(site, other)?
@@ -148,12 +187,14 @@ impl Take {
             Of::Itself => self.of_machine(site, machine)?,
         };
         let is_known = match self.of {
-            Of::Subnet(_) => false,
+            Of::Subnet(_) | Of::Pool(_) | Of::Cluster(_) => false,
             Of::Machine(index) => site.machines.get(index).is_some_and(|other| self.is_in_doubt(site, other)),
             Of::Itself => self.is_in_doubt(site, machine),
         };
         let owner = match self.of {
             Of::Subnet(index) => site.subnets.get(index).map_or("", |subnet| &subnet.name.value),
+            Of::Pool(index) => site.pools.get(index).map_or("", |pool| &pool.name.value),
+            Of::Cluster(index) => site.clusters.get(index).map_or("", |cluster| &cluster.name.value),
             Of::Machine(index) => site.machines.get(index).map_or("", Machine::label),
             Of::Itself => machine.label(),
         };
@@ -188,6 +229,20 @@ impl Take {
 
     fn of_machine(&self, site: &Site, machine: &Machine) -> Result<Vec<String>, TakeFault> {
         use TakeWord as W;
+        if self.word.value.is_of_cluster() {
+            let cluster = machine.cluster.as_ref().ok_or_else(|| TakeFault {
+                is_nothing: true,
+                ..self.fault(
+                    format!(
+                        "{} is in no cluster, and so has no {}.",
+                        machine.called(),
+                        self.word.value.text()
+                    ),
+                    "add cluster = \"…\" to it, or take the value of a cluster with of",
+                )
+            })?;
+            return self.of_cluster(site, cluster.value, Some(machine));
+        }
         if self.word.value.is_of_link() {
             let link = self.choose_link(site, machine)?;
             if self.word.value.is_of_subnet() {
@@ -195,6 +250,7 @@ impl Take {
             }
             let found = match self.word.value {
                 W::Address => link.address_in(Family::V4).map(|found| found.address.value.to_string()),
+                W::Mac => link.mac().map(|mac| mac.value.to_string()),
                 W::Address6 => link.address_in(Family::V6).map(|found| found.address.value.to_string()),
                 _ => site.interface_address(link, Family::V4).map(|found| found.to_string()),
             };
@@ -206,6 +262,15 @@ impl Take {
             W::Fqdn => machine.fqdn().into_iter().collect(),
             W::Domain => machine.domain().map(str::to_owned).into_iter().collect(),
             W::Timezone => one(&settings.timezone),
+            W::Locale => {
+                settings.locale.value().map(|name| name.value.as_str().to_owned()).into_iter().collect()
+            }
+            W::Keyboard => settings
+                .console_keyboard
+                .value()
+                .map(|name| name.value.as_str().to_owned())
+                .into_iter()
+                .collect(),
             W::Dns | W::Dns1 | W::Dns2 => settings
                 .dns
                 .value()
@@ -225,8 +290,79 @@ impl Take {
         })
     }
 
+    /// What a cluster has. `asking` is the member that asks.
+    fn of_cluster(
+        &self,
+        site: &Site,
+        index: usize,
+        asking: Option<&Machine>,
+    ) -> Result<Vec<String>, TakeFault> {
+        use TakeWord as W;
+        let cluster = site.clusters.get(index).ok_or_else(|| self.nothing("that cluster"))?;
+        let is_asking = |machine: &Machine| asking.is_some_and(|asking| std::ptr::eq(asking, machine));
+        let others = || site.members(index).filter(|machine| !is_asking(machine));
+        let size = || cluster.size.value().map_or_else(|| site.members(index).count(), |size| size.value);
+        Ok(match self.word.value {
+            W::ClusterName => vec![cluster.name.value.clone()],
+            W::NodeCount => vec![size().to_string()],
+            W::NodeNumber => {
+                let place = site.members(index).position(is_asking);
+                place.map(|place| (place + 1).to_string()).into_iter().collect()
+            }
+            W::PeerNames => others().map(|machine| machine.label().to_owned()).collect(),
+            W::Peers => {
+                others().map(|machine| self.address_of_member(site, machine)).collect::<Result<_, _>>()?
+            }
+            W::Members => site
+                .members(index)
+                .map(|machine| self.address_of_member(site, machine))
+                .collect::<Result<_, _>>()?,
+            W::VirtualAddress => cluster.addresses().map(|found| found.address.value.to_string()).collect(),
+            other => {
+                return Err(self.fault(
+                    format!("A cluster has no {}.", other.text()),
+                    "take it of a machine, or take one of: members, node-count, cluster-name, virtual-address",
+                ));
+            }
+        })
+    }
+
+    /// The address of a member: IPv4, or else IPv6.
+    fn address_of_member(&self, site: &Site, machine: &Machine) -> Result<String, TakeFault> {
+        let link = self.choose_link(site, machine)?;
+        let address = Family::BOTH.into_iter().find_map(|family| link.address_in(family));
+        address.map(|found| found.address.value.to_string()).ok_or_else(|| self.nothing(machine.called()))
+    }
+
+    fn of_pool(&self, pool: &Pool) -> Result<Vec<String>, TakeFault> {
+        use TakeWord as W;
+        let v4 = pool.prefixes.iter().find(|prefix| prefix.value.addr().is_ipv4()).map(|prefix| prefix.value);
+        let v6 = pool.prefixes.iter().find(|prefix| prefix.value.addr().is_ipv6()).map(|prefix| prefix.value);
+        let value = match self.word.value {
+            W::NetworkAddress => v4.or(v6).map(|prefix| prefix.network().to_string()),
+            W::Netmask => v4.map(|prefix| dotted_mask(prefix.prefix_len()).to_string()),
+            W::PrefixLength => v4.map(|prefix| prefix.prefix_len().to_string()),
+            W::PrefixLength6 => v6.map(|prefix| prefix.prefix_len().to_string()),
+            W::AddressWithPrefix => v4.or(v6).map(|prefix| prefix.trunc().to_string()),
+            W::BroadcastAddress => v4.and_then(broadcast_of).map(|address| address.to_string()),
+            W::Vlan => pool.vlan.as_ref().map(|tag| tag.value.to_string()),
+            other => {
+                return Err(self.fault(
+                    format!("A pool has no {}.", other.text()),
+                    "take one of: network-address, netmask, prefix-length, address-with-prefix, vlan",
+                ));
+            }
+        };
+        Ok(value.into_iter().collect())
+    }
+
     fn of_subnet(&self, subnet: &Subnet) -> Vec<String> {
         use TakeWord as W;
+        match self.word.value {
+            W::Vlan => return one(&subnet.vlan),
+            W::Mtu => return subnet.mtu.iter().map(|mtu| mtu.value.to_string()).collect(),
+            _ => {}
+        }
         let family = match self.word.value {
             W::PrefixLength6 | W::Gateway6 => Family::V6,
             _ => Family::V4,
@@ -254,6 +390,7 @@ impl Take {
                     fix: format!("write one of its links: {}", names()),
                     place: wanted.place,
                     is_known: false,
+                    is_nothing: false,
                 },
             );
         }
@@ -287,6 +424,8 @@ impl Take {
         let nth = match self.word.value {
             W::Dns1 | W::Ntp1 => Some(1),
             W::Dns2 | W::Ntp2 => Some(2),
+            // Nobody else is in the cluster: an empty list is what is meant.
+            W::Peers | W::PeerNames if values.is_empty() => return Ok(String::new()),
             _ => self.nth.as_ref().map(|nth| nth.value),
         };
         let count = values.len();
@@ -294,14 +433,14 @@ impl Take {
         let mut values = values;
         match (nth, count) {
             (_, 0) => Err(self.nothing(owner)),
-            (Some(nth), _) if nth > count => Err(self.fault(
+            (Some(nth), _) if nth > count => Err(TakeFault { is_nothing: true, ..self.fault(
                 format!(
                     "{owner} has {count} {} for {} ({list}), and number {nth} is asked for.",
                     if count == 1 { "value" } else { "values" },
                     self.word.value.list()
                 ),
                 "add what is missing to the list, ask for a smaller number, or write the answer itself in quotes",
-            )),
+            ) }),
             (Some(nth), _) => Ok(values.swap_remove(nth - 1)),
             (None, 1) => Ok(values.swap_remove(0)),
             (None, _) => match &self.join {
@@ -315,14 +454,15 @@ impl Take {
     }
 
     fn nothing(&self, owner: &str) -> TakeFault {
-        self.fault(
+        let fault = self.fault(
             format!("{owner} has no {} in this sheet.", self.word.value.text()),
             "give it one in the sheet, or write the answer itself in quotes",
-        )
+        );
+        TakeFault { is_nothing: true, ..fault }
     }
 
     fn fault(&self, message: String, fix: impl Into<String>) -> TakeFault {
-        TakeFault { message, fix: fix.into(), place: self.place, is_known: false }
+        TakeFault { message, fix: fix.into(), place: self.place, is_known: false, is_nothing: false }
     }
 }
 

@@ -24,8 +24,9 @@ pub struct ListedFile {
     pub owner: Option<String>,
     /// Bytes in it; of a link, in the path that it leads to.
     pub size: u64,
-    /// SHA-256 of those bytes, in hexadecimal digits.
-    pub sha256: String,
+    /// SHA-256 of those bytes, in hexadecimal digits; `null` for a package, whose manifest holds the digests of what is in
+    /// it.
+    pub sha256: Option<String>,
     /// Where a symbolic link leads; absent for a file.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub link: Option<String>,
@@ -51,11 +52,11 @@ impl ListedFile {
             path: file.path.clone(),
             mode: format!("{:04o}", file.mode),
             owner: file.owner.map(str::to_owned),
-            size: file.content.bytes().len() as u64,
-            sha256: digest(file.content.bytes()),
+            size: file.content.size(),
+            sha256: file.content.bytes().map(digest),
             link: match &file.content {
                 Content::Link(target) => Some(target.clone()),
-                Content::Bytes(_) => None,
+                Content::Bytes(_) | Content::Package(_) => None,
             },
         }
     }

@@ -1,6 +1,7 @@
 //! From a proved site to its output tree.
 
-use super::{Content, OutputFile, OutputTree};
+use super::appliance::appliance_files;
+use super::{Content, OutputFile, OutputTree, Packing};
 use crate::assess::ProvedSite;
 use crate::files::{
     ACCOUNTS_PATH, CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, DEBIAN_LOCALE_PATH, HOSTNAME_PATH, HOSTS_PATH,
@@ -13,7 +14,6 @@ use crate::files::{
 use crate::machine::{HostsFile, Machine, Role, Site, TimeService};
 use crate::names::Hostname;
 use crate::netplan::{NETPLAN_PATH, netplan_file};
-use crate::ovf::{environment_document, property_values};
 
 /// Only its owner may read it.
 const SECRET: u32 = 0o600;
@@ -30,10 +30,17 @@ const ROOT: &str = "root:root";
 /// Owner and group of chrony's keys on Debian.
 const CHRONY: &str = "root:_chrony";
 
-const ENVIRONMENT_PATH: &str = "ovf-env.xml";
-
 /// Makes the files of every machine that `wanted` picks by its name. The same site gives the same tree.
 pub fn render(proved: ProvedSite<'_>, wanted: impl Fn(&str) -> bool) -> Result<OutputTree, Unwritable> {
+    render_packing(proved, wanted, None)
+}
+
+/// The same, with a new package for each appliance where that is asked for.
+pub fn render_packing(
+    proved: ProvedSite<'_>,
+    wanted: impl Fn(&str) -> bool,
+    packing: Option<&Packing>,
+) -> Result<OutputTree, Unwritable> {
     let site = proved.site();
     let mut tree = OutputTree::default();
     let knows_others =
@@ -45,7 +52,9 @@ pub fn render(proved: ProvedSite<'_>, wanted: impl Fn(&str) -> bool) -> Result<O
                 let known: &[SiteHost] = if knows_others(machine) { &others } else { &[] };
                 host_files(site, machine, known, &mut tree)?;
             }
-            Role::Appliance(_) => appliance_files(site, machine, &mut tree)?,
+            Role::Appliance(_) => {
+                appliance_files(site, machine, &folder_of(machine)?, packing, &mut tree)?;
+            }
         }
     }
     Ok(tree)
@@ -110,26 +119,6 @@ fn host_files(
         mode: SECRET,
         owner: None,
         content: Content::Bytes(accounts_file(site, machine)?),
-    });
-    Ok(())
-}
-
-fn appliance_files(site: &Site, machine: &Machine, tree: &mut OutputTree) -> Result<(), Unwritable> {
-    let folder = folder_of(machine)?;
-    let descriptor = machine
-        .appliance()
-        .and_then(|appliance| site.descriptor_of(appliance))
-        .ok_or_else(|| Unwritable::new(machine, ENVIRONMENT_PATH, "its package was not read"))?;
-    let values = property_values(site, machine);
-    let properties = values.iter().map(|(property, value)| (property.id(), value.as_str()));
-    let document = environment_document(&descriptor.machine_id, properties)
-        .map_err(|error| Unwritable::new(machine, ENVIRONMENT_PATH, error.to_string()))?;
-    tree.files.push(OutputFile {
-        path: format!("{folder}/{ENVIRONMENT_PATH}"),
-        machine: folder,
-        mode: SECRET,
-        owner: None,
-        content: Content::Bytes(document),
     });
     Ok(())
 }

@@ -1,5 +1,7 @@
 //! The output tree in memory.
 
+use crate::ovf::PackagePlan;
+
 /// All files of an output tree.
 #[derive(Clone, Debug, Default)]
 pub struct OutputTree {
@@ -8,7 +10,7 @@ pub struct OutputTree {
 }
 
 /// One file of an output tree.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub struct OutputFile {
     /// The machine that it is for.
     pub machine: String,
@@ -23,20 +25,33 @@ pub struct OutputFile {
 }
 
 /// What a file holds.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub enum Content {
     /// Bytes.
     Bytes(Vec<u8>),
     /// It is a symbolic link to this path.
     Link(String),
+    /// It is a package, whose large files are copied when it is written.
+    Package(Box<PackagePlan>),
 }
 
 impl Content {
-    /// The bytes of a file, or the path of a link, which is what its size and digest are of.
-    pub fn bytes(&self) -> &[u8] {
+    /// The bytes of a file, or the path of a link, which is what its size and digest are of; `None` for a package, which
+    /// has digests of its own.
+    pub fn bytes(&self) -> Option<&[u8]> {
         match self {
-            Self::Bytes(bytes) => bytes,
-            Self::Link(target) => target.as_bytes(),
+            Self::Bytes(bytes) => Some(bytes),
+            Self::Link(target) => Some(target.as_bytes()),
+            Self::Package(_) => None,
+        }
+    }
+
+    /// How many bytes it takes.
+    pub fn size(&self) -> u64 {
+        match self {
+            Self::Bytes(bytes) => bytes.len() as u64,
+            Self::Link(target) => target.len() as u64,
+            Self::Package(plan) => plan.size(),
         }
     }
 }

@@ -1,8 +1,8 @@
 //! Bringing an output tree onto disk: whole files or none.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs::{self, OpenOptions, Permissions};
-use std::io::{self, Write as _};
+use std::fs::{self, File, OpenOptions, Permissions};
+use std::io::{self, Read as _, Write as _};
 use std::os::unix::fs::{OpenOptionsExt, PermissionsExt, symlink};
 use std::panic::resume_unwind;
 use std::path::{Component, Path, PathBuf};
@@ -16,7 +16,7 @@ use crate::beside::plain;
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;
 
 /// How a tree is to be written.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy)]
 pub struct Writing<'a> {
     /// The folder.
     pub into: &'a Path,
@@ -24,6 +24,8 @@ pub struct Writing<'a> {
     pub machines: &'a BTreeSet<&'a str>,
     /// Whether the files of machines that are no longer in the sheet are to go.
     pub prune: bool,
+    /// What is told of the bytes of packages as they are copied.
+    pub seen: &'a (dyn Fn(u64) + Sync),
 }
 
 /// What writing did.
@@ -76,14 +78,14 @@ pub enum WriteFault {
 pub fn write(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteFault> {
     let into = writing.into;
     match fs::metadata(into) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => write_new(tree, into),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => write_new(tree, into, writing.seen),
         Err(error) => Err(refused("read", into, error)),
         Ok(found) if !found.is_dir() => Err(WriteFault::NotAFolder(into.to_owned())),
         Ok(_) => update(tree, writing),
     }
 }
 
-fn write_new(tree: &OutputTree, into: &Path) -> Result<WriteReport, WriteFault> {
+fn write_new(tree: &OutputTree, into: &Path, seen: &(dyn Fn(u64) + Sync)) -> Result<WriteReport, WriteFault> {
     let parent = match into.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent,
         _ => Path::new("."),
@@ -98,7 +100,7 @@ fn write_new(tree: &OutputTree, into: &Path) -> Result<WriteReport, WriteFault> 
     let parts: Vec<Result<Vec<ListedFile>, WriteFault>> = thread::scope(|scope| {
         let root = &root;
         let started: Vec<_> =
-            tree.files.chunks(share).map(|files| scope.spawn(move || put_all(files, root))).collect();
+            tree.files.chunks(share).map(|files| scope.spawn(move || put_all(files, root, seen))).collect();
         started.into_iter().map(|worker| worker.join().unwrap_or_else(|panic| resume_unwind(panic))).collect()
     });
     let mut listed = BTreeMap::new();
@@ -113,7 +115,11 @@ fn write_new(tree: &OutputTree, into: &Path) -> Result<WriteReport, WriteFault> 
 }
 
 /// Writes files into a tree that nobody else knows yet.
-fn put_all(files: &[OutputFile], root: &Path) -> Result<Vec<ListedFile>, WriteFault> {
+fn put_all(
+    files: &[OutputFile],
+    root: &Path,
+    seen: &(dyn Fn(u64) + Sync),
+) -> Result<Vec<ListedFile>, WriteFault> {
     let mut last_folder = PathBuf::new();
     let put_one = |file: &OutputFile| {
         let path = root.join(&file.path);
@@ -121,7 +127,7 @@ fn put_all(files: &[OutputFile], root: &Path) -> Result<Vec<ListedFile>, WriteFa
             fs::create_dir_all(folder).map_err(|error| refused("made", folder, error))?;
             folder.clone_into(&mut last_folder);
         }
-        put(file, &path)?;
+        put(file, &path, seen)?;
         Ok(ListedFile::of(file))
     };
     files.iter().map(put_one).collect()
@@ -140,7 +146,7 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
             report.unchanged += 1;
         } else {
             let beside = staging.path().join(staged.len().to_string());
-            put(file, &beside)?;
+            put(file, &beside, writing.seen)?;
             staged.push((beside, file));
         }
     }
@@ -211,18 +217,26 @@ fn staging_folder(parent: &Path) -> Result<tempfile::TempDir, WriteFault> {
 }
 
 /// Writes a new file, readable by its owner alone until it has its mode.
-fn put(file: &OutputFile, path: &Path) -> Result<(), WriteFault> {
+fn put(file: &OutputFile, path: &Path, seen: &(dyn Fn(u64) + Sync)) -> Result<(), WriteFault> {
     let result = match &file.content {
         Content::Link(target) => symlink(target, path),
         Content::Bytes(bytes) => put_bytes(bytes, file.mode, path),
+        Content::Package(plan) => new_file(path).and_then(|mut out| {
+            plan.write(&mut out, seen)?;
+            out.set_permissions(Permissions::from_mode(file.mode))
+        }),
     };
     result.map_err(|error| refused("written", path, error))
 }
 
 fn put_bytes(bytes: &[u8], mode: u32, path: &Path) -> io::Result<()> {
-    let mut file = OpenOptions::new().write(true).create_new(true).mode(0o600).open(path)?;
+    let mut file = new_file(path)?;
     file.write_all(bytes)?;
     file.set_permissions(Permissions::from_mode(mode))
+}
+
+fn new_file(path: &Path) -> io::Result<File> {
+    OpenOptions::new().write(true).create_new(true).mode(0o600).open(path)
 }
 
 fn put_list(listed: &BTreeMap<String, ListedFile>, path: &Path) -> Result<(), WriteFault> {
@@ -243,7 +257,20 @@ fn stands(file: &OutputFile, path: &Path) -> bool {
                 && found.len() == bytes.len() as u64
                 && fs::read(path).is_ok_and(|there| there == *bytes)
         }
+        // The manifest at its front stands for what is behind it.
+        Content::Package(plan) => {
+            let is_as_large = found.is_file()
+                && found.permissions().mode() & 0o7777 == file.mode
+                && found.len() == plan.size();
+            is_as_large && plan.front().is_ok_and(|front| begins_with(path, &front))
+        }
     }
+}
+
+fn begins_with(path: &Path, front: &[u8]) -> bool {
+    let mut there = Vec::with_capacity(front.len());
+    let read = File::open(path).and_then(|file| file.take(front.len() as u64).read_to_end(&mut there));
+    read.is_ok() && there == front
 }
 
 /// Makes the folders above a path of the tree. A link among them is refused: it may lead out of the tree.
@@ -276,16 +303,25 @@ fn remove_stale(into: &Path, file: &ListedFile) -> Result<bool, WriteFault> {
         }
     }
     let path = into.join(relative);
-    let there = match fs::symlink_metadata(&path) {
+    let is_as_written = match fs::symlink_metadata(&path) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(true),
         Err(error) => return Err(refused("read", &path, error)),
-        Ok(found) if found.is_symlink() => {
-            fs::read_link(&path).ok().map(|target| target.as_os_str().as_encoded_bytes().to_vec())
-        }
-        Ok(found) if found.is_file() => fs::read(&path).ok(),
-        Ok(_) => None,
+        Ok(found) => match &file.sha256 {
+            // A package is known by its size.
+            None => found.is_file() && found.len() == file.size,
+            Some(digest) => {
+                let there = if found.is_symlink() {
+                    fs::read_link(&path).ok().map(|target| target.as_os_str().as_encoded_bytes().to_vec())
+                } else if found.is_file() && found.len() == file.size {
+                    fs::read(&path).ok()
+                } else {
+                    None
+                };
+                there.is_some_and(|bytes| list::digest(&bytes) == *digest)
+            }
+        },
     };
-    if there.is_none_or(|bytes| list::digest(&bytes) != file.sha256) {
+    if !is_as_written {
         return Ok(false);
     }
     fs::remove_file(&path).map_err(|error| refused("removed", &path, error))?;

@@ -2,8 +2,10 @@
 
 use std::fmt;
 
+use super::Limits;
+
 /// A `Property` of a `ProductSection` (DSP0243 2.1.1, section 9.5).
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Property {
     /// `ovf:class` of its section.
     pub class: String,
@@ -13,14 +15,26 @@ pub struct Property {
     pub instance: String,
     /// `ovf:type`
     pub kind: PropertyType,
+    /// `ovf:type` as it is written.
+    pub written_kind: String,
     /// `Label`
     pub label: String,
+    /// `Description`
+    pub description: String,
+    /// The last `Category` above it.
+    pub category: String,
     /// `ovf:userConfigurable`, false when absent.
     pub is_settable: bool,
     /// `ovf:password`, false when absent.
     pub is_password: bool,
-    /// `ovf:value`, or the `Value` of the default configuration.
-    pub default: Option<String>,
+    /// `ovf:value`
+    pub base_default: Option<String>,
+    /// `Value`: a deployment option, and the default with it.
+    pub option_defaults: Vec<(String, String)>,
+    /// What a value must keep to.
+    pub limits: Limits,
+    /// Whether it is asked for by the collection that the machine is in, once for all its machines.
+    pub of_collection: bool,
 }
 
 impl Property {
@@ -29,10 +43,16 @@ impl Property {
         let parts = [&self.class, &self.key, &self.instance];
         parts.into_iter().filter(|part| !part.is_empty()).map(String::as_str).collect::<Vec<_>>().join(".")
     }
+
+    /// Its default with a deployment option, or without any.
+    pub fn default_with(&self, option: Option<&str>) -> Option<&str> {
+        let own = |option| self.option_defaults.iter().find(|(named, _)| named == option);
+        option.and_then(own).map(|(_, value)| value.as_str()).or(self.base_default.as_deref())
+    }
 }
 
 /// `ovf:type` of a property (DSP0243 2.1.1, table 6: the types that a property may have).
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub enum PropertyType {
     /// `uint8` to `uint64`, with the number of bits.
     Unsigned(u8),
@@ -43,6 +63,7 @@ pub enum PropertyType {
     /// `boolean`
     Boolean,
     /// `string`, and whatever the standard does not know.
+    #[default]
     String,
 }
 

@@ -4,6 +4,8 @@
 mod address;
 mod address_taken;
 mod bond;
+mod cluster;
+mod deployment;
 mod gateway;
 mod judge;
 mod link;
@@ -15,6 +17,8 @@ mod naming;
 mod netplan;
 mod package;
 mod pattern;
+mod property;
+mod reference;
 mod renderer;
 mod route;
 mod rule;
@@ -57,12 +61,12 @@ pub(crate) mod report {
         key_unread as netplan_key_unread, malformed as netplan_malformed,
         second_network as netplan_second_network,
     };
-    pub(crate) use super::package::{
-        list_take_without_of, list_take_word, reference_dangling, reference_fault, reference_loop,
-    };
     pub(crate) use super::pattern::{
         lengths_differ as pattern_lengths_differ, malformed as pattern_malformed, rows_empty,
         rows_field_missing, rows_malformed,
+    };
+    pub(crate) use super::reference::{
+        list_take_without_of, list_take_word, reference_dangling, reference_fault, reference_loop,
     };
     pub(crate) use super::route::to_default as route_to_default;
     pub(crate) use super::secret::{missing as secret_missing, undefined as secret_undefined};
@@ -106,6 +110,10 @@ const FAMILIES: &[&[&Rule]] = &[
     secret::RULES,
     renderer::RULES,
     package::RULES,
+    deployment::RULES,
+    property::RULES,
+    cluster::RULES,
+    reference::RULES,
     waiver::RULES,
     netplan::RULES,
 ];

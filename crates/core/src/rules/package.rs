@@ -1,23 +1,23 @@
-//! Rules on OVF packages and the answers to their properties.
+//! Rules on OVF packages: whether their files are there and whole; and on meanings files.
 
 use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
-use crate::given::Given;
-use crate::machine::{Answer, AnswerSource, Machine, TakeWord};
-use crate::names::nearest;
-use crate::ovf::{Package, PackageFault, Property};
-use crate::source::{Place, Written};
+use crate::finding::Severity;
+use crate::machine::{Machine, NamedMeanings};
+use crate::ovf::{FileState, Package, PackageFault, PackageFile};
+use crate::size::ByteSize;
+use crate::source::Place;
 
 pub(super) const RULES: &[&Rule] = &[
     &PACKAGE_MISSING,
     &PACKAGE_UNREADABLE,
-    &NETWORK_UNKNOWN,
-    &PROPERTY_UNKNOWN,
-    &PROPERTY_UNANSWERED,
-    &PROPERTY_NOT_SETTABLE,
-    &PROPERTY_WRONG_TYPE,
-    &REFERENCE_DANGLING,
-    &REFERENCE_LOOP,
+    &PACKAGE_FILE_MISSING,
+    &PACKAGE_FILE_SIZE,
+    &PACKAGE_DIGEST_MISMATCH,
+    &PACKAGE_DIGEST_MISSING,
+    &PACKAGE_SIGNATURE_INVALID,
+    &PACKAGE_PATH_UNSAFE,
+    &MEANINGS_UNREADABLE,
+    &MEANINGS_OUTDATED,
 ];
 
 /// No package at the path.
@@ -26,10 +26,10 @@ static PACKAGE_MISSING: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "there is no package at the path that the sheet gives",
-    explanation: "`package` is the path of the package's OVF descriptor. It starts from the folder that the sheet is in, \
-        not from where the command is run.",
+    explanation: "`package` is the path of an OVA archive or of an OVF descriptor. It starts from the folder that the \
+        sheet is in, not from where the command is run.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbok.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: false,
     check: Check::Site(check_missing),
 };
@@ -39,361 +39,358 @@ static PACKAGE_UNREADABLE: Rule = Rule {
     name: "package-unreadable",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a package's descriptor cannot be read",
-    explanation: "The descriptor is an XML file in UTF-8 whose root is an OVF envelope with one virtual machine. This \
-        version does not open OVA archives: unpack them with tar, and name the .ovf file among what comes out.",
+    summary: "a package cannot be read",
+    explanation: "A package is a plain tar archive (.ova) or a descriptor (.ovf). The descriptor is XML in UTF-8 of at most \
+        16 MiB, without a document type, and its root is an OVF envelope that holds a virtual machine. An archive ends \
+        where its headers say; one that was cut off while it was fetched does not.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"keys/keeper.pub\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: false,
     check: Check::Site(check_unreadable),
 };
 
-/// A network that the package does not have.
-static NETWORK_UNKNOWN: Rule = Rule {
-    name: "network-unknown",
+/// A file that is not there.
+static PACKAGE_FILE_MISSING: Rule = Rule {
+    name: "package-file-missing",
     severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a link is on a network that the package does not have",
-    explanation: "`network` of an appliance's link is a name from the network section of the package's descriptor. Upper \
-        and lower case count.",
-    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { network = \"management\", subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n",
-    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { network = \"Management\", subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n",
+    nature: Nature::Judgement,
+    summary: "a file that the package names is not there",
+    explanation: "The descriptor or the manifest names a file that does not lie in the archive, or beside the descriptor. \
+        The package cannot be deployed like that: a disk was left behind when it was copied. Waive the rule where the \
+        disks wait elsewhere.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/torn.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: false,
-    check: Check::Site(check_networks),
+    check: Check::Site(check_files_missing),
 };
 
-/// An answer to nothing.
-static PROPERTY_UNKNOWN: Rule = Rule {
-    name: "property-unknown",
+/// A file of another size.
+static PACKAGE_FILE_SIZE: Rule = Rule {
+    name: "package-file-size",
     severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "an answer is given to a property that the package does not have",
-    explanation: "A property is named by its class, key and instance with dots between them, as far as it has them, in \
-        quotes. A newer version of a package may have renamed it.",
-    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"net.gatway\" = \"10.64.10.1\"\n",
-    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"net.gateway\" = \"10.64.10.1\"\n",
+    nature: Nature::Judgement,
+    summary: "a file of the package is not as large as the descriptor says",
+    explanation: "The descriptor gives the size of each file in bytes. A smaller file was cut off while it was copied; a \
+        larger one belongs to another version.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/short.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: false,
-    check: Check::Site(check_unknown),
+    check: Check::Site(check_sizes),
 };
 
-/// A property without an answer.
-static PROPERTY_UNANSWERED: Rule = Rule {
-    name: "property-unanswered",
+/// A file that was changed.
+static PACKAGE_DIGEST_MISMATCH: Rule = Rule {
+    name: "package-digest-mismatch",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a property that has no default is given no answer",
-    explanation: "The package asks for the property and has no default for it, so the appliance would start without the \
-        setting, or not at all. A default that is an empty text counts as one.",
-    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n",
-    about_absence: true,
-    check: Check::Site(check_unanswered),
-};
-
-/// A property that is not the administrator's.
-static PROPERTY_NOT_SETTABLE: Rule = Rule {
-    name: "property-not-settable",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "an answer is given to a property that the package keeps for itself",
-    explanation: "A property whose descriptor does not say userConfigurable=\"true\" is the package's own. Platforms ignore \
-        an answer to it, or the appliance does not start with one.",
-    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"build.channel\" = \"test\"\n",
-    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n",
+    summary: "a file of the package is not the one that its manifest was made for",
+    explanation: "The manifest holds a digest of each file. Where it differs the file was damaged or changed, and platforms \
+        refuse the package. `check` looks at the descriptor and at files up to 1 MiB; `inspect` looks at all, and so does \
+        `render --packages` before it makes a new package.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/damaged.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: false,
-    check: Check::Site(check_not_settable),
+    check: Check::Site(check_digests),
 };
 
-/// An answer that does not fit.
-static PROPERTY_WRONG_TYPE: Rule = Rule {
-    name: "property-wrong-type",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "an answer is not of the property's type",
-    explanation: "The descriptor gives each property a type: a whole number of so many bits with or without a sign, a \
-        fraction, true or false, or a text. An appliance that cannot read an answer falls back to its default without a \
-        word, or stops.",
-    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"node.number\" = 300\n",
-    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"node.number\" = 3\n",
+/// Files that nobody vouches for.
+static PACKAGE_DIGEST_MISSING: Rule = Rule {
+    name: "package-digest-missing",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "files of the package have no digest",
+    explanation: "Without a manifest, or without a line in it for each file, nobody can tell whether a disk came through \
+        whole. Ask its maker for the manifest, a file that ends in .mf.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/bare.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: false,
-    check: Check::Site(check_type),
+    check: Check::Site(check_digests_missing),
 };
 
-/// Nothing to take.
-static REFERENCE_DANGLING: Rule = Rule {
-    name: "reference-dangling",
+/// A signature of something else.
+static PACKAGE_SIGNATURE_INVALID: Rule = Rule {
+    name: "package-signature-invalid",
     severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a value is taken from where there is none",
-    explanation: "{ take = \"…\" } takes a value that the sheet holds elsewhere: the appliance's own, or with `of` that of \
-        another machine or of a subnet. Where there are several values, nth or join says what becomes of them.",
-    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"clock\" = { take = \"address\", of = \"signal-towr\" }\n",
-    right: "[[host]]\nname = \"signal-tower\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.31\" }\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"clock\" = { take = \"address\", of = \"signal-tower\" }\n",
-    about_absence: true,
-    check: Check::Site(check_references),
-};
-
-/// A value that leads back to itself.
-static REFERENCE_LOOP: Rule = Rule {
-    name: "reference-loop",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "values of the sheet take each other in a circle",
-    explanation: "A list takes a server of another machine's list, and that in turn one of this. Nowhere on the way is \
-        an address written. Write it at one of the places.",
-    wrong: "[[host]]\nname = \"gauge-01\"\ndns = [{ take = \"dns-1\", of = \"gauge-02\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\ndns = [{ take = \"dns-1\", of = \"gauge-01\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\ndns = [{ take = \"dns-1\", of = \"gauge-02\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\ndns = [\"10.64.10.53\", \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
+    nature: Nature::Judgement,
+    summary: "a package is signed, and the signature does not hold",
+    explanation: "The certificate beside the manifest signs it. Where the signature is not one of this manifest, the \
+        manifest or the certificate was exchanged. Whether the certificate itself is to be trusted is asked with \
+        `inspect --trust`.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/signed.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: false,
-    check: Check::Reading,
+    check: Check::Site(check_signature),
 };
 
-/// The packages with a fault, each with the first appliance that names it.
-fn faulty_packages<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a Package, &'a PackageFault)> {
+/// A file that leads out of the package.
+static PACKAGE_PATH_UNSAFE: Rule = Rule {
+    name: "package-path-unsafe",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a file of the package would lie outside of it",
+    explanation: "Files of a package lie in its archive, or beside its descriptor. A name with .. in it, an absolute path, a \
+        link or an address on the network leads elsewhere; such a file is never read and never written.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/outside.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    about_absence: false,
+    check: Check::Site(check_paths),
+};
+
+/// A meanings file that cannot be used.
+static MEANINGS_UNREADABLE: Rule = Rule {
+    name: "meanings-unreadable",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a meanings file cannot be read",
+    explanation: "`inspect --save-meanings` makes the file, in TOML, and a person reads it over. Its words for meanings are \
+        those that `inspect` shows; its keys are in the guide.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nmeanings = \"packages/torn.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/current.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    about_absence: false,
+    check: Check::Site(check_meanings),
+};
+
+/// A meanings file of another version.
+static MEANINGS_OUTDATED: Rule = Rule {
+    name: "meanings-outdated",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a meanings file was made for another version of the product",
+    explanation: "What was reviewed for one version need not hold for the next. The finding says what has changed. Look at \
+        that, and write the new version into the file, or make it anew with `inspect --save-meanings`.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/older.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/current.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    about_absence: false,
+    check: Check::Site(check_outdated),
+};
+
+/// Each package with the first appliance that names it, and where it does.
+fn packages<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a Package)> {
     let site = judge.site;
     let mut seen = vec![false; site.packages.len()];
-    let mut faulty = Vec::new();
+    let mut found = Vec::new();
     for machine in &site.machines {
         let Some(index) = machine.appliance().and_then(|appliance| appliance.package.value()) else {
             continue;
         };
         let Some(package) = site.packages.get(index.value) else { continue };
-        if let (false, Err(fault)) = (std::mem::replace(&mut seen[index.value], true), &package.descriptor) {
-            faulty.push((machine, index.place, package, fault));
+        if !std::mem::replace(&mut seen[index.value], true) {
+            found.push((machine, index.place, package));
         }
     }
-    faulty
+    found
 }
 
 fn check_missing(judge: &mut Judge<'_>) {
-    for (machine, place, package, fault) in faulty_packages(judge) {
-        if *fault == PackageFault::Missing {
+    for (machine, place, package) in packages(judge) {
+        if package.descriptor.as_ref().is_err_and(|fault| *fault == PackageFault::Missing) {
             judge.on_machine(
                 &PACKAGE_MISSING,
                 machine,
                 place,
                 format!("There is no file {}.", package.path),
-                "write the descriptor's path from the folder of the sheet on, or put the package there",
+                "write the package's path from the folder of the sheet on, or put the package there",
             );
         }
     }
 }
 
 fn check_unreadable(judge: &mut Judge<'_>) {
-    for (machine, place, package, fault) in faulty_packages(judge) {
-        if let PackageFault::Unreadable(reason) = fault {
+    for (machine, place, package) in packages(judge) {
+        if let Err(PackageFault::Unreadable(reason)) = &package.descriptor {
             judge.on_machine(
                 &PACKAGE_UNREADABLE,
                 machine,
                 place,
                 format!("{} cannot be used as a package: {reason}.", package.path),
-                "name the package's .ovf descriptor",
+                "name an OVA archive or an OVF descriptor, or fetch the package again",
             );
         }
     }
 }
 
-fn check_networks(judge: &mut Judge<'_>) {
+/// Reports the files of each package that are in a state, in one finding a package.
+fn report_files(
+    judge: &mut Judge<'_>,
+    rule: &'static Rule,
+    state: FileState,
+    message: impl Fn(&PackageFile) -> String,
+    fix: &str,
+) {
+    for (machine, place, package) in packages(judge) {
+        let mut files = package.files.iter().filter(|file| file.state == state);
+        let Some(first) = files.next() else { continue };
+        let others = match files.count() {
+            0 => String::new(),
+            1 => "; and so with one more file".to_owned(),
+            count => format!("; and so with {count} more files"),
+        };
+        judge.on_machine(rule, machine, place, format!("{}: {}{others}.", package.path, message(first)), fix);
+    }
+}
+
+fn check_files_missing(judge: &mut Judge<'_>) {
+    report_files(
+        judge,
+        &PACKAGE_FILE_MISSING,
+        FileState::Missing,
+        |file| format!("its file {} is missing", file.name),
+        "copy the package again, with all its files",
+    );
+}
+
+fn check_sizes(judge: &mut Judge<'_>) {
+    let amount = |size: Option<u64>| match size.unwrap_or_default() {
+        size @ 0..1024 => format!("{size} bytes"),
+        size => format!("{size} bytes ({})", ByteSize(size)),
+    };
+    report_files(
+        judge,
+        &PACKAGE_FILE_SIZE,
+        FileState::WrongSize,
+        |file| {
+            let (there, stated) = (amount(file.size), amount(file.stated_size));
+            format!("its file {} has {there}, where the descriptor says {stated}", file.name)
+        },
+        "fetch the package again",
+    );
+}
+
+fn check_digests(judge: &mut Judge<'_>) {
+    report_files(
+        judge,
+        &PACKAGE_DIGEST_MISMATCH,
+        FileState::WrongDigest,
+        |file| {
+            let algorithm = file.digest.as_ref().map_or("digest", |(algorithm, _)| algorithm.word());
+            format!("the {algorithm} of its file {} is not the manifest's", file.name)
+        },
+        "fetch the package again; do not edit a descriptor by hand",
+    );
+}
+
+fn check_digests_missing(judge: &mut Judge<'_>) {
+    for (machine, place, package) in packages(judge) {
+        // A lone descriptor stands for itself, and a package with worse has its finding.
+        let has_worse = package.bad_files().next().is_some() || !package.unsafe_files.is_empty();
+        if has_worse || package.files.len() < 2 {
+            continue;
+        }
+        let message = match &package.manifest {
+            None => {
+                format!("{} has no manifest, so nothing tells whether its files are whole.", package.path)
+            }
+            Some(manifest) => {
+                let without = package.files.iter().find(|file| file.state == FileState::NoDigest);
+                match (manifest.faults.first(), without) {
+                    (Some(fault), _) => {
+                        format!("{}: its manifest cannot be read in full: {fault}.", package.path)
+                    }
+                    (None, Some(file)) => {
+                        format!("{}: its manifest has no digest of {}.", package.path, file.name)
+                    }
+                    (None, None) => continue,
+                }
+            }
+        };
+        judge.on_machine(
+            &PACKAGE_DIGEST_MISSING,
+            machine,
+            place,
+            message,
+            "put the package's manifest beside its descriptor, or ask its maker for one",
+        );
+    }
+}
+
+fn check_signature(judge: &mut Judge<'_>) {
+    for (machine, place, package) in packages(judge) {
+        let reason = match &package.signature {
+            Some(Err(reason)) => reason,
+            Some(Ok(signature)) => match &signature.is_valid {
+                Err(reason) => reason,
+                Ok(()) => continue,
+            },
+            None => continue,
+        };
+        judge.on_machine(
+            &PACKAGE_SIGNATURE_INVALID,
+            machine,
+            place,
+            format!("{} is signed, and that does not hold: {reason}.", package.path),
+            "fetch the package again from its maker",
+        );
+    }
+}
+
+fn check_paths(judge: &mut Judge<'_>) {
+    for (machine, place, package) in packages(judge) {
+        for (name, why) in package.unsafe_files.iter().take(3) {
+            judge.on_machine(
+                &PACKAGE_PATH_UNSAFE,
+                machine,
+                place,
+                format!("{} has a file \"{name}\" that is not touched: {why}.", package.path),
+                "use a package whose files lie in its archive, or beside its descriptor",
+            );
+        }
+    }
+}
+
+/// Each meanings file with the first appliance that names it.
+fn meanings<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a NamedMeanings)> {
     let site = judge.site;
+    let mut seen = vec![false; site.meanings.len()];
+    let mut found = Vec::new();
     for machine in &site.machines {
-        let Some(descriptor) = machine.appliance().and_then(|appliance| site.descriptor_of(appliance)) else {
+        let Some(index) = machine.appliance().and_then(|appliance| appliance.meanings.value()) else {
             continue;
         };
-        for network in machine.links.iter().filter_map(|link| link.network.as_ref()) {
-            if descriptor.networks.contains(&network.value) {
-                continue;
-            }
-            let known: Vec<String> = descriptor.networks.iter().map(|name| format!("\"{name}\"")).collect();
+        let Some(file) = site.meanings.get(index.value) else { continue };
+        if !std::mem::replace(&mut seen[index.value], true) {
+            found.push((machine, index.place, file));
+        }
+    }
+    found
+}
+
+fn check_meanings(judge: &mut Judge<'_>) {
+    for (machine, place, file) in meanings(judge) {
+        if let Err(reason) = &file.content {
             judge.on_machine(
-                &NETWORK_UNKNOWN,
+                &MEANINGS_UNREADABLE,
                 machine,
-                network.place,
-                format!("The package has no network \"{}\".", network.value),
-                if known.is_empty() {
-                    "take network out: the package has none".to_owned()
-                } else {
-                    format!("write {}", known.join(" or "))
-                },
+                place,
+                format!("{} cannot be used as a meanings file: {reason}.", file.path),
+                "mend the file, or make it anew with inspect --save-meanings",
             );
         }
     }
 }
 
-/// Each answer of each appliance whose package could be read, with the property that it is for.
-fn answered<'a>(
-    judge: &Judge<'a>,
-) -> impl Iterator<Item = (&'a Machine, &'a Answer, &'a Property)> + use<'a> {
+fn check_outdated(judge: &mut Judge<'_>) {
     let site = judge.site;
-    site.machines.iter().flat_map(move |machine| {
-        let appliance = machine.appliance();
-        let descriptor = appliance.and_then(|appliance| site.descriptor_of(appliance));
-        appliance
-            .into_iter()
-            .flat_map(|appliance| &appliance.answers)
-            .filter_map(move |answer| Some((machine, answer, descriptor?.property(&answer.property.value)?)))
-    })
-}
-
-fn check_unknown(judge: &mut Judge<'_>) {
-    let site = judge.site;
-    for machine in &site.machines {
-        let Some(appliance) = machine.appliance() else { continue };
-        let Some(descriptor) = site.descriptor_of(appliance) else { continue };
-        let ids: Vec<String> = descriptor.properties.iter().map(Property::id).collect();
-        for answer in appliance.answers.iter().filter(|answer| !ids.contains(&answer.property.value)) {
-            let settable: Vec<&str> = descriptor
-                .properties
-                .iter()
-                .zip(&ids)
-                .filter(|(property, _)| property.is_settable)
-                .map(|(_, id)| id.as_str())
-                .collect();
-            let fix = match nearest(&answer.property.value, settable.iter().copied(), 1).first() {
-                Some(close) => format!("write \"{close}\""),
-                None => format!("take the line out, or answer one of: {}", settable.join(", ")),
-            };
-            judge.on_machine(
-                &PROPERTY_UNKNOWN,
-                machine,
-                answer.property.place,
-                format!("The package has no property \"{}\".", answer.property.value),
-                fix,
-            );
-        }
-    }
-}
-
-fn check_unanswered(judge: &mut Judge<'_>) {
-    let site = judge.site;
-    for machine in &site.machines {
-        let Some(appliance) = machine.appliance() else { continue };
-        let Some(descriptor) = site.descriptor_of(appliance) else { continue };
-        for property in
-            descriptor.properties.iter().filter(|property| property.is_settable && property.default.is_none())
-        {
-            let id = property.id();
-            if appliance.answers.iter().any(|answer| answer.property.value == id) {
-                continue;
-            }
-            let label =
-                if property.label.is_empty() { String::new() } else { format!(" ({})", property.label) };
-            judge.on_machine(
-                &PROPERTY_UNANSWERED,
-                machine,
-                appliance.answers_place.unwrap_or(machine.place),
-                format!("The package asks for \"{id}\"{label}, has no default for it, and the sheet gives no answer."),
-                format!("add \"{id}\" = \"…\" to [appliance.answer], or take a value of the sheet: \"{id}\" = {{ take = \"…\" }}"),
-            );
-        }
-    }
-}
-
-fn check_not_settable(judge: &mut Judge<'_>) {
-    for (machine, answer, property) in answered(judge) {
-        if !property.is_settable {
-            judge.on_machine(
-                &PROPERTY_NOT_SETTABLE,
-                machine,
-                answer.property.place,
-                format!("The package keeps \"{}\" for itself.", property.id()),
-                "take the line out",
-            );
-        }
-    }
-}
-
-fn check_type(judge: &mut Judge<'_>) {
-    let site = judge.site;
-    for (machine, answer, property) in answered(judge).filter(|(_, _, property)| property.is_settable) {
-        let value = match &answer.source {
-            Given::Value(AnswerSource::Literal(text)) => text.clone(),
-            Given::Value(AnswerSource::Take(take)) => match take.value(site, machine) {
-                Ok(value) => value,
-                Err(_) => continue,
-            },
-            Given::Absent | Given::Faulty => continue,
+    for (machine, place, file) in meanings(judge) {
+        let Ok(content) = &file.content else { continue };
+        let Some(system) = machine.appliance().and_then(|appliance| site.system_of(appliance)) else {
+            continue;
         };
-        if let Err(wrong) = property.kind.accepts(&value) {
-            let found = if property.is_password { "the answer".to_owned() } else { format!("\"{value}\"") };
-            judge.on_machine(
-                &PROPERTY_WRONG_TYPE,
-                machine,
-                answer.place,
-                format!("\"{}\" is of type {} and {found} is not.", property.id(), property.kind),
-                format!("write {}", wrong.takes),
-            );
+        // A file of facts alone says nothing of properties.
+        let properties = if content.property.is_empty() { &[][..] } else { &system.properties };
+        let changes = content.changes(&system.product, properties);
+        if changes.is_empty() {
+            continue;
         }
-    }
-}
-
-fn check_references(judge: &mut Judge<'_>) {
-    let site = judge.site;
-    for machine in &site.machines {
-        for answer in machine.appliance().into_iter().flat_map(|appliance| &appliance.answers) {
-            let Some(AnswerSource::Take(take)) = answer.source.value() else { continue };
-            match take.value(site, machine) {
-                Err(fault) if !fault.is_known => {
-                    judge.on_machine(&REFERENCE_DANGLING, machine, fault.place, fault.message, fault.fix);
-                }
-                _ => {}
-            }
+        let mut listed = changes.iter().take(6).map(String::as_str).collect::<Vec<_>>().join("; ");
+        if changes.len() > 6 {
+            listed += &format!("; and {} more changes", changes.len() - 6);
         }
+        judge.on_machine(
+            &MEANINGS_OUTDATED,
+            machine,
+            place,
+            format!("{} is not about this package as it is: {listed}.", file.path),
+            "look at what has changed and bring the file up to date, or make it anew with inspect --save-meanings",
+        );
     }
-}
-
-/// `of` names nothing that the sheet has.
-pub(crate) fn reference_dangling(
-    machine: Option<String>,
-    written: &Written<String>,
-    known: &[&str],
-) -> Finding {
-    let longer =
-        || known.iter().find(|name| !written.value.is_empty() && name.contains(&written.value)).copied();
-    let fix = match nearest(&written.value, known.iter().copied(), 1).first().copied().or_else(longer) {
-        Some(close) => format!("write of = \"{close}\""),
-        None => "write the name of a machine or subnet of this sheet".to_owned(),
-    };
-    Finding::new(
-        &REFERENCE_DANGLING,
-        machine,
-        written.place,
-        format!("The sheet has no machine and no subnet \"{}\".", written.value),
-        fix,
-    )
-}
-
-pub(crate) fn reference_loop(machine: Option<String>, place: Place, path: &[Place]) -> Finding {
-    let message = match path.len() {
-        1 => "The value is taken from itself.".to_owned(),
-        steps => format!("The value is taken in a circle of {steps} places, and stands at none of them."),
-    };
-    Finding::new(&REFERENCE_LOOP, machine, place, message, "write the address itself at one of the places")
-}
-
-/// A value that a list cannot take.
-pub(crate) fn reference_fault(
-    machine: Option<String>,
-    place: Place,
-    message: String,
-    fix: String,
-) -> Finding {
-    Finding::new(&REFERENCE_DANGLING, machine, place, message, fix)
-}
-
-pub(crate) fn list_take_word(machine: Option<String>, word: &Written<TakeWord>) -> Finding {
-    Finding::new(
-        &REFERENCE_DANGLING,
-        machine,
-        word.place,
-        format!("A list of servers cannot take the {}.", word.value.text()),
-        "take one of: address, address6, gateway, gateway6, dns-1, dns-2, ntp-1, ntp-2",
-    )
-}
-
-pub(crate) fn list_take_without_of(place: Place, word: TakeWord) -> Finding {
-    Finding::on_sheet(
-        &REFERENCE_DANGLING,
-        place,
-        format!("The list does not say of which machine to take the {}.", word.text()),
-        "add of = \"…\" with the name of a machine",
-    )
 }

@@ -6,8 +6,8 @@ use std::path::Path;
 use super::pattern::{Filling, Pattern};
 use super::rows::Rows;
 use super::{
-    AnswerValue, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfLink, MoreOfMachine, SettingsEntry,
-    Sheet, SshEntry, TakeEntry,
+    AnswerValue, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfAppliance, MoreOfLink, MoreOfMachine,
+    SettingsEntry, Sheet, SshEntry, TakeEntry,
 };
 use crate::beside::{Beside, ReadFault};
 use crate::confidential::is_secret;
@@ -230,6 +230,7 @@ fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, &mut 
         more,
         links,
         package,
+        of_appliance,
         answers,
         answers_place: _,
     } = entry;
@@ -248,10 +249,24 @@ fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, &mut 
         each_of_link(link, visit);
     }
     each_given(package, visit);
+    if let Some(more) = of_appliance {
+        let MoreOfAppliance {
+            system,
+            meanings,
+            deployment_option,
+            accept_licenses: _,
+            storage_free,
+            vm_name,
+        } = &mut **more;
+        for text in [system, meanings, deployment_option, storage_free, vm_name] {
+            each_given(text, visit);
+        }
+    }
     for answer in answers {
         match &mut answer.value {
             Given::Value(AnswerValue::Literal(text)) => visit(text, &mut answer.place),
             Given::Value(AnswerValue::Take(take)) => each_of_take(take, visit),
+            Given::Value(AnswerValue::Secret(name)) => each_written(name, visit),
             Given::Absent | Given::Faulty => {}
         }
     }

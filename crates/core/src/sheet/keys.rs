@@ -635,13 +635,29 @@ pub(crate) static CLUSTER: TableSpec = table(
     "[cluster.NAME]",
     "a cluster",
     "Machines that belong together.",
-    &[key(
-        "virtual_address",
-        "a table",
-        r#"virtual_address = { subnet = "quay", address = "10.64.10.60" }"#,
-        "The address that one of them answers at. Left out: none.",
-        Shape::Table(&VIRTUAL_ADDRESS),
-    )],
+    &[
+        key(
+            "size",
+            "a number from 1 to 1000",
+            "size = 3",
+            "How many machines are meant in the end. Left out: as many as the sheet has.",
+            Shape::Number(1, 1000),
+        ),
+        key(
+            "members",
+            "\"odd\", \"pair\" or \"any\"",
+            r#"members = "odd""#,
+            "How many machines make it work: an odd number of three or more, exactly two, or any number. Left out: any.",
+            Shape::Word(&["odd", "pair", "any"]),
+        ),
+        key(
+            "virtual_address",
+            "a table",
+            r#"virtual_address = { subnet = "quay", address = "10.64.10.60" }"#,
+            "The address that one of them answers at. Left out: none.",
+            Shape::Table(&VIRTUAL_ADDRESS),
+        ),
+    ],
 );
 
 /// `virtual_address` of a cluster
@@ -996,7 +1012,7 @@ pub(crate) static ROUTE: TableSpec = table(
 pub(crate) static APPLIANCE: TableSpec = table(
     "[[appliance]]",
     "an appliance",
-    "A virtual machine prepared through the properties of its OVF package.",
+    "A virtual machine prepared through the properties of its OVF package, or at its console.",
     &[
         NAME,
         ROWS,
@@ -1013,12 +1029,53 @@ pub(crate) static APPLIANCE: TableSpec = table(
         TIMEZONE,
         key(
             "package",
-            "the path of an OVF descriptor",
-            r#"package = "packages/logbook.ovf""#,
-            "The package's OVF descriptor, from the folder of the sheet on. Required.",
+            "the path of an OVF package",
+            r#"package = "packages/logbook.ova""#,
+            "The OVF package, an OVA archive or a descriptor, from the folder of the sheet on. Left out: the appliance is set up at its console, from its typing card.",
             Shape::Text,
-        )
-        .required(),
+        ),
+        key(
+            "system",
+            "the id of a virtual machine of the package",
+            r#"system = "recorder""#,
+            "Which machine of a package that holds several it is. Left out: the only one.",
+            Shape::Text,
+        ),
+        key(
+            "meanings",
+            "the path of a meanings file",
+            r#"meanings = "packages/logbook.meanings.toml""#,
+            "What a person has found out about this version of the product: `inspect --save-meanings` makes the file. Left out: what the package says.",
+            Shape::Text,
+        ),
+        key(
+            "deployment_option",
+            "the id of a deployment option of the package",
+            r#"deployment_option = "small""#,
+            "The size that is wanted of a package that comes in several. Required where the package has several; left out: its only one.",
+            Shape::Text,
+        ),
+        key(
+            "accept_licenses",
+            "true or false",
+            "accept_licenses = true",
+            "Whether the licenses of the package have been read and are accepted; `inspect --licenses` shows them. Left out: no.",
+            Shape::Flag,
+        ),
+        key(
+            "storage_free",
+            "an amount of data",
+            r#"storage_free = "200 GiB""#,
+            "What is free where its disks will lie. Left out: not checked.",
+            Shape::Text,
+        ),
+        key(
+            "vm_name",
+            "a text",
+            r#"vm_name = "LOGBOOK-1 (quay)""#,
+            "What the hypervisor calls the virtual machine. Left out: its `name`.",
+            Shape::Text,
+        ),
         key(
             "link",
             "tables by name",
@@ -1060,7 +1117,7 @@ pub(crate) static APPLIANCE_LINK: TableSpec = table(
 pub(crate) static ANSWER: TableSpec = TableSpec {
     header: "[appliance.answer]",
     called: "[appliance.answer]",
-    about: "A line for each property: its id (`class.key.instance`, in quotes), and a text, a number, true or false, or a value of the sheet that is taken: `{ take = \"address\" }`.",
+    about: "A line for each property that is not answered by itself: its id (`class.key.instance`, in quotes), and a text, a number, true or false, a value of the sheet that is taken: `{ take = \"address\" }`, or a secret: `{ from_secret = \"logbook-admin\" }`. A property whose meaning is certain takes its value from the sheet without a line.",
     keys: &[],
     free_keys: true,
 };
@@ -1075,12 +1132,12 @@ pub(crate) static TAKE: TableSpec = table(
             "take",
             "the word for a value",
             r#"take = "address""#,
-            "One of `address` `address6` `netmask` `prefix-length` `prefix-length6` `address-with-prefix` `gateway` `gateway6` `network-address` `broadcast-address` `hostname` `fqdn` `domain` `dns` `dns-1` `dns-2` `search` `ntp` `ntp-1` `ntp-2` `timezone`.",
+            "One of `address` `address6` `netmask` `prefix-length` `prefix-length6` `address-with-prefix` `gateway` `gateway6` `network-address` `broadcast-address` `hostname` `fqdn` `domain` `dns` `dns-1` `dns-2` `search` `ntp` `ntp-1` `ntp-2` `timezone` `locale` `keyboard` `vlan` `mtu` `mac` `cluster-name` `node-number` `node-count` `peers` `members` `peer-names` `virtual-address`. `node-number` counts the machines of a cluster in their order, `peers` are the addresses of the others, `members` those of all.",
             Shape::Text,
         ),
         key(
             "of",
-            "the name of a machine or subnet of the sheet",
+            "the name of a machine, subnet, pool or cluster of the sheet",
             r#"of = "signal-tower""#,
             "Whose value it is. Left out: the appliance's own.",
             Shape::Text,

@@ -13,7 +13,9 @@ use crate::given::Given;
 use crate::source::{Place, Written};
 
 pub use expand::expand;
-pub(crate) use keys::{ACCOUNT, COMMON, HOST, HOST_LINK, ROUTE, SECRET, TAKE, TIME_KEY, WAIVER};
+pub(crate) use keys::{
+    ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, TAKE, TIME_KEY, WAIVER,
+};
 pub use keys::{KEYS, KeySpec, Shape, TableSpec};
 pub use read::read;
 
@@ -200,6 +202,10 @@ pub struct PoolEntry {
 pub struct ClusterEntry {
     /// Its name.
     pub name: Written<String>,
+    /// `size`
+    pub size: Given<Written<i64>>,
+    /// `members`
+    pub members: Given<Written<String>>,
     /// `virtual_address`
     pub virtual_address: Given<VirtualAddressEntry>,
 }
@@ -308,6 +314,8 @@ pub struct MachineEntry {
     pub links: Vec<LinkEntry>,
     /// `package`
     pub package: Given<Written<String>>,
+    /// What few appliances have.
+    pub of_appliance: Option<Box<MoreOfAppliance>>,
     /// `answer`
     pub answers: Vec<AnswerEntry>,
     /// Where the table of answers begins.
@@ -325,6 +333,23 @@ pub struct MoreOfMachine {
     pub serves: Given<Vec<Written<String>>>,
     /// `cluster`
     pub cluster: Given<Written<String>>,
+}
+
+/// Keys of an appliance that many leave out.
+#[derive(Clone, Debug, Default)]
+pub struct MoreOfAppliance {
+    /// `system`
+    pub system: Given<Written<String>>,
+    /// `meanings`
+    pub meanings: Given<Written<String>>,
+    /// `deployment_option`
+    pub deployment_option: Given<Written<String>>,
+    /// `accept_licenses`
+    pub accept_licenses: Given<Written<bool>>,
+    /// `storage_free`
+    pub storage_free: Given<Written<String>>,
+    /// `vm_name`
+    pub vm_name: Given<Written<String>>,
 }
 
 impl MachineEntry {
@@ -432,6 +457,8 @@ pub enum AnswerValue {
     Literal(String),
     /// A value of the sheet.
     Take(TakeEntry),
+    /// The value of a secret, by its name.
+    Secret(Written<String>),
 }
 
 /// `{ take = "…" }`: a value that the sheet holds elsewhere.

@@ -11,9 +11,9 @@ use super::keys::{
 use super::table::{Reader, TableReader};
 use super::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
-    MachineKind, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry, SecretUse, SettingsEntry,
-    Sheet, SshEntry, SubnetEntry, TableSpec, TakeEntry, TimeKeyEntry, VirtualAddressEntry, WaiverEntry,
-    WifiEntry, label_of, syntax,
+    MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry, SecretUse,
+    SettingsEntry, Sheet, SshEntry, SubnetEntry, TableSpec, TakeEntry, TimeKeyEntry, VirtualAddressEntry,
+    WaiverEntry, WifiEntry, label_of, syntax,
 };
 use crate::finding::Finding;
 use crate::given::Given;
@@ -295,7 +295,7 @@ fn read_cluster(
         }
         Some(entry)
     });
-    ClusterEntry { name, virtual_address }
+    ClusterEntry { name, size: table.integer("size"), members: table.text("members"), virtual_address }
 }
 
 fn read_secret(
@@ -476,15 +476,14 @@ fn read_machine(
         more: read_more_of_machine(&mut table),
         links,
         package: Given::Absent,
+        of_appliance: None,
         answers: Vec::new(),
         answers_place: None,
         name,
     };
     if kind == MachineKind::Appliance {
         entry.package = table.text("package");
-        if entry.package.is_absent() {
-            table.missing("package");
-        }
+        entry.of_appliance = read_more_of_appliance(&mut table);
         if let Given::Value((inner, place)) = table.table("answer") {
             entry.answers_place = Some(place);
             entry.answers = read_answers(table.reader, inner, place, machine.as_ref());
@@ -511,6 +510,25 @@ fn read_more_of_machine(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreO
             fqdn: table.text("fqdn"),
             serves: table.texts("serves"),
             cluster: table.text("cluster"),
+        })
+    })
+}
+
+fn read_more_of_appliance(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfAppliance>> {
+    let is_more = |key: &str| {
+        matches!(
+            key,
+            "system" | "meanings" | "deployment_option" | "accept_licenses" | "storage_free" | "vm_name"
+        )
+    };
+    (table.has_any(is_more) || table.has_mistyped(is_more)).then(|| {
+        Box::new(MoreOfAppliance {
+            system: table.text("system"),
+            meanings: table.text("meanings"),
+            deployment_option: table.text("deployment_option"),
+            accept_licenses: table.flag("accept_licenses"),
+            storage_free: table.text("storage_free"),
+            vm_name: table.text("vm_name"),
         })
     })
 }
@@ -640,6 +658,11 @@ fn read_answers(
             },
             DeValue::Float(number) => Given::Value(AnswerValue::Literal(number.as_str().to_owned())),
             DeValue::Boolean(truth) => Given::Value(AnswerValue::Literal(truth.to_string())),
+            DeValue::Table(inner) if inner.contains_key("from_secret") => {
+                let mut secret = TableReader::new(table.reader, inner, &FROM_SECRET, place, machine.cloned());
+                secret.refuse_unknown_keys(&[]);
+                secret.required_text("from_secret").and_then(|name| Some(AnswerValue::Secret(name)))
+            }
             DeValue::Table(inner) => {
                 read_take(table.reader, inner, place, machine).and_then(|take| Some(AnswerValue::Take(take)))
             }

@@ -1,0 +1,121 @@
+//! The table of signs, which a person can extend.
+
+use std::collections::BTreeMap;
+use std::sync::OnceLock;
+
+use serde::Deserialize;
+
+use super::Meaning;
+use super::words::Vocabulary;
+
+/// The signs that the program brings.
+const OWN: &str = include_str!("signs.toml");
+
+/// Largest table that is read.
+pub const SIGNS_LIMIT: u64 = 4 * 1024 * 1024;
+
+/// What speaks for which meaning.
+#[derive(Debug)]
+pub struct Signs {
+    pub(super) vocabulary: Vocabulary,
+    pub(super) signs: Vec<Sign>,
+}
+
+/// One line of the table.
+#[derive(Clone, Debug)]
+pub(super) struct Sign {
+    pub(super) meaning: Meaning,
+    pub(super) all: Vec<String>,
+    pub(super) none: Vec<String>,
+    pub(super) strength: f64,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    #[serde(default)]
+    same: BTreeMap<String, Vec<String>>,
+    #[serde(default)]
+    sign: Vec<Line>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Line {
+    meaning: String,
+    all: Vec<String>,
+    #[serde(default)]
+    none: Vec<String>,
+    strength: f64,
+}
+
+impl Signs {
+    /// The signs that the program brings.
+    pub fn own() -> &'static Self {
+        static SIGNS: OnceLock<Signs> = OnceLock::new();
+        SIGNS.get_or_init(|| {
+            let mut signs = Self { vocabulary: Vocabulary::default(), signs: Vec::new() };
+            // A test reads the table; what could not be read would be missing here.
+            let _ = signs.add(OWN);
+            signs
+        })
+    }
+
+    /// The signs that the program brings, and those of a table in TOML beside them. Fails with what is wrong with the
+    /// table.
+    pub fn with(table: &str) -> Result<Self, String> {
+        let mut signs = Self { vocabulary: Vocabulary::default(), signs: Vec::new() };
+        signs.add(OWN)?;
+        signs.add(table)?;
+        Ok(signs)
+    }
+
+    fn add(&mut self, table: &str) -> Result<(), String> {
+        let table: Table = toml::from_str(table).map_err(|error| error.to_string().trim_end().to_owned())?;
+        for (concept, phrases) in table.same {
+            self.vocabulary.teach(&concept, &concept);
+            for phrase in phrases {
+                self.vocabulary.teach(&concept, &phrase);
+            }
+        }
+        for line in table.sign {
+            let meaning = Meaning::parse(&line.meaning)
+                .ok_or_else(|| format!("there is no meaning \"{}\"", line.meaning))?;
+            if !(0.0..=1.0).contains(&line.strength) || line.all.is_empty() {
+                return Err(format!("a sign of {} needs `all`, and a strength from 0 to 1", line.meaning));
+            }
+            for concept in &line.all {
+                self.vocabulary.teach(concept, concept);
+            }
+            self.signs.push(Sign { meaning, all: line.all, none: line.none, strength: line.strength });
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_own_table_is_read_in_full() {
+        let signs = Signs::with("").unwrap();
+        assert_eq!(signs.signs.len(), OWN.matches("[[sign]]").count());
+        assert_eq!(Signs::own().signs.len(), signs.signs.len());
+    }
+
+    #[test]
+    fn a_table_of_ones_own_adds_to_it() {
+        let signs = Signs::with(
+            "[same]\nnetmask = [\"maska\"]\n[[sign]]\nmeaning = \"mtu\"\nall = [\"crate\"]\nstrength = 0.9\n",
+        )
+        .unwrap();
+        assert!(signs.vocabulary.read("maska").has("netmask"));
+        assert!(
+            Signs::with("[[sign]]\nmeaning = \"tide\"\nall = [\"x\"]\nstrength = 0.5")
+                .unwrap_err()
+                .contains("tide")
+        );
+        assert!(Signs::with("[[sing]]").is_err());
+    }
+}

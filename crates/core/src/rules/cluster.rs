@@ -1,0 +1,319 @@
+//! Rules on machines that belong together.
+
+use std::collections::BTreeMap;
+
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::Severity;
+use crate::machine::{Cluster, Machine, MemberCount, Site};
+use crate::ovf::{AnsweredProperty, Meaning, Origin, answered_properties, is_at_console};
+use crate::source::Place;
+
+pub(super) const RULES: &[&Rule] = &[
+    &CLUSTER_TOO_FEW,
+    &CLUSTER_TOO_MANY,
+    &CLUSTER_EVEN_MEMBERS,
+    &CLUSTER_NUMBER_DUPLICATE,
+    &CLUSTER_MEMBER_DIFFERS,
+];
+
+/// Machines that are still to come.
+static CLUSTER_TOO_FEW: Rule = Rule {
+    name: "cluster-too-few",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a cluster has fewer machines in the sheet than are meant",
+    explanation: "`size` of a cluster says how many machines are meant in the end, and `members` how many make it work. With \
+        fewer it does not start, or loses its data with the first machine that fails. Add the others, or waive the rule \
+        until they are there.",
+    wrong: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n",
+    right: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
+    about_absence: true,
+    check: Check::Site(check_too_few),
+};
+
+/// More machines than are meant.
+static CLUSTER_TOO_MANY: Rule = Rule {
+    name: "cluster-too-many",
+    severity: Severity::Error,
+    nature: Nature::Judgement,
+    summary: "a cluster has more machines in the sheet than are meant",
+    explanation: "`size` of a cluster says how many machines are meant in the end; a pair has two. Machines are told the \
+        number, and refuse those that exceed it.",
+    wrong: "[cluster.logbook]\nsize = 2\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
+    right: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
+    about_absence: false,
+    check: Check::Site(check_too_many),
+};
+
+/// Halves that cannot agree.
+static CLUSTER_EVEN_MEMBERS: Rule = Rule {
+    name: "cluster-even-members",
+    severity: Severity::Error,
+    nature: Nature::Judgement,
+    summary: "a cluster that needs an odd number of machines has an even one",
+    explanation: "When the network between them breaks, the half with more machines goes on. Two equal halves both stop, or \
+        both go on and disagree from then on. An even number withstands no more failures than the odd one below it.",
+    wrong: "[cluster.logbook]\nmembers = \"odd\"\n[[appliance]]\nname = \"logbook-{1..4}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..64}\" }\n",
+    right: "[cluster.logbook]\nmembers = \"odd\"\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
+    about_absence: false,
+    check: Check::Site(check_even),
+};
+
+/// A number given twice.
+static CLUSTER_NUMBER_DUPLICATE: Rule = Rule {
+    name: "cluster-number-duplicate",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "two machines of a cluster have the same number",
+    explanation: "Each machine of a cluster has a number of its own, by which the others know it. Two with the same one take \
+        each other for a machine that has come back. Leave the property to its meaning, which counts the machines, or \
+        write a pattern.",
+    wrong: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n[appliance.answer]\n\"node.id\" = 1\n",
+    right: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n[appliance.answer]\n\"node.id\" = \"{1..2}\"\n",
+    about_absence: false,
+    check: Check::Site(check_numbers),
+};
+
+/// A machine that is not like the others.
+static CLUSTER_MEMBER_DIFFERS: Rule = Rule {
+    name: "cluster-member-differs",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a machine of a cluster differs from the others in what they should share",
+    explanation: "Machines of a cluster have the same package, size, servers, domain, zone and subnets, and the same answers \
+        but for what tells them apart. Where one was written by itself, a change to the others is easily forgotten there. \
+        One entry with a pattern for all of them has no such gap.",
+    wrong: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-1\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[[appliance]]\nname = \"logbook-2\"\ncluster = \"logbook\"\nsearch = [\"quay.capovetro.example\"]\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.62\" }\n",
+    right: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\nsearch = [\"quay.capovetro.example\"]\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n",
+    about_absence: false,
+    check: Check::Site(check_differences),
+};
+
+/// Each cluster with its machines.
+fn clusters<'a>(judge: &Judge<'a>) -> Vec<(&'a Cluster, Vec<&'a Machine>)> {
+    let site = judge.site;
+    let mut members: Vec<Vec<&'a Machine>> = vec![Vec::new(); site.clusters.len()];
+    for machine in &site.machines {
+        if let Some(list) = machine.cluster.as_ref().and_then(|cluster| members.get_mut(cluster.value)) {
+            list.push(machine);
+        }
+    }
+    site.clusters.iter().zip(members).collect()
+}
+
+fn machines(count: usize) -> String {
+    if count == 1 { "1 machine".to_owned() } else { format!("{count} machines") }
+}
+
+fn check_too_few(judge: &mut Judge<'_>) {
+    for (cluster, members) in clusters(judge) {
+        let kind = cluster.members.value();
+        let needed = kind.map_or(0, |written| match written.value {
+            MemberCount::Odd => 3,
+            MemberCount::Pair => 2,
+            MemberCount::Any => 0,
+        });
+        let planned = cluster.size.value();
+        let meant = planned.map_or(needed, |size| size.value);
+        let place = planned.map(|size| size.place).or(kind.map(|written| written.place));
+        if let Some(place) = place.filter(|_| members.len() < meant) {
+            judge.on_sheet(
+                &CLUSTER_TOO_FEW,
+                place,
+                format!(
+                    "The cluster {} is meant to have {}, and the sheet has {}.",
+                    cluster.name.value,
+                    machines(meant),
+                    members.len()
+                ),
+                "add the others, or change the number",
+            );
+        }
+    }
+}
+
+fn check_too_many(judge: &mut Judge<'_>) {
+    for (cluster, members) in clusters(judge) {
+        let pair = cluster.members.value().filter(|written| written.value == MemberCount::Pair);
+        let limits = cluster.size.value().map(|size| (size.value, size.place));
+        let limits = limits.into_iter().chain(pair.map(|written| (2, written.place)));
+        let Some((most, place)) = limits.min_by_key(|(most, _)| *most) else { continue };
+        if members.len() > most {
+            judge.on_sheet(
+                &CLUSTER_TOO_MANY,
+                place,
+                format!(
+                    "The cluster {} is meant to have {}, and the sheet has {}.",
+                    cluster.name.value,
+                    machines(most),
+                    members.len()
+                ),
+                "take machines out of it, or change the number",
+            );
+        }
+    }
+}
+
+fn check_even(judge: &mut Judge<'_>) {
+    for (cluster, members) in clusters(judge) {
+        let Some(written) = cluster.members.value().filter(|written| written.value == MemberCount::Odd)
+        else {
+            continue;
+        };
+        let meant = cluster.size.value().map_or(members.len(), |size| size.value);
+        // With two and no size a machine is missing, which is said already.
+        if meant.is_multiple_of(2) && meant >= 4 || (cluster.size.value().is_some() && meant == 2) {
+            judge.on_sheet(
+                &CLUSTER_EVEN_MEMBERS,
+                cluster.size.value().map_or(written.place, |size| size.place),
+                format!(
+                    "The cluster {} needs an odd number of machines, and is to have {meant}.",
+                    cluster.name.value
+                ),
+                if meant == 2 {
+                    "make it 3".to_owned()
+                } else {
+                    format!("make it {} or {}", meant - 1, meant + 1)
+                },
+            );
+        }
+    }
+}
+
+fn check_numbers(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (_, members) in clusters(judge) {
+        let mut first: BTreeMap<(String, String), &Machine> = BTreeMap::new();
+        for machine in members {
+            for property in properties(site, machine) {
+                let Some(value) = property.outcome.text() else { continue };
+                if property.reading.meaning != Meaning::NodeNumber || value.is_empty() {
+                    continue;
+                }
+                let id = property.property.id();
+                let known = first.entry((id.clone(), value.to_owned())).or_insert(machine);
+                if std::ptr::eq(*known, machine) {
+                    continue;
+                }
+                let table = machine.appliance().and_then(|appliance| appliance.answers_place);
+                judge.on_machine(
+                    &CLUSTER_NUMBER_DUPLICATE,
+                    machine,
+                    property.answer.map_or(table.unwrap_or(machine.place), |answer| answer.place),
+                    format!("\"{id}\" is {value}, and so is that of {}.", known.called()),
+                    format!("take the answer out, so that it is counted, or write a pattern: \"{id}\" = \"{{1..3}}\""),
+                );
+            }
+        }
+    }
+}
+
+fn properties<'a>(site: &'a Site, machine: &'a Machine) -> Vec<AnsweredProperty<'a>> {
+    match machine.appliance() {
+        Some(appliance) if !is_at_console(site, appliance) => answered_properties(site, machine),
+        _ => Vec::new(),
+    }
+}
+
+/// What a machine should have in common with the others of its cluster.
+struct Shared {
+    what: String,
+    value: String,
+    place: Place,
+}
+
+fn shared(site: &Site, machine: &Machine) -> Vec<Shared> {
+    let settings = &machine.settings;
+    let mut shared = Vec::new();
+    let mut note = |what: &str, value: String, place: Place| {
+        shared.push(Shared { what: what.to_owned(), value, place });
+    };
+    if let Some(appliance) = machine.appliance() {
+        if let (Some(package), Some(written)) = (site.package_of(appliance), appliance.package.value()) {
+            note("package", package.path.clone(), written.place);
+        }
+        if let Some(option) = appliance.deployment_option.value() {
+            note("deployment option", option.value.clone(), option.place);
+        }
+    }
+    if let Some(list) = settings.dns.value() {
+        note("name servers", listed(list.values()), list.place);
+    }
+    if let Some(list) = settings.ntp.value() {
+        note("time servers", listed(list.values()), list.place);
+    }
+    if let Some(list) = settings.search.value() {
+        note("search domains", listed(list.values()), list.place);
+    }
+    if let Some(domain) = settings.domain.value() {
+        note("domain", domain.value.to_string(), domain.place);
+    }
+    if let Some(zone) = settings.timezone.value() {
+        note("time zone", zone.value.to_string(), zone.place);
+    }
+    for link in &machine.links {
+        if let (Some(subnet), Some(written)) = (site.subnet_of(link), link.subnet.value()) {
+            note(&format!("subnet of {}", link.name.value), subnet.name.value.clone(), written.place);
+        }
+    }
+    for property in properties(site, machine) {
+        let tells_apart = matches!(
+            property.reading.meaning,
+            Meaning::Address
+                | Meaning::Address6
+                | Meaning::AddressWithPrefix
+                | Meaning::Hostname
+                | Meaning::Fqdn
+                | Meaning::NodeNumber
+                | Meaning::Peers
+                | Meaning::Role
+                | Meaning::LicenseKey
+        );
+        let (Some(answer), Some(value)) = (property.answer, property.outcome.text()) else { continue };
+        if property.outcome.origin() == Some(Origin::Literal) && !tells_apart && !property.is_confidential() {
+            note(&format!("\"{}\"", property.property.id()), value.to_owned(), answer.place);
+        }
+    }
+    shared
+}
+
+fn listed<T: ToString>(values: impl Iterator<Item = T>) -> String {
+    let listed = values.map(|value| value.to_string()).collect::<Vec<_>>().join(", ");
+    if listed.is_empty() { "none".to_owned() } else { listed }
+}
+
+fn check_differences(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (_, members) in clusters(judge) {
+        // What one entry makes is as its pattern says.
+        let mut entries: Vec<&Machine> = Vec::new();
+        for machine in members {
+            if !entries.iter().any(|known| known.header == machine.header) {
+                entries.push(machine);
+            }
+        }
+        // Machines of one collection are meant to differ.
+        let is_of_collection =
+            |machine: &Machine| machine.appliance().is_some_and(|appliance| !appliance.system.is_absent());
+        entries.retain(|machine| !is_of_collection(machine));
+        let Some((first, others)) = entries.split_first() else { continue };
+        let of_first: BTreeMap<String, String> =
+            shared(site, first).into_iter().map(|shared| (shared.what, shared.value)).collect();
+        for machine in others {
+            for Shared { what, value, place } in shared(site, machine) {
+                let Some(other) = of_first.get(&what).filter(|other| **other != value) else { continue };
+                judge.on_machine(
+                    &CLUSTER_MEMBER_DIFFERS,
+                    machine,
+                    place,
+                    format!(
+                        "{} is in one cluster with {}, and differs from it in its {what}: {value}, there {other}.",
+                        machine.called(),
+                        first.called()
+                    ),
+                    "write the same for all machines of the cluster, best in one entry with a pattern",
+                );
+            }
+        }
+    }
+}

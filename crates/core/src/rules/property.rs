@@ -1,0 +1,662 @@
+//! Rules on the properties of packages and their answers.
+
+use std::collections::HashSet;
+use std::net::IpAddr;
+
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::Severity;
+use crate::machine::{AnswerSource, Appliance, Machine, Site, TakeWord};
+use crate::names::nearest;
+use crate::net::{Family, dotted_mask};
+use crate::ovf::{
+    AnsweredProperty, Meaning, OpenQuestion, Origin, Outcome, PasswordRules, Property, PropertyType,
+    Unanswered, answered_properties, is_at_console, is_of_sheet, open_questions,
+};
+use crate::source::Place;
+
+pub(super) const RULES: &[&Rule] = &[
+    &PROPERTY_UNKNOWN,
+    &PROPERTY_UNANSWERED,
+    &PROPERTY_NEEDS_SECRET,
+    &PROPERTY_MEANING_UNSURE,
+    &PROPERTY_NOT_SETTABLE,
+    &PROPERTY_WRONG_TYPE,
+    &PROPERTY_TOO_SHORT,
+    &PROPERTY_TOO_LONG,
+    &PROPERTY_NOT_A_CHOICE,
+    &PROPERTY_DEFAULT_DISAGREES,
+    &PROPERTY_REPEATED,
+    &PASSWORD_LEFT_AT_DEFAULT,
+];
+
+/// An answer to nothing.
+static PROPERTY_UNKNOWN: Rule = Rule {
+    name: "property-unknown",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an answer is given to a property that the package does not have",
+    explanation: "A property is named by its class, key and instance with dots between them, as far as it has them, in \
+        quotes. A newer version of a package may have renamed it. An appliance that is set up at its console has the \
+        questions of its meanings file in place of properties.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.gatway\" = \"10.64.10.1\"\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.gateway\" = \"10.64.10.1\"\n",
+    about_absence: false,
+    check: Check::Site(check_unknown),
+};
+
+/// A property without an answer.
+static PROPERTY_UNANSWERED: Rule = Rule {
+    name: "property-unanswered",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a property that has no default is given no answer",
+    explanation: "The package asks for the property, has no default for it, and it means nothing that the sheet has for \
+        certain. The appliance would start without the setting, or not at all. A default that is an empty text counts as \
+        one.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.id\" = 3\n",
+    about_absence: true,
+    check: Check::Site(check_unanswered),
+};
+
+/// A password without an answer.
+static PROPERTY_NEEDS_SECRET: Rule = Rule {
+    name: "property-needs-secret",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a property wants a password, and the sheet names no secret for it",
+    explanation: "The package has no password of its own there, and none comes from a sheet by itself. Name a secret with \
+        from_secret. An empty default is no password.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n",
+    about_absence: true,
+    check: Check::Site(check_needs_secret),
+};
+
+/// A property that may mean something.
+static PROPERTY_MEANING_UNSURE: Rule = Rule {
+    name: "property-meaning-unsure",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a property may want a setting of the sheet, which is not certain, and keeps its default",
+    explanation: "From its text the property seems to want something that the sheet has, yet not so surely that it is filled \
+        in, and its default would stand. Answer it, with the default where that is meant. `inspect --why` says what led to \
+        the meaning.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/unsure.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/unsure.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"where\" = { take = \"address\" }\n",
+    about_absence: true,
+    check: Check::Site(check_unsure),
+};
+
+/// A property that is not the administrator's.
+static PROPERTY_NOT_SETTABLE: Rule = Rule {
+    name: "property-not-settable",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an answer is given to a property that the package keeps for itself",
+    explanation: "A property whose descriptor does not say userConfigurable=\"true\" is the package's own. Platforms ignore \
+        an answer to it, or the appliance does not start with one.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"build.channel\" = \"test\"\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    about_absence: false,
+    check: Check::Site(check_not_settable),
+};
+
+/// An answer that does not fit.
+static PROPERTY_WRONG_TYPE: Rule = Rule {
+    name: "property-wrong-type",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an answer is not of the property's type",
+    explanation: "The descriptor gives each property a type: a whole number of so many bits with or without a sign, a \
+        fraction, true or false, or a text. An appliance that cannot read an answer falls back to its default without a \
+        word, or stops.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.number\" = 300\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.number\" = 3\n",
+    about_absence: false,
+    check: Check::Site(check_type),
+};
+
+/// An answer with too few characters.
+static PROPERTY_TOO_SHORT: Rule = Rule {
+    name: "property-too-short",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an answer has fewer characters than the package takes",
+    explanation: "The descriptor says how many characters a value has at least (MinLen), or the meanings file does for \
+        passwords. A shorter one is refused when the appliance is deployed, or when it starts.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB1\"\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB13\"\n",
+    about_absence: false,
+    check: Check::Site(check_too_short),
+};
+
+/// An answer with too many characters.
+static PROPERTY_TOO_LONG: Rule = Rule {
+    name: "property-too-long",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an answer has more characters than the package takes",
+    explanation: "The descriptor says how many characters a value has at most (MaxLen), or the meanings file does for \
+        passwords. A longer one is refused, or cut off without a word, and a password that is cut off lets nobody in.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB12345\"\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB1234\"\n",
+    about_absence: false,
+    check: Check::Site(check_too_long),
+};
+
+/// An answer that is none of the choices.
+static PROPERTY_NOT_A_CHOICE: Rule = Rule {
+    name: "property-not-a-choice",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an answer is none of the values that the package takes",
+    explanation: "The descriptor lists the values of this property (ValueMap). Upper and lower case count.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"mode\" = \"Mirrored\"\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"mode\" = \"mirrored\"\n",
+    about_absence: false,
+    check: Check::Site(check_choice),
+};
+
+/// A default of somebody else's network.
+static PROPERTY_DEFAULT_DISAGREES: Rule = Rule {
+    name: "property-default-disagrees",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a default that stands looks like an address, a mask or a zone, and is not the sheet's",
+    explanation: "The package's maker has put an address, a mask or a time zone of another site there. Left alone it goes \
+        into the appliance as it is. Answer the property, with the default itself where that is meant.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/defaults.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/defaults.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"collector\" = \"10.64.10.53\"\n",
+    about_absence: true,
+    check: Check::Site(check_defaults),
+};
+
+/// An id of two properties.
+static PROPERTY_REPEATED: Rule = Rule {
+    name: "property-repeated",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "two properties of the package have the same id",
+    explanation: "Class, key and instance together tell properties apart (DSP0243 2.1.1, section 9.5). Where two have the \
+        same, platforms disagree on which of them an answer is for; here it is the first. Have the package's maker mend \
+        it.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/repeated.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    about_absence: false,
+    check: Check::Site(check_repeated),
+};
+
+/// A password that everybody knows.
+static PASSWORD_LEFT_AT_DEFAULT: Rule = Rule {
+    name: "password-left-at-default",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "a password stays what the package brings along",
+    explanation: "The default of a password stands in the package, or in the product's papers, and with that it is public. \
+        Anybody who reaches the appliance before you do may come in. Name a secret in its place.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n",
+    about_absence: true,
+    check: Check::Site(check_password_default),
+};
+
+/// Visits the properties of each appliance that takes its settings from its package.
+fn each_appliance<'a>(
+    judge: &mut Judge<'a>,
+    mut visit: impl FnMut(&mut Judge<'a>, &'a Machine, &'a Appliance, Vec<AnsweredProperty<'a>>),
+) {
+    let site = judge.site;
+    for machine in &site.machines {
+        let Some(appliance) = machine.appliance() else { continue };
+        if !is_at_console(site, appliance) {
+            visit(judge, machine, appliance, answered_properties(site, machine));
+        }
+    }
+}
+
+/// Visits each of their properties that an administrator may set, with the place of the answers.
+fn each_settable<'a>(
+    judge: &mut Judge<'a>,
+    mut visit: impl FnMut(&mut Judge<'a>, &'a Machine, &AnsweredProperty<'a>, Place),
+) {
+    each_appliance(judge, |judge, machine, appliance, answered| {
+        let table = appliance.answers_place.unwrap_or(machine.place);
+        for property in answered.iter().filter(|property| property.property.is_settable) {
+            visit(judge, machine, property, table);
+        }
+    });
+}
+
+/// A property's id, and its label where it has one.
+fn called(property: &Property) -> String {
+    let id = property.id();
+    if property.label.is_empty() { format!("\"{id}\"") } else { format!("\"{id}\" ({})", property.label) }
+}
+
+fn wants_password(property: &AnsweredProperty<'_>) -> bool {
+    let reading = property.reading;
+    property.property.is_password || (reading.meaning == Meaning::Password && reading.is_certain())
+}
+
+/// What an appliance can be answered, and whether that is its package's properties rather than its console's questions.
+/// `None` where that is not known, and a finding says so.
+fn answerable(site: &Site, appliance: &Appliance) -> Option<(Vec<String>, Vec<String>, bool)> {
+    if !is_at_console(site, appliance) {
+        let properties = &site.system_of(appliance)?.properties;
+        let settable = properties.iter().filter(|property| property.is_settable);
+        return Some((
+            properties.iter().map(Property::id).collect(),
+            settable.map(Property::id).collect(),
+            true,
+        ));
+    }
+    let in_doubt = !appliance.package.is_absent() && site.system_of(appliance).is_none();
+    if in_doubt || (!appliance.meanings.is_absent() && site.meanings_of(appliance).is_none()) {
+        return None;
+    }
+    let questions = site.meanings_of(appliance).map(|file| file.question.as_slice()).unwrap_or_default();
+    let ids: Vec<String> = questions.iter().map(|question| question.id.clone()).collect();
+    Some((ids.clone(), ids, false))
+}
+
+fn check_unknown(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        let Some(appliance) = machine.appliance() else { continue };
+        let Some((ids, settable, of_package)) = answerable(site, appliance) else { continue };
+        for answer in appliance.answers.iter().filter(|answer| !ids.contains(&answer.property.value)) {
+            let id = &answer.property.value;
+            let fix = match nearest(id, settable.iter().map(String::as_str), 1).first() {
+                Some(close) => format!("write \"{close}\""),
+                None if settable.is_empty() => "take the line out".to_owned(),
+                None => format!("take the line out, or answer one of: {}", settable.join(", ")),
+            };
+            let message = if of_package {
+                format!("The package has no property \"{id}\".")
+            } else {
+                let name = machine.called();
+                format!(
+                    "{name} is set up at its console, and no meanings file has a question \"{id}\" for it."
+                )
+            };
+            judge.on_machine(&PROPERTY_UNKNOWN, machine, answer.property.place, message, fix);
+        }
+    }
+}
+
+fn check_unanswered(judge: &mut Judge<'_>) {
+    each_settable(judge, |judge, machine, property, table| {
+        let meaning = property.reading.meaning;
+        let why = match &property.outcome {
+            Outcome::Unanswered(Unanswered::Silent) => {
+                "has no default for it, and the sheet gives no answer".to_owned()
+            }
+            Outcome::Unanswered(Unanswered::Unsure) => format!(
+                "has no default for it, and that it wants the {meaning} is not certain ({:.2})",
+                property.reading.confidence
+            ),
+            Outcome::Unanswered(Unanswered::NoValue(reason)) => {
+                format!("it wants the {meaning}, and the sheet does not settle that: {reason}")
+            }
+            _ => return,
+        };
+        let id = property.property.id();
+        let is_list = matches!(meaning, Meaning::Dns | Meaning::Ntp | Meaning::Search | Meaning::Peers);
+        let fix = match TakeWord::parse(meaning.word()).map(TakeWord::text) {
+            None => format!("add \"{id}\" = \"…\" to [appliance.answer]"),
+            Some(word) => {
+                let join = if is_list { ", join = \",\"" } else { "" };
+                format!(
+                    "add \"{id}\" = {{ take = \"{word}\"{join} }} to [appliance.answer] if that is meant, or else the value in quotes"
+                )
+            }
+        };
+        let message = format!("The package asks for {}, {why}.", called(property.property));
+        judge.on_machine(&PROPERTY_UNANSWERED, machine, table, message, fix);
+    });
+    each_open_question(judge, |judge, machine, question, table| {
+        if !question.is_password {
+            let why = question.why.map_or_else(
+                || "and the sheet gives no answer".to_owned(),
+                |why| format!("and the sheet does not settle that: {why}"),
+            );
+            judge.on_machine(
+                &PROPERTY_UNANSWERED,
+                machine,
+                table,
+                format!("The console asks for \"{}\" ({}), {why}.", question.id, question.ask),
+                format!("add \"{}\" = \"…\" to [appliance.answer]", question.id),
+            );
+        }
+    });
+}
+
+/// Visits each question of a console that nothing in the sheet answers.
+fn each_open_question<'a>(
+    judge: &mut Judge<'a>,
+    mut visit: impl FnMut(&mut Judge<'a>, &'a Machine, OpenQuestion, Place),
+) {
+    let site = judge.site;
+    for machine in &site.machines {
+        let table = machine.appliance().and_then(|appliance| appliance.answers_place);
+        for question in open_questions(site, machine) {
+            visit(judge, machine, question, table.unwrap_or(machine.place));
+        }
+    }
+}
+
+fn check_needs_secret(judge: &mut Judge<'_>) {
+    each_settable(judge, |judge, machine, property, table| {
+        let is_empty_default = wants_password(property)
+            && matches!(&property.outcome, Outcome::Value { text, from: Origin::Default } if text.is_empty());
+        if is_empty_default || property.outcome == Outcome::Unanswered(Unanswered::NeedsSecret) {
+            judge.on_machine(
+                &PROPERTY_NEEDS_SECRET,
+                machine,
+                table,
+                format!(
+                    "The package asks for a password, {}, and the sheet names no secret for it.",
+                    called(property.property)
+                ),
+                format!(
+                    "add \"{}\" = {{ from_secret = \"…\" }} to [appliance.answer], and a table [secret.…] that says where the value comes from",
+                    property.property.id()
+                ),
+            );
+        }
+    });
+    each_open_question(judge, |judge, machine, question, table| {
+        if question.is_password {
+            judge.on_machine(
+                &PROPERTY_NEEDS_SECRET,
+                machine,
+                table,
+                format!(
+                    "The console asks for a password, \"{}\" ({}), and the sheet names no secret for it.",
+                    question.id, question.ask
+                ),
+                format!("add \"{}\" = {{ from_secret = \"…\" }} to [appliance.answer]", question.id),
+            );
+        }
+    });
+}
+
+fn check_unsure(judge: &mut Judge<'_>) {
+    each_settable(judge, |judge, machine, property, table| {
+        let Outcome::Value { text, from: Origin::Default } = &property.outcome else { return };
+        let reading = property.reading;
+        let may_mean = !reading.is_certain() && is_of_sheet(reading.meaning);
+        if !may_mean || disagrees(judge.site, machine, text) || wants_password(property) {
+            return;
+        }
+        let default =
+            if text.is_empty() { "its empty default".to_owned() } else { format!("its default \"{text}\"") };
+        let (id, meaning) = (property.property.id(), reading.meaning);
+        judge.on_machine(
+            &PROPERTY_MEANING_UNSURE,
+            machine,
+            table,
+            format!(
+                "{} may want the {meaning}, which is not certain ({:.2}), and keeps {default}.",
+                called(property.property),
+                reading.confidence
+            ),
+            format!(
+                "add \"{id}\" = {{ take = \"{meaning}\" }} to [appliance.answer] if that is meant, or else \"{id}\" = \"{text}\""
+            ),
+        );
+    });
+}
+
+fn check_not_settable(judge: &mut Judge<'_>) {
+    each_appliance(judge, |judge, machine, _, answered| {
+        for property in answered.iter().filter(|property| !property.property.is_settable) {
+            let Some(answer) = property.answer else { continue };
+            judge.on_machine(
+                &PROPERTY_NOT_SETTABLE,
+                machine,
+                answer.property.place,
+                format!("The package keeps \"{}\" for itself.", property.property.id()),
+                "take the line out",
+            );
+        }
+    });
+}
+
+/// A value under judgement.
+struct Valued<'v, 'a> {
+    machine: &'a Machine,
+    property: &'v AnsweredProperty<'a>,
+    /// Where it is answered, or could be.
+    place: Place,
+    text: &'v str,
+    /// What messages call it.
+    shown: String,
+}
+
+impl Valued<'_, '_> {
+    /// An empty default is its maker's way to leave a property open.
+    fn is_left_open(&self) -> bool {
+        self.property.outcome.origin() == Some(Origin::Default) && self.text.is_empty()
+    }
+}
+
+/// Visits each value that is not the package's own.
+fn each_value<'a>(judge: &mut Judge<'a>, mut visit: impl FnMut(&mut Judge<'a>, &Valued<'_, 'a>)) {
+    each_settable(judge, |judge, machine, property, table| {
+        let Some(text) = property.outcome.text() else { return };
+        let place = property.answer.map_or(table, |answer| answer.place);
+        let shown = if property.is_confidential() { "its value".to_owned() } else { format!("\"{text}\"") };
+        visit(judge, &Valued { machine, property, place, text, shown });
+    });
+}
+
+fn check_type(judge: &mut Judge<'_>) {
+    each_value(judge, |judge, value| {
+        let property = value.property.property;
+        let (kind, limits) = (&property.kind, &property.limits);
+        if value.is_left_open() {
+            return;
+        }
+        let takes = match (kind.accepts(value.text), value.text.parse::<i64>()) {
+            (Err(wrong), _) => wrong.takes,
+            (Ok(()), Ok(number)) if *kind != PropertyType::String => {
+                match (limits.min_value, limits.max_value) {
+                    (Some(least), _) if number < least => format!("a number from {least} on"),
+                    (_, Some(most)) if number > most => format!("a number up to {most}"),
+                    _ => return,
+                }
+            }
+            _ => return,
+        };
+        judge.on_machine(
+            &PROPERTY_WRONG_TYPE,
+            value.machine,
+            value.place,
+            format!("{} is of type {kind}, and {} does not fit.", called(property), value.shown),
+            format!("write {takes}"),
+        );
+    });
+}
+
+/// Rules of the meanings file, where the property is a password.
+fn password_rules<'a>(site: &'a Site, value: &Valued<'_, 'a>) -> Option<&'a PasswordRules> {
+    let file = site.meanings_of(value.machine.appliance()?)?;
+    file.password_rules.as_ref().filter(|_| wants_password(value.property))
+}
+
+fn check_too_short(judge: &mut Judge<'_>) {
+    each_value(judge, |judge, value| {
+        let own = value.property.property.limits.min_length;
+        let of_file = password_rules(judge.site, value).and_then(|rules| rules.min_length);
+        let Some(least) = own.max(of_file) else { return };
+        let count = value.text.chars().count() as u64;
+        // A password that is left open has its own finding.
+        if count < least && !(value.is_left_open() && wants_password(value.property)) {
+            judge.on_machine(
+                &PROPERTY_TOO_SHORT,
+                value.machine,
+                value.place,
+                format!(
+                    "{} takes at least {least} characters, and {} has {count}.",
+                    called(value.property.property),
+                    value.shown
+                ),
+                format!("write {least} characters or more"),
+            );
+        }
+    });
+}
+
+fn check_too_long(judge: &mut Judge<'_>) {
+    each_value(judge, |judge, value| {
+        let own = value.property.property.limits.max_length;
+        let of_file = password_rules(judge.site, value).and_then(|rules| rules.max_length);
+        let Some(most) = own.into_iter().chain(of_file).min() else { return };
+        let count = value.text.chars().count() as u64;
+        if count > most {
+            judge.on_machine(
+                &PROPERTY_TOO_LONG,
+                value.machine,
+                value.place,
+                format!(
+                    "{} takes at most {most} characters, and {} has {count}.",
+                    called(value.property.property),
+                    value.shown
+                ),
+                format!("write {most} characters or fewer"),
+            );
+        }
+    });
+}
+
+fn check_choice(judge: &mut Judge<'_>) {
+    each_value(judge, |judge, value| {
+        let choices = &value.property.property.limits.choices;
+        let is_left = value.property.outcome.origin() == Some(Origin::Default);
+        if choices.is_empty() || is_left || choices.iter().any(|choice| choice == value.text) {
+            return;
+        }
+        let by_case =
+            choices.iter().find(|choice| choice.eq_ignore_ascii_case(value.text)).map(String::as_str);
+        let close =
+            by_case.or_else(|| nearest(value.text, choices.iter().map(String::as_str), 1).first().copied());
+        judge.on_machine(
+            &PROPERTY_NOT_A_CHOICE,
+            value.machine,
+            value.place,
+            format!(
+                "{} takes one of {} values, and {} is none of them.",
+                called(value.property.property),
+                choices.len(),
+                value.shown
+            ),
+            match close {
+                Some(close) if !value.property.is_confidential() => format!("write \"{close}\""),
+                _ => format!("write one of: {}", choices.join(", ")),
+            },
+        );
+    });
+}
+
+/// Whether a default looks like a setting of a network, and is none of this machine's, nor anybody's in the sheet.
+fn disagrees(site: &Site, machine: &Machine, default: &str) -> bool {
+    let settings = &machine.settings;
+    if let Ok(address) = default.parse::<IpAddr>() {
+        if address.is_unspecified() || address.is_loopback() || site.address_uses().contains_key(&address) {
+            return false;
+        }
+        let is_server = settings.servers().any(|server| server.address == address);
+        let is_of_subnet = machine.links.iter().filter_map(|link| site.subnet_of(link)).any(|subnet| {
+            Family::BOTH.into_iter().filter_map(|family| subnet.family(family)).any(|side| {
+                let mask = IpAddr::from(dotted_mask(side.prefix.value.prefix_len()));
+                let is_gateway = side.gateway_address().is_some_and(|gateway| gateway.value == address);
+                is_gateway || (side.prefix.value.addr().is_ipv4() && mask == address)
+            })
+        });
+        return !is_server && !is_of_subnet;
+    }
+    let is_zone = default.contains('/') && jiff::tz::TimeZone::get(default).is_ok();
+    is_zone && settings.timezone.value().is_some_and(|zone| zone.value.to_string() != default)
+}
+
+fn check_defaults(judge: &mut Judge<'_>) {
+    each_settable(judge, |judge, machine, property, table| {
+        let Outcome::Value { text, from: Origin::Default } = &property.outcome else { return };
+        if property.is_confidential() || !disagrees(judge.site, machine, text) {
+            return;
+        }
+        judge.on_machine(
+            &PROPERTY_DEFAULT_DISAGREES,
+            machine,
+            table,
+            format!(
+                "{} keeps its default \"{text}\", which is nothing that the sheet speaks of.",
+                called(property.property)
+            ),
+            format!(
+                "add \"{}\" = \"…\" to [appliance.answer], with the default itself if that is meant",
+                property.property.id()
+            ),
+        );
+    });
+}
+
+fn check_repeated(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let mut seen = HashSet::new();
+    for machine in &site.machines {
+        let Some(appliance) = machine.appliance() else { continue };
+        let Some((package, system)) = appliance.package.value().zip(site.system_of(appliance)) else {
+            continue;
+        };
+        for id in &system.repeated_ids {
+            if seen.insert((package.value, &system.id, id)) {
+                judge.on_machine(
+                    &PROPERTY_REPEATED,
+                    machine,
+                    package.place,
+                    format!(
+                        "The package has several properties \"{id}\"; only the first of them is answered."
+                    ),
+                    "have the package's maker give them ids of their own",
+                );
+            }
+        }
+    }
+}
+
+fn check_password_default(judge: &mut Judge<'_>) {
+    each_settable(judge, |judge, machine, property, table| {
+        if !wants_password(property) {
+            return;
+        }
+        let Some(text) = property.outcome.text().filter(|text| !text.is_empty()) else { return };
+        let file = machine.appliance().and_then(|appliance| judge.site.meanings_of(appliance));
+        let public = file.and_then(|file| file.default_login.as_ref()?.public_password.as_deref());
+        let why = if property.outcome.origin() == Some(Origin::Default) {
+            "keeps the password that stands in the package"
+        } else if property.property.base_default.as_deref() == Some(text) {
+            "is answered with the password that stands in the package"
+        } else if public == Some(text) {
+            "is answered with the password that the product is known to come with"
+        } else {
+            return;
+        };
+        let is_secret = property
+            .answer
+            .is_some_and(|answer| matches!(answer.source.value(), Some(AnswerSource::Secret(_))));
+        judge.on_machine(
+            &PASSWORD_LEFT_AT_DEFAULT,
+            machine,
+            property.answer.map_or(table, |answer| answer.place),
+            format!("{} {why}.", called(property.property)),
+            if is_secret {
+                "choose another value for the secret".to_owned()
+            } else {
+                format!("write \"{}\" = {{ from_secret = \"…\" }}", property.property.id())
+            },
+        );
+    });
+}
