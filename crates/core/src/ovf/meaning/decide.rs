@@ -57,9 +57,12 @@ impl Reading {
 /// Reads all properties of a machine, since neighbors explain each other. The readings are in the order of the
 /// properties.
 pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
-    let texts: Vec<Texts> = system.properties.iter().map(|property| Texts::of(property, signs)).collect();
+    let prefix = common_prefix(&system.properties);
+    let texts: Vec<Texts> =
+        system.properties.iter().map(|property| Texts::of(property, prefix.as_deref(), signs)).collect();
     let mut weighed: Vec<Weighed> =
         system.properties.iter().zip(&texts).map(|(property, texts)| weigh(property, texts, signs)).collect();
+    heed_strange_words(system, &texts, signs, &mut weighed);
     heed_neighbors(&system.properties, &texts, &mut weighed);
     let readings: Vec<Reading> = system
         .properties
@@ -94,6 +97,8 @@ struct Texts {
     name: Spoken,
     /// Name, and the first sentence of the description where the name is silent.
     all: Spoken,
+    /// Whether key, label and class speak of nothing that there is a sign for.
+    is_silent: bool,
 }
 
 /// Concepts of things that are not the machine itself.
@@ -104,9 +109,13 @@ const FOREIGN: &[&str] =
 const OF_NETWORK: &[&str] = &["ip", "address", "netmask", "gateway", "dns", "ntp", "hostname", "domain"];
 
 impl Texts {
-    fn of(property: &Property, signs: &Signs) -> Self {
+    fn of(property: &Property, prefix: Option<&str>, signs: &Signs) -> Self {
         let read = |text: &str| signs.vocabulary.read(text);
-        let (key, label) = (read(&property.key), read(&property.label));
+        let key = prefix.and_then(|prefix| property.key.strip_prefix(prefix)).unwrap_or(&property.key);
+        let (key, mut label) = (read(key), read(&property.label));
+        if let Some(product) = prefix.map(read) {
+            label.forget(&product);
+        }
         let (class, category) = (read(class_words(&property.class)), read(&property.category));
         let sentence = read(first_sentence(&property.description));
         let own = key.with(&label).with(&class);
@@ -114,8 +123,31 @@ impl Texts {
         let name = if announces <= 1 { own.with(&category) } else { own };
         let is_silent = !signs.signs.iter().any(|sign| sign.all.iter().all(|concept| name.has(concept)));
         let all = if is_silent { name.with(&sentence) } else { name.clone() };
-        Self { description: read(&property.description), key, label, class, category, sentence, name, all }
+        Self { is_silent, description: read(&property.description), key, label, class, category, sentence, name, all }
     }
+}
+
+impl Texts {
+    /// The words of the key before its last: where it stands in a path.
+    fn stem(&self) -> &[String] {
+        self.key.words.split_last().map(|(_, before)| before).unwrap_or_default()
+    }
+}
+
+/// What nearly all keys begin with, which is the product's name and says nothing of a single one: `gw_` of a gateway.
+fn common_prefix(properties: &[Property]) -> Option<String> {
+    let first = super::words::words_of(&properties.first()?.key).into_iter().next()?;
+    let written = properties.first()?.key.get(..first.len())?;
+    // These are no names of products.
+    if matches!(first.as_str(), "ip" | "net" | "network" | "ipv4" | "ipv6" | "mgmt" | "management" | "system") {
+        return None;
+    }
+    let sharing = properties.iter().filter(|property| {
+        let rest = property.key.strip_prefix(written);
+        rest.is_some_and(|rest| rest.chars().next().is_some_and(|next| !next.is_lowercase()))
+    });
+    let is_shared = properties.len() >= 5 && sharing.count() * 10 >= properties.len() * 8;
+    is_shared.then(|| written.to_owned())
 }
 
 /// A class without what all classes of a package begin with: `org.capovetro.net` is about `net`.
@@ -126,6 +158,8 @@ fn class_words(class: &str) -> &str {
 /// What speaks for each meaning, before neighbors.
 #[derive(Default)]
 struct Weighed {
+    /// Whether a word in its name may be somebody else, which no neighbor can settle.
+    is_strange: bool,
     chances: HashMap<Meaning, f64>,
     signs: Vec<SignSeen>,
 }
@@ -193,10 +227,27 @@ fn weigh(property: &Property, texts: &Texts, signs: &Signs) -> Weighed {
             weighed.add(*meaning, strength, format!("{part} speaks of {}", sign.all.join(" and ")));
         }
     }
+    heed_contradiction(texts, signs, &mut weighed);
     heed_type(property, texts, &mut weighed);
     heed_default(property, &mut weighed);
     heed_description(texts, &mut weighed);
     weighed
+}
+
+/// Where the key by itself says one thing and the label by itself another, neither is as sure.
+fn heed_contradiction(texts: &Texts, signs: &Signs, weighed: &mut Weighed) {
+    let alone = |spoken: &Spoken| {
+        let fitting = signs.signs.iter().filter(|sign| sign.strength >= 0.6 && !sign.meaning.is_switch());
+        let fitting = fitting.filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)));
+        let fitting = fitting.filter(|sign| !sign.none.iter().any(|concept| spoken.has(concept)));
+        fitting.max_by(|one, other| one.strength.total_cmp(&other.strength)).map(|sign| sign.meaning)
+    };
+    let (Some(key), Some(label)) = (alone(&texts.key), alone(&texts.label)) else { return };
+    if key != label && !is_akin(key, label) {
+        for meaning in [key, label] {
+            weighed.lower(meaning, 0.8, &format!("the key speaks of {key} and the label of {label}"));
+        }
+    }
 }
 
 /// Type, choices and the mark of a password.
@@ -262,7 +313,7 @@ fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighed) {
             weighed.lower(meaning, 0.3, &format!("it takes one of {} choices", limits.len()));
         }
     }
-    if property.is_password && !texts.name.has("token") && weighed.chance(Meaning::LicenseKey) < 0.5 {
+    if property.is_password && !texts.name.has("token") && !texts.name.has("snmp") && weighed.chance(Meaning::LicenseKey) < 0.5 {
         weighed.add(Meaning::Password, 0.85, "it is marked as a password".to_owned());
     }
     if property.kind == PropertyType::String
@@ -337,6 +388,36 @@ fn heed_description(texts: &Texts, weighed: &mut Weighed) {
     }
 }
 
+/// A word in the label that is not known may be somebody else: "IP address of the wharf office". Words of the product's own
+/// name, and words that many properties share, say nothing.
+fn heed_strange_words(system: &VirtualSystem, texts: &[Texts], signs: &Signs, weighed: &mut [Weighed]) {
+    use Meaning as M;
+    let of_product = signs.vocabulary.read(&format!("{} {} {}", system.product.name, system.product.vendor, system.name));
+    let mut counts: HashMap<&str, usize> = HashMap::new();
+    for text in texts {
+        let words: std::collections::HashSet<&str> =
+            text.label.unknown.iter().chain(&text.key.unknown).map(String::as_str).collect();
+        for word in words {
+            *counts.entry(word).or_default() += 1;
+        }
+    }
+    let is_link = |word: &str| subject::words().any(|known| known == word);
+    for (text, weighed) in texts.iter().zip(weighed) {
+        let part = if text.is_silent { &text.sentence } else { &text.label };
+        let strange = part.unknown.iter().find(|word| {
+            let is_common = counts.get(word.as_str()).is_some_and(|count| *count >= 3);
+            !signs.own_words.contains(*word) && !of_product.has(word) && !is_common && !is_link(word)
+        });
+        if let Some(word) = strange {
+            weighed.is_strange = true;
+            let says = format!("\"{word}\" may be somebody else");
+            for meaning in [M::Address, M::Address6, M::AddressWithPrefix, M::Hostname, M::Fqdn, M::Gateway] {
+                weighed.lower(meaning, if text.is_silent { 0.9 } else { 0.8 }, &says);
+            }
+        }
+    }
+}
+
 /// An address beside which a mask or a gateway stands is the machine's own; a bare `ip` among such is too.
 fn heed_neighbors(properties: &[Property], texts: &[Texts], weighed: &mut [Weighed]) {
     let is_neighbor = |one: usize, other: usize| {
@@ -368,7 +449,11 @@ fn heed_neighbors(properties: &[Property], texts: &[Texts], weighed: &mut [Weigh
     for at in 0..properties.len() {
         for (meaning, neighbors, text) in boosts {
             let chance = weighed[at].chance(meaning);
-            if (0.3..0.95).contains(&chance) && has_strong(weighed, at, neighbors) {
+            // Of several addresses the mask belongs to the likelier.
+            let has_better = (0..properties.len()).any(|other| {
+                is_neighbor(at, other) && texts[at].stem() != texts[other].stem() && weighed[other].chance(meaning) > chance
+            });
+            if (0.3..0.95).contains(&chance) && !weighed[at].is_strange && !has_better && has_strong(weighed, at, neighbors) {
                 found.push((at, meaning, text));
             }
         }
@@ -417,8 +502,8 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed) -> Reading
     }
     let mut signs = weighed.signs;
     signs.retain(|sign| sign.meaning == meaning || meaning == Meaning::Other);
-    let link = if meaning.is_of_link() { subject::link_word(&texts.name) } else { None };
-    let account = if meaning.is_of_account() { subject::account(&texts.name) } else { None };
+    let link = if meaning.is_of_link() { link_of(texts) } else { None };
+    let account = if meaning.is_of_account() { account_of(texts) } else { None };
     let text = format!("{} {}", property.label, property.description).to_lowercase();
     Reading {
         meaning,
@@ -431,6 +516,20 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed) -> Reading
         signs,
         is_reviewed: false,
     }
+}
+
+/// The link that a property is about: by its label and class before its key, which may hold the name of the product.
+fn link_of(texts: &Texts) -> Option<LinkHint> {
+    subject::link_word(&texts.label)
+        .or_else(|| subject::link_word(&texts.class.with(&texts.key)))
+        .or_else(|| subject::link_word(&texts.all))
+}
+
+/// The account that a property is about, by its label before its key.
+fn account_of(texts: &Texts) -> Option<String> {
+    subject::account(&texts.label)
+        .or_else(|| subject::account(&texts.class.with(&texts.key)))
+        .or_else(|| subject::account(&texts.all))
 }
 
 /// What the text says to put between several values.
@@ -518,9 +617,17 @@ fn when_missing(text: &str, description: &Spoken) -> Option<String> {
 
 /// Tells the first from the second where numbers and words say so, and names the adapters of numbered addresses.
 fn place_in_order(properties: &[Property], texts: &[Texts], mut readings: Vec<Reading>) -> Vec<Reading> {
+    // Keys that are nothing but counted through say nothing by their numbers.
+    let stems: Vec<String> = properties.iter().map(stem).collect();
+    let is_counted = |at: usize| {
+        let alike = stems.iter().filter(|other| **other == stems[at]).count();
+        alike >= 4 && alike * 2 >= properties.len()
+    };
     let positions: Vec<Option<usize>> = (0..properties.len())
         .map(|at| {
-            let own = texts[at].key.with(&texts[at].label);
+            let own =
+                if is_counted(at) { texts[at].label.clone() } else { texts[at].key.with(&texts[at].label) };
+            let own = if texts[at].is_silent { texts[at].sentence.clone() } else { own };
             subject::position(&own).or_else(|| instance_number(&properties[at]))
         })
         .collect();
@@ -542,7 +649,10 @@ fn place_in_order(properties: &[Property], texts: &[Texts], mut readings: Vec<Re
                 readings[at].position = position.filter(|_| !(alone && readings[at].separator.is_some()));
             }
             _ if meaning.is_of_link() && readings[at].link.is_none() => {
-                readings[at].link = position.filter(|position| *position > 0).map(LinkHint::Adapter);
+                // One of a kind is no row of adapters, whatever number stands in its name.
+                let others = (0..readings.len()).filter(|other| *other != at && readings[*other].meaning.is_of_link());
+                let is_row = subject::adapter(&texts[at].key).is_some() || others.into_iter().any(|other| positions[other].is_some_and(|own| Some(own) != positions[at]));
+                readings[at].link = position.filter(|position| is_row && *position > 0).map(LinkHint::Adapter);
             }
             Meaning::Search | Meaning::Peers | Meaning::SshKey => readings[at].position = position,
             _ => {}
@@ -563,6 +673,11 @@ fn place_in_order(properties: &[Property], texts: &[Texts], mut readings: Vec<Re
 /// The number that a property's instance is, where each adapter has a section of its own.
 fn instance_number(property: &Property) -> Option<usize> {
     property.instance.parse().ok().filter(|number| *number < 32)
+}
+
+/// A key without its numbers.
+fn stem(property: &Property) -> String {
+    property.key.chars().filter(char::is_ascii_alphabetic).collect()
 }
 
 /// Whether two properties of the same meaning are of one row: numbers apart, their keys are the same, or they are of the

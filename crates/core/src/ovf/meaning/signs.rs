@@ -1,11 +1,11 @@
 //! The table of signs, which a person can extend.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::sync::OnceLock;
 
 use serde::Deserialize;
 
-use super::Meaning;
+use super::{Meaning, subject};
 use super::words::Vocabulary;
 
 /// The signs that the program brings.
@@ -19,6 +19,8 @@ pub const SIGNS_LIMIT: u64 = 4 * 1024 * 1024;
 pub struct Signs {
     pub(super) vocabulary: Vocabulary,
     pub(super) signs: Vec<Sign>,
+    /// Words that do not make a name another's.
+    pub(super) own_words: HashSet<String>,
 }
 
 /// One line of the table.
@@ -37,6 +39,14 @@ struct Table {
     same: BTreeMap<String, Vec<String>>,
     #[serde(default)]
     sign: Vec<Line>,
+    #[serde(default)]
+    own: Vec<OwnWords>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct OwnWords {
+    words: Vec<String>,
 }
 
 #[derive(Deserialize)]
@@ -54,9 +64,10 @@ impl Signs {
     pub fn own() -> &'static Self {
         static SIGNS: OnceLock<Signs> = OnceLock::new();
         SIGNS.get_or_init(|| {
-            let mut signs = Self { vocabulary: Vocabulary::default(), signs: Vec::new() };
+            let mut signs = Self { vocabulary: Vocabulary::default(), signs: Vec::new(), own_words: HashSet::new() };
             // A test reads the table; what could not be read would be missing here.
             let _ = signs.add(OWN);
+            signs.know_subjects();
             signs
         })
     }
@@ -64,10 +75,15 @@ impl Signs {
     /// The signs that the program brings, and those of a table in TOML beside them. Fails with what is wrong with the
     /// table.
     pub fn with(table: &str) -> Result<Self, String> {
-        let mut signs = Self { vocabulary: Vocabulary::default(), signs: Vec::new() };
+        let mut signs = Self { vocabulary: Vocabulary::default(), signs: Vec::new(), own_words: HashSet::new() };
         signs.add(OWN)?;
         signs.add(table)?;
+        signs.know_subjects();
         Ok(signs)
+    }
+
+    fn know_subjects(&mut self) {
+        subject::words().for_each(|word| self.vocabulary.know(word));
     }
 
     fn add(&mut self, table: &str) -> Result<(), String> {
@@ -77,6 +93,10 @@ impl Signs {
             for phrase in phrases {
                 self.vocabulary.teach(&concept, &phrase);
             }
+        }
+        for word in table.own.into_iter().flat_map(|own| own.words) {
+            self.vocabulary.know(&word);
+            self.own_words.insert(word);
         }
         for line in table.sign {
             let meaning = Meaning::parse(&line.meaning)
@@ -100,7 +120,7 @@ mod tests {
     #[test]
     fn the_own_table_is_read_in_full() {
         let signs = Signs::with("").unwrap();
-        assert_eq!(signs.signs.len(), OWN.matches("[[sign]]").count());
+        assert_eq!(signs.signs.len(), OWN.lines().filter(|line| *line == "[[sign]]").count());
         assert_eq!(Signs::own().signs.len(), signs.signs.len());
     }
 

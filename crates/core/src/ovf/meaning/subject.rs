@@ -48,7 +48,7 @@ const LINKS: &[(&str, &[&str])] = &[
             "verwaltungs",
         ],
     ),
-    ("data", &["data", "daten", "dati", "donnees", "datos", "traffic"]),
+    ("data", &["data", "daten", "dati", "donnees", "datos"]),
     ("storage", &["storage", "iscsi", "speicher"]),
     ("cluster", &["heartbeat", "interconnect", "replication", "sync"]),
     ("public", &["public", "external", "outside", "wan", "frontend", "offentlich", "pubblica", "publique"]),
@@ -89,6 +89,11 @@ const ACCOUNTS: &[(&str, &[&str])] = &[
     ("database", &["database", "db", "datenbank"]),
 ];
 
+/// All words for links and accounts.
+pub(super) fn words() -> impl Iterator<Item = &'static str> {
+    LINKS.iter().chain(ACCOUNTS).flat_map(|(_, words)| words.iter().copied())
+}
+
 fn word_among(
     spoken: &Spoken,
     table: &'static [(&'static str, &'static [&'static str])],
@@ -101,6 +106,15 @@ fn word_among(
 /// The link that a name speaks of, by a word.
 pub(super) fn link_word(spoken: &Spoken) -> Option<LinkHint> {
     word_among(spoken, LINKS).map(|word| LinkHint::Named(word.to_owned()))
+}
+
+/// The adapter that a name counts: `eth0`, `nic2`.
+pub(super) fn adapter(spoken: &Spoken) -> Option<usize> {
+    let is_adapter = |word: &str| matches!(word, "eth" | "nic" | "adapter" | "interface" | "iface" | "if" | "port");
+    spoken.words.windows(2).find_map(|pair| match pair {
+        [word, number] if is_adapter(word) => number.parse().ok().filter(|number| *number < 32),
+        _ => None,
+    })
 }
 
 /// The account that a name speaks of.

@@ -8,7 +8,7 @@ const SILENT: &[&str] = &[
     "der", "die", "das", "des", "den", "dem", "ein", "eine", "einer", "eines", "fur", "von", "vom", "zum",
     "zur", "im", "dieser", "dieses", "il", "lo", "la", "le", "gli", "i", "di", "del", "dello", "della",
     "dei", "delle", "per", "questa", "questo", "un", "una", "uno", "du", "de", "d", "l", "les", "au", "aux",
-    "pour", "cette", "ce", "el", "los", "las", "al", "para", "este", "esta", "and", "und", "et", "y", "e",
+    "pour", "cette", "ce", "el", "los", "las", "al", "para", "este", "esta", "enter", "please", "specify", "will", "and", "und", "et", "y", "e",
     "o", "or",
 ];
 
@@ -105,6 +105,11 @@ impl Vocabulary {
         }
     }
 
+    /// Lets it take compounds with this word apart.
+    pub(super) fn know(&mut self, word: &str) {
+        self.known.insert(word.to_owned());
+    }
+
     /// What a text speaks of: concepts, and words that are none as they are, and the numbers in it.
     pub(super) fn read(&self, text: &str) -> Spoken {
         let words: Vec<String> = words_of(text).into_iter().flat_map(|word| self.apart(word)).collect();
@@ -125,6 +130,7 @@ impl Vocabulary {
                 spoken.numbers.push(number);
             } else if let Some(word) = words.get(at) {
                 spoken.concepts.insert(word.clone());
+                spoken.unknown.push(word.clone());
             }
             at += 1;
         }
@@ -137,8 +143,15 @@ impl Vocabulary {
         if self.known.contains(&word) || word.len() < 4 || !word.is_ascii() {
             return vec![word];
         }
-        match self.split(&word, 4) {
-            Some(parts) => parts,
+        if let Some(parts) = self.split(&word, 4) {
+            return parts;
+        }
+        // Whatever else it is, a word that ends like that is a server.
+        let end = ["servers", "server", "serveur", "serveurs", "servidor"]
+            .into_iter()
+            .find(|end| word.ends_with(end) && word.len() > end.len() + 2);
+        match end.and_then(|end| word.strip_suffix(end)) {
+            Some(head) => vec![head.to_owned(), "server".to_owned()],
             None => vec![word],
         }
     }
@@ -173,11 +186,21 @@ pub(super) struct Spoken {
     pub(super) numbers: Vec<usize>,
     /// The words as they were, in their order.
     pub(super) words: Vec<String>,
+    /// Words that stand for no concept.
+    pub(super) unknown: Vec<String>,
 }
 
 impl Spoken {
     pub(super) fn has(&self, concept: &str) -> bool {
         self.concepts.contains(concept)
+    }
+
+    /// Takes away what a product's name brings in, unless nothing would be left.
+    pub(super) fn forget(&mut self, product: &Self) {
+        let rest: HashSet<String> = self.concepts.difference(&product.concepts).cloned().collect();
+        if rest.iter().any(|concept| !self.unknown.contains(concept)) {
+            self.concepts = rest;
+        }
     }
 
     /// This and the other together.
@@ -186,6 +209,7 @@ impl Spoken {
             concepts: self.concepts.union(&other.concepts).cloned().collect(),
             numbers: self.numbers.iter().chain(&other.numbers).copied().collect(),
             words: self.words.iter().chain(&other.words).cloned().collect(),
+            unknown: self.unknown.iter().chain(&other.unknown).cloned().collect(),
         }
     }
 }
