@@ -67,7 +67,7 @@ pub enum ReadFault {
 }
 
 /// The folder of a sheet on disk.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Folder {
     path: PathBuf,
 }

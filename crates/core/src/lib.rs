@@ -12,6 +12,7 @@ pub mod documentation;
 pub mod files;
 pub mod finding;
 pub mod given;
+pub mod image_digest;
 pub mod inspect;
 pub mod machine;
 pub mod mend;

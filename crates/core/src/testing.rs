@@ -64,7 +64,7 @@ const DESCRIPTOR: &str = r#"<?xml version="1.0"?>
       <ovf:Info/>
       <ovf:Product>Log book</ovf:Product>
       <ovf:Version>2.4</ovf:Version>
-      <ovf:Property ovf:key="clock" ovf:type="string" ovf:userConfigurable="true" ovf:value=""/>
+      <ovf:Property ovf:key="copies" ovf:type="string" ovf:userConfigurable="true" ovf:value=""/>
     </ovf:ProductSection>
     <ovf:ProductSection ovf:class="net">
       <ovf:Info/>

@@ -30,7 +30,8 @@ impl Judged {
         self.is_right()
             && self.reading.link.as_ref().map(ToString::to_string) == self.expected.link
             && self.reading.account == self.expected.account
-            && (!matches!(self.reading.meaning, Meaning::Dns | Meaning::Ntp) || self.reading.position == position)
+            && (!matches!(self.reading.meaning, Meaning::Dns | Meaning::Ntp)
+                || self.reading.position == position)
     }
 
     fn is_confidently_wrong(&self) -> bool {
@@ -77,7 +78,11 @@ fn list_wrong(all: &[Judged]) -> String {
             expected.link,
             expected.account,
             expected.position,
-            reading.signs.iter().map(|sign| format!("{}: {} {:.2}", sign.meaning, sign.text, sign.after)).collect::<Vec<_>>()
+            reading
+                .signs
+                .iter()
+                .map(|sign| format!("{}: {} {:.2}", sign.meaning, sign.text, sign.after))
+                .collect::<Vec<_>>()
         )
         .unwrap();
     }
@@ -95,7 +100,8 @@ fn figures(half: &str, all: &[Judged]) -> String {
         all.len(),
         share(count(Judged::is_right)),
         share(count(Judged::is_right_in_full)),
-        share(count(|judged| judged.is_right() && (judged.reading.is_certain() || judged.reading.meaning == Meaning::Other))),
+        share(count(|judged| judged.is_right()
+            && (judged.reading.is_certain() || judged.reading.meaning == Meaning::Other))),
         count(Judged::is_confidently_wrong),
     )
 }
@@ -121,7 +127,8 @@ fn the_kept_half_is_right_often_enough_and_never_wrong_where_it_hurts() {
 
 #[test]
 fn the_document_has_the_figures_of_today() {
-    let document = fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/meanings.md")).unwrap();
+    let document =
+        fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/meanings.md")).unwrap();
     for half in ["tuning", "kept"] {
         let line = figures(half, &judged(half));
         assert!(document.contains(&line), "docs/meanings.md should have this line:\n{line}");

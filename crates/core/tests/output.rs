@@ -48,6 +48,7 @@ fn text(tree: &OutputTree, path: &str) -> String {
     match &file.content {
         Content::Bytes(bytes) => String::from_utf8(bytes.clone()).unwrap(),
         Content::Link(target) => format!("-> {target}"),
+        Content::Package(_) => panic!("{path} is a package"),
     }
 }
 
@@ -56,7 +57,10 @@ fn host(name: &str, link: &str) -> String {
 }
 
 fn put(tree: &OutputTree, into: &Path, machines: &[&str], prune: bool) -> Result<WriteReport, WriteFault> {
-    write(tree, Writing { into, machines: &machines.iter().copied().collect::<BTreeSet<_>>(), prune })
+    write(
+        tree,
+        Writing { into, machines: &machines.iter().copied().collect::<BTreeSet<_>>(), prune, seen: &|_| {} },
+    )
 }
 
 #[test]

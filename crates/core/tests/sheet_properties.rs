@@ -5,7 +5,7 @@
 use std::path::Path;
 
 use impostazione_core::assess::assess;
-use impostazione_core::beside::{Beside, ReadFault};
+use impostazione_core::beside::Folder;
 use impostazione_core::finding::Report;
 use impostazione_core::output::render;
 use impostazione_core::review::review;
@@ -17,18 +17,14 @@ const TODAY: Date = date(2026, 11, 25);
 
 const HARBOR: &str = include_str!("../../../demo/harbor.toml");
 
-struct Demo;
-
-impl Beside for Demo {
-    fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
-        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
-        std::fs::read(demo.join(path)).map_err(|_| ReadFault::Missing)
-    }
+/// The folder of the sample site.
+fn demo() -> Folder {
+    Folder::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo"))
 }
 
 /// Judges a text in every way that the program does, and checks what must hold of any result.
 fn judge(bytes: Vec<u8>) {
-    let assessment = assess("sheet.toml", bytes, &Demo, TODAY);
+    let assessment = assess("sheet.toml", bytes, &demo(), TODAY);
     for finding in &assessment.findings {
         let source = assessment.sources.get(finding.place.source);
         let span = finding.place.span;

@@ -5,23 +5,19 @@ use std::net::IpAddr;
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess};
-use impostazione_core::beside::{Beside, ReadFault};
+use impostazione_core::beside::Folder;
 use impostazione_core::finding::Severity;
 use impostazione_core::machine::Machine;
 use impostazione_core::net::Family;
-use impostazione_core::ovf::property_values;
+use impostazione_core::ovf::answered_properties;
 use jiff::civil::{Date, date};
 
 /// Waivers are counted by it.
 const TODAY: Date = date(2026, 11, 25);
 
-struct Demo;
-
-impl Beside for Demo {
-    fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
-        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
-        std::fs::read(demo.join(path)).map_err(|_| ReadFault::Missing)
-    }
+/// The folder of the sample site.
+fn demo() -> Folder {
+    Folder::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo"))
 }
 
 const COMMON: &str = r#"
@@ -49,7 +45,7 @@ ssh_keys = ["keys/pilot.pub"]
 "#;
 
 fn judged(entries: &str) -> Assessment {
-    assess("sheet.toml", format!("{COMMON}{entries}").into_bytes(), &Demo, TODAY)
+    assess("sheet.toml", format!("{COMMON}{entries}").into_bytes(), &demo(), TODAY)
 }
 
 #[track_caller]
@@ -156,8 +152,9 @@ fn answered(answer: &str) -> Result<String, (String, String)> {
     }
     assert!(faults.is_empty(), "{faults:?}");
     let logbook = machine(&assessment, "logbook");
-    let values = property_values(&assessment.site, logbook);
-    Ok(values.into_iter().find(|(property, _)| property.id() == "node.role").unwrap().1)
+    let answered = answered_properties(&assessment.site, logbook);
+    let role = answered.into_iter().find(|answered| answered.property.id() == "node.role").unwrap();
+    Ok(role.outcome.text().unwrap().to_owned())
 }
 
 #[test]

@@ -196,13 +196,15 @@ fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
     table.set_header(["property", "value", "from"]);
     for property in &machine.properties {
         let value = match &property.value {
-            None => "(a password, not shown)".to_owned(),
+            None => "(not shown)".to_owned(),
             Some(value) if value.is_empty() => "(empty)".to_owned(),
             Some(value) => harmless(value),
         };
         let from = match property.from {
             ValueOrigin::Answer => "the sheet's answer",
             ValueOrigin::Taken => "taken from the sheet",
+            ValueOrigin::Secret => "a secret",
+            ValueOrigin::Meaning => "the sheet, by its meaning",
             ValueOrigin::Default => "the package's default",
             ValueOrigin::Package => "the package itself",
             ValueOrigin::Unanswered => "nowhere",

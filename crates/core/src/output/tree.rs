@@ -10,7 +10,7 @@ pub struct OutputTree {
 }
 
 /// One file of an output tree.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct OutputFile {
     /// The machine that it is for.
     pub machine: String,
@@ -25,7 +25,7 @@ pub struct OutputFile {
 }
 
 /// What a file holds.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Content {
     /// Bytes.
     Bytes(Vec<u8>),

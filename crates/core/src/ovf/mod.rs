@@ -8,6 +8,7 @@ mod link_choice;
 mod meaning;
 mod package;
 mod property;
+mod report;
 mod typing_card;
 
 pub use answers::{
@@ -29,4 +30,9 @@ pub use package::{
     PackageFile, PackagePlan, Part, Signature, Trust, make_sample_package, verify,
 };
 pub use property::{Property, PropertyType, WrongType};
+pub use report::{
+    OptionDefault, OptionSize, PackageReport, ReportedDisk, ReportedFile, ReportedNetwork, ReportedOption,
+    ReportedProduct, ReportedProperty, ReportedSignature, ReportedSystem, UnsafeFile, package_report,
+    read_package,
+};
 pub use typing_card::{CardLine, OpenQuestion, Typed, card_lines, open_questions, typing_card};

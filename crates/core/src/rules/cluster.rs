@@ -242,8 +242,9 @@ fn shared(site: &Site, machine: &Machine) -> Vec<Shared> {
     if let Some(list) = settings.ntp.value() {
         note("time servers", listed(list.values()), list.place);
     }
-    if let Some(list) = settings.search.value() {
-        note("search domains", listed(list.values()), list.place);
+    match settings.search.value() {
+        Some(list) => note("search domains", listed(list.values()), list.place),
+        None => note("search domains", "none".to_owned(), machine.place),
     }
     if let Some(domain) = settings.domain.value() {
         note("domain", domain.value.to_string(), domain.place);

@@ -16,8 +16,8 @@ static REFERENCE_DANGLING: Rule = Rule {
     summary: "a value is taken from where there is none",
     explanation: "{ take = \"…\" } takes a value that the sheet holds elsewhere: the appliance's own, or with `of` that of \
         another machine or of a subnet. Where there are several values, nth or join says what becomes of them.",
-    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"clock\" = { take = \"address\", of = \"signal-towr\" }\n",
-    right: "[[host]]\nname = \"signal-tower\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.31\" }\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"clock\" = { take = \"address\", of = \"signal-tower\" }\n",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"copies\" = { take = \"address\", of = \"signal-towr\" }\n",
+    right: "[[host]]\nname = \"signal-tower\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.31\" }\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"copies\" = { take = \"address\", of = \"signal-tower\" }\n",
     about_absence: true,
     check: Check::Site(check_references),
 };

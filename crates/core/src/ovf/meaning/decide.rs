@@ -123,7 +123,17 @@ impl Texts {
         let name = if announces <= 1 { own.with(&category) } else { own };
         let is_silent = !signs.signs.iter().any(|sign| sign.all.iter().all(|concept| name.has(concept)));
         let all = if is_silent { name.with(&sentence) } else { name.clone() };
-        Self { is_silent, description: read(&property.description), key, label, class, category, sentence, name, all }
+        Self {
+            is_silent,
+            description: read(&property.description),
+            key,
+            label,
+            class,
+            category,
+            sentence,
+            name,
+            all,
+        }
     }
 }
 
@@ -139,7 +149,8 @@ fn common_prefix(properties: &[Property]) -> Option<String> {
     let first = super::words::words_of(&properties.first()?.key).into_iter().next()?;
     let written = properties.first()?.key.get(..first.len())?;
     // These are no names of products.
-    if matches!(first.as_str(), "ip" | "net" | "network" | "ipv4" | "ipv6" | "mgmt" | "management" | "system") {
+    if matches!(first.as_str(), "ip" | "net" | "network" | "ipv4" | "ipv6" | "mgmt" | "management" | "system")
+    {
         return None;
     }
     let sharing = properties.iter().filter(|property| {
@@ -313,7 +324,11 @@ fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighed) {
             weighed.lower(meaning, 0.3, &format!("it takes one of {} choices", limits.len()));
         }
     }
-    if property.is_password && !texts.name.has("token") && !texts.name.has("snmp") && weighed.chance(Meaning::LicenseKey) < 0.5 {
+    if property.is_password
+        && !texts.name.has("token")
+        && !texts.name.has("snmp")
+        && weighed.chance(Meaning::LicenseKey) < 0.5
+    {
         weighed.add(Meaning::Password, 0.85, "it is marked as a password".to_owned());
     }
     if property.kind == PropertyType::String
@@ -392,7 +407,8 @@ fn heed_description(texts: &Texts, weighed: &mut Weighed) {
 /// name, and words that many properties share, say nothing.
 fn heed_strange_words(system: &VirtualSystem, texts: &[Texts], signs: &Signs, weighed: &mut [Weighed]) {
     use Meaning as M;
-    let of_product = signs.vocabulary.read(&format!("{} {} {}", system.product.name, system.product.vendor, system.name));
+    let of_product =
+        signs.vocabulary.read(&format!("{} {} {}", system.product.name, system.product.vendor, system.name));
     let mut counts: HashMap<&str, usize> = HashMap::new();
     for text in texts {
         let words: std::collections::HashSet<&str> =
@@ -451,9 +467,15 @@ fn heed_neighbors(properties: &[Property], texts: &[Texts], weighed: &mut [Weigh
             let chance = weighed[at].chance(meaning);
             // Of several addresses the mask belongs to the likelier.
             let has_better = (0..properties.len()).any(|other| {
-                is_neighbor(at, other) && texts[at].stem() != texts[other].stem() && weighed[other].chance(meaning) > chance
+                is_neighbor(at, other)
+                    && texts[at].stem() != texts[other].stem()
+                    && weighed[other].chance(meaning) > chance
             });
-            if (0.3..0.95).contains(&chance) && !weighed[at].is_strange && !has_better && has_strong(weighed, at, neighbors) {
+            if (0.3..0.95).contains(&chance)
+                && !weighed[at].is_strange
+                && !has_better
+                && has_strong(weighed, at, neighbors)
+            {
                 found.push((at, meaning, text));
             }
         }
@@ -650,9 +672,14 @@ fn place_in_order(properties: &[Property], texts: &[Texts], mut readings: Vec<Re
             }
             _ if meaning.is_of_link() && readings[at].link.is_none() => {
                 // One of a kind is no row of adapters, whatever number stands in its name.
-                let others = (0..readings.len()).filter(|other| *other != at && readings[*other].meaning.is_of_link());
-                let is_row = subject::adapter(&texts[at].key).is_some() || others.into_iter().any(|other| positions[other].is_some_and(|own| Some(own) != positions[at]));
-                readings[at].link = position.filter(|position| is_row && *position > 0).map(LinkHint::Adapter);
+                let others =
+                    (0..readings.len()).filter(|other| *other != at && readings[*other].meaning.is_of_link());
+                let is_row = subject::adapter(&texts[at].key).is_some()
+                    || others
+                        .into_iter()
+                        .any(|other| positions[other].is_some_and(|own| Some(own) != positions[at]));
+                readings[at].link =
+                    position.filter(|position| is_row && *position > 0).map(LinkHint::Adapter);
             }
             Meaning::Search | Meaning::Peers | Meaning::SshKey => readings[at].position = position,
             _ => {}

@@ -5,8 +5,8 @@ use std::sync::OnceLock;
 
 use serde::Deserialize;
 
-use super::{Meaning, subject};
 use super::words::Vocabulary;
+use super::{Meaning, subject};
 
 /// The signs that the program brings.
 const OWN: &str = include_str!("signs.toml");
@@ -64,7 +64,8 @@ impl Signs {
     pub fn own() -> &'static Self {
         static SIGNS: OnceLock<Signs> = OnceLock::new();
         SIGNS.get_or_init(|| {
-            let mut signs = Self { vocabulary: Vocabulary::default(), signs: Vec::new(), own_words: HashSet::new() };
+            let mut signs =
+                Self { vocabulary: Vocabulary::default(), signs: Vec::new(), own_words: HashSet::new() };
             // A test reads the table; what could not be read would be missing here.
             let _ = signs.add(OWN);
             signs.know_subjects();
@@ -75,7 +76,8 @@ impl Signs {
     /// The signs that the program brings, and those of a table in TOML beside them. Fails with what is wrong with the
     /// table.
     pub fn with(table: &str) -> Result<Self, String> {
-        let mut signs = Self { vocabulary: Vocabulary::default(), signs: Vec::new(), own_words: HashSet::new() };
+        let mut signs =
+            Self { vocabulary: Vocabulary::default(), signs: Vec::new(), own_words: HashSet::new() };
         signs.add(OWN)?;
         signs.add(table)?;
         signs.know_subjects();

@@ -110,7 +110,8 @@ pub(super) fn link_word(spoken: &Spoken) -> Option<LinkHint> {
 
 /// The adapter that a name counts: `eth0`, `nic2`.
 pub(super) fn adapter(spoken: &Spoken) -> Option<usize> {
-    let is_adapter = |word: &str| matches!(word, "eth" | "nic" | "adapter" | "interface" | "iface" | "if" | "port");
+    let is_adapter =
+        |word: &str| matches!(word, "eth" | "nic" | "adapter" | "interface" | "iface" | "if" | "port");
     spoken.words.windows(2).find_map(|pair| match pair {
         [word, number] if is_adapter(word) => number.parse().ok().filter(|number| *number < 32),
         _ => None,

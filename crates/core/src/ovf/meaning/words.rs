@@ -8,8 +8,8 @@ const SILENT: &[&str] = &[
     "der", "die", "das", "des", "den", "dem", "ein", "eine", "einer", "eines", "fur", "von", "vom", "zum",
     "zur", "im", "dieser", "dieses", "il", "lo", "la", "le", "gli", "i", "di", "del", "dello", "della",
     "dei", "delle", "per", "questa", "questo", "un", "una", "uno", "du", "de", "d", "l", "les", "au", "aux",
-    "pour", "cette", "ce", "el", "los", "las", "al", "para", "este", "esta", "enter", "please", "specify", "will", "and", "und", "et", "y", "e",
-    "o", "or",
+    "pour", "cette", "ce", "el", "los", "las", "al", "para", "este", "esta", "enter", "please", "specify",
+    "will", "and", "und", "et", "y", "e", "o", "or",
 ];
 
 /// A text as a list of small words without accents. Letters and digits are taken apart, and so are the humps of camel

@@ -8,7 +8,7 @@ use super::{DESCRIPTOR_LIMIT, PackageFault};
 use crate::beside::{Beside, Content, Opened, ReadFault};
 
 /// The files of a package, whose content is read when it is asked for.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Contents {
     /// The archive, or the descriptor.
     path: PathBuf,

@@ -8,7 +8,7 @@ use super::{Contents, archive};
 use crate::beside::{Content, Folder, ReadFault};
 
 /// A package that is to be written.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct PackagePlan {
     /// Members at the front: the descriptor, the manifest.
     pub head: Vec<(String, Vec<u8>)>,
