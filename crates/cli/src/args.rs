@@ -39,7 +39,7 @@ pub(crate) enum Command {
     Review(ReviewArguments),
     /// Writes the files that each machine needs, while no error remains in the sheet
     Render(RenderArguments),
-    /// Shows what netplan files say, and what is wrong with them
+    /// Shows what a package asks for, whether an image is the right one, or what netplan files say
     Inspect(InspectArguments),
     /// Says what a prefix is in all spellings, and what a sheet uses its addresses for
     Subnet(SubnetArguments),
@@ -103,16 +103,80 @@ pub(crate) struct RenderArguments {
     /// Remove the files of machines that are no longer in the sheet
     #[arg(long)]
     pub(crate) prune: bool,
+
+    /// Make a new package (.ova) for each appliance too, with its settings in the descriptor
+    #[arg(long)]
+    pub(crate) packages: bool,
+
+    /// Let new packages of signed ones be without a signature, which their changed descriptor would break
+    #[arg(long, requires = "packages")]
+    pub(crate) drop_signature: bool,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct InspectArguments {
-    /// A netplan file, a folder of them, or a root filesystem, whose netplan files are taken
+    /// A package (.ova, .ovf), an image, a netplan file, a folder of them, or a root filesystem, whose netplan files are
+    /// taken
     pub(crate) path: PathBuf,
 
     /// text for people, json for other programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
+
+    /// Of a package: answer at once, without reading its large files
+    #[arg(long)]
+    pub(crate) no_digests: bool,
+
+    /// Of a package: show its licenses in full
+    #[arg(long)]
+    pub(crate) licenses: bool,
+
+    /// Of a package: say what led to the meaning of a property
+    #[arg(long, value_name = "ID")]
+    pub(crate) why: Option<String>,
+
+    /// Of a package: take meanings from this file, and say what has changed since it was made
+    #[arg(long, value_name = "FILE")]
+    pub(crate) meanings: Option<PathBuf>,
+
+    /// Of a package: write down what its properties mean, for a person to read over
+    #[arg(long, value_name = "FILE")]
+    pub(crate) save_meanings: Option<PathBuf>,
+
+    /// Of a package: more signs of what properties mean, in a table of the form that docs/meanings.md gives
+    #[arg(long, value_name = "FILE")]
+    pub(crate) signs: Option<PathBuf>,
+
+    /// Of a signed package: certificates in PEM form that are trusted
+    #[arg(long, value_name = "FILE")]
+    pub(crate) trust: Option<PathBuf>,
+
+    /// Of an image: the SHA-256 or SHA-512 that it should have. Without it, a file of digests beside the image is taken
+    #[arg(long, value_name = "VALUE")]
+    pub(crate) digest: Option<String>,
+}
+
+impl InspectArguments {
+    /// Netplan files take none of the options of packages and images.
+    pub(crate) fn refuse_options_of_packages(&self) -> Result<(), crate::exit::Failure> {
+        let given = [
+            ("--no-digests", self.no_digests),
+            ("--licenses", self.licenses),
+            ("--why", self.why.is_some()),
+            ("--meanings", self.meanings.is_some()),
+            ("--save-meanings", self.save_meanings.is_some()),
+            ("--signs", self.signs.is_some()),
+            ("--trust", self.trust.is_some()),
+            ("--digest", self.digest.is_some()),
+        ];
+        match given.iter().find(|(_, is_given)| *is_given) {
+            None => Ok(()),
+            Some((option, _)) => Err(crate::exit::Failure::CommandLine(format!(
+                "{option} is for packages and images, and {} holds netplan files",
+                self.path.display()
+            ))),
+        }
+    }
 }
 
 #[derive(Debug, Args)]

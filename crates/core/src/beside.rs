@@ -9,8 +9,12 @@ pub trait Beside: Sync {
     /// Reads the file at a path, from the folder of the sheet on, if it has no more than `limit` bytes.
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault>;
 
-    /// Opens the file at a path, from the folder of the sheet on, to be read in parts.
-    fn open(&self, path: &Path) -> Result<Opened, ReadFault>;
+    /// Opens the file at a path, from the folder of the sheet on, to be read in parts. What has its files in memory need
+    /// not do more than read them.
+    fn open(&self, path: &Path) -> Result<Opened, ReadFault> {
+        let bytes = self.read(path, u64::MAX)?;
+        Ok(Opened { length: bytes.len() as u64, content: Content::Memory(Cursor::new(bytes)) })
+    }
 }
 
 /// A file that has been opened.

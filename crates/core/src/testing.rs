@@ -1,13 +1,12 @@
 //! What tests of several modules share.
 
 use std::collections::HashMap;
-use std::io::Cursor;
 use std::path::{Path, PathBuf};
 
 use jiff::civil::date;
 
 use crate::assess::{Assessment, assess};
-use crate::beside::{Beside, Content, Opened, ReadFault};
+use crate::beside::{Beside, ReadFault};
 use crate::inspect::inspect_netplan;
 use crate::source::Source;
 
@@ -42,11 +41,6 @@ impl InMemory {
 impl Beside for InMemory {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         self.0.get(path).cloned().ok_or(ReadFault::Missing)
-    }
-
-    fn open(&self, path: &Path) -> Result<Opened, ReadFault> {
-        let bytes = self.0.get(path).cloned().ok_or(ReadFault::Missing)?;
-        Ok(Opened { length: bytes.len() as u64, content: Content::Memory(Cursor::new(bytes)) })
     }
 }
 

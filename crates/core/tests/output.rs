@@ -29,7 +29,7 @@ ssh_keys = ["keys/keeper.pub"]
 "#;
 
 fn judged(entries: &str) -> Assessment {
-    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("testdata/harbor");
     assess("sheet.toml", format!("{COMMON}{entries}").into_bytes(), &Folder::new(demo), TODAY)
 }
 

@@ -15,11 +15,11 @@ use proptest::prelude::*;
 /// Waivers are counted by it.
 const TODAY: Date = date(2026, 11, 25);
 
-const HARBOR: &str = include_str!("../../../demo/harbor.toml");
+const HARBOR: &str = include_str!("../testdata/harbor/harbor.toml");
 
-/// The folder of the sample site.
+/// The folder of the test site.
 fn demo() -> Folder {
-    Folder::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo"))
+    Folder::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("testdata/harbor"))
 }
 
 /// Judges a text in every way that the program does, and checks what must hold of any result.

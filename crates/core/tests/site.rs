@@ -15,9 +15,9 @@ use jiff::civil::{Date, date};
 /// Waivers are counted by it.
 const TODAY: Date = date(2026, 11, 25);
 
-/// The folder of the sample site.
+/// The folder of the test site.
 fn demo() -> Folder {
-    Folder::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo"))
+    Folder::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("testdata/harbor"))
 }
 
 const COMMON: &str = r#"

@@ -6,6 +6,7 @@ use std::process::{self, Stdio};
 
 use anstyle::Style;
 use impostazione_core::beside::plain;
+use impostazione_core::ovf::make_sample_package;
 use include_dir::{Dir, DirEntry, include_dir};
 
 use crate::args::{Color, DemoArguments};
@@ -24,11 +25,16 @@ struct Step {
     ends_with: i32,
 }
 
-const STEPS: [Step; 4] = [
+const STEPS: [Step; 5] = [
     Step {
         says: "A sheet with a few slips in it, such as happen when entries are copied. Each is found in one run:",
         command: &["check", "slips.toml"],
         ends_with: 1,
+    },
+    Step {
+        says: "What a package asks for, found out by itself:",
+        command: &["inspect", "packages/logbook.ova"],
+        ends_with: 0,
     },
     Step { says: "The same harbor, written rightly:", command: &["check", "harbor.toml"], ends_with: 0 },
     Step { says: "What each machine will be:", command: &["review", "harbor.toml"], ends_with: 0 },
@@ -40,19 +46,25 @@ const STEPS: [Step; 4] = [
 ];
 
 /// Files of the output that are worth a look.
-const SHOWN: [&str; 2] =
-    ["output/gauge-01/rootfs/etc/netplan/60-impostazione.yaml", "output/logbook/ovf-env.xml"];
+const SHOWN: [&str; 3] = [
+    "output/gauge-01/rootfs/etc/netplan/60-impostazione.yaml",
+    "output/signal-gateway/networks.json",
+    "output/tide-gate/typing-card.txt",
+];
 
 /// What else there is to see, and what it shows.
-const NEXT: [(&str, &str); 3] = [
+const NEXT: [(&str, &str); 5] = [
     ("impostazione subnet quay --sheet harbor.toml", "which addresses are free"),
     ("impostazione inspect output/signal-tower/rootfs", "what the files make of the tower"),
+    ("impostazione inspect packages/signals.ova", "another package, and what it means"),
+    ("impostazione render harbor.toml --into output --packages", "new packages with the settings in them"),
     ("impostazione explain gateway-outside-subnet", "more about a finding"),
 ];
 
 pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failure> {
     let folder = make_folder(arguments.into.as_deref())?;
     write_site(&SITE, &folder)?;
+    make_packages(&folder.join("packages"))?;
     terminal::print(&format!(
         "The sample site is the harbor of Capo Vetro. Everything below can be typed again, and the sheet changed.\n\n\
          {STRONG}$ cd {}{STRONG:#}\n",
@@ -68,7 +80,7 @@ pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failu
     }
     terminal::print(&format!("\nAll of it is in {}. To go on from there:\n\n", folder.display()))?;
     for (command, does) in NEXT {
-        terminal::print(&format!("  {STRONG}{command:49}{STRONG:#} {does}\n"))?;
+        terminal::print(&format!("  {STRONG}{command:56}{STRONG:#} {does}\n"))?;
     }
     Ok(Exit::Done)
 }
@@ -111,6 +123,15 @@ fn make_folder(wanted: Option<&Path>) -> Result<PathBuf, Failure> {
         )));
     }
     Ok(folder.to_owned())
+}
+
+/// Makes the packages of the sample site whole: disks of zeros, manifests, and two of them in an archive.
+fn make_packages(folder: &Path) -> Result<(), Failure> {
+    for (descriptor, as_archive) in [("logbook.ovf", true), ("signals.ovf", true), ("watch.ovf", false)] {
+        make_sample_package(folder, descriptor, as_archive)
+            .map_err(|error| cannot("made", &folder.join(descriptor), &error))?;
+    }
+    Ok(())
 }
 
 fn write_site(files: &Dir<'_>, folder: &Path) -> Result<(), Failure> {

@@ -1,15 +1,17 @@
 //! `render`
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 
-use impostazione_core::machine::Machine;
-use impostazione_core::output::{self, WriteReport, Writing};
+use impostazione_core::beside::Folder;
+use impostazione_core::machine::{Machine, Site};
+use impostazione_core::output::{self, Content, Packing, WriteReport, Writing};
+use impostazione_core::ovf::{FileState, complete_digests, verify};
 
 use crate::args::RenderArguments;
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
 use crate::sheet_file::assess_file;
-use crate::terminal;
+use crate::terminal::{self, Progress};
 
 pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     let assessment = assess_file(&arguments.sheet)?;
@@ -28,11 +30,23 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     };
     let only = Only::new(&arguments.only, &assessment.site)?;
     let machines: BTreeSet<&str> = assessment.site.machines.iter().map(Machine::label).collect();
-    let tree = output::render(proved, |name| only.includes(name))
+    let packing = match arguments.packages {
+        true => Some(prepare_packages(arguments, proved.site(), &only, quiet)?),
+        false => None,
+    };
+    let tree = output::render_packing(proved, |name| only.includes(name), packing.as_ref())
         .map_err(|fault| Failure::Files(fault.to_string()))?;
     let rendered = machines.iter().filter(|name| only.includes(name)).count();
-    let writing = Writing { into: &arguments.into, machines: &machines, prune: arguments.prune };
-    let report = output::write(&tree, writing).map_err(|fault| Failure::Files(fault.to_string()))?;
+    let copying = tree.files.iter().map(|file| match &file.content {
+        Content::Package(plan) => plan.bytes_to_copy(),
+        Content::Bytes(_) | Content::Link(_) => 0,
+    });
+    let progress = Progress::new(copying.sum(), quiet);
+    let seen = |count| progress.add(count);
+    let writing = Writing { into: &arguments.into, machines: &machines, prune: arguments.prune, seen: &seen };
+    let report = output::write(&tree, writing);
+    progress.finish();
+    let report = report.map_err(|fault| Failure::Files(fault.to_string()))?;
     if verbose {
         for path in &report.written {
             terminal::print(&format!("wrote   {}\n", arguments.into.join(path).display()))?;
@@ -46,6 +60,48 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     }
     warn_of_leftovers(arguments, &report);
     Ok(Exit::Done)
+}
+
+/// Looks at every byte of the packages that new ones are made from, so that no damaged file is handed on.
+fn prepare_packages(
+    arguments: &RenderArguments,
+    site: &Site,
+    only: &Only,
+    quiet: bool,
+) -> Result<Packing, Failure> {
+    let folder = Folder::of_file(&arguments.sheet);
+    let mut packing = Packing { folder: folder.clone(), digests: HashMap::new() };
+    let wanted = site.machines.iter().filter(|machine| only.includes(machine.label()));
+    for package in wanted.filter_map(|machine| site.package_of(machine.appliance()?)) {
+        let Some(contents) = &package.contents else { continue };
+        if packing.digests.contains_key(&package.path) {
+            continue;
+        }
+        if package.signature.is_some() && !arguments.drop_signature {
+            return Err(Failure::CommandLine(format!(
+                "{} is signed, and a changed descriptor breaks its signature; with --drop-signature the new package is made without one",
+                package.path
+            )));
+        }
+        let mut files = package.files.clone();
+        let waiting =
+            files.iter().filter(|file| matches!(file.state, FileState::NotChecked | FileState::NoDigest));
+        let progress = Progress::new(waiting.filter_map(|file| file.size).sum(), quiet);
+        verify(contents, &mut files, &folder, &|count| progress.add(count));
+        let digests = complete_digests(contents, &files, &folder, &|count| progress.add(count));
+        progress.finish();
+        if let Some(bad) = files.iter().find(|file| file.state.is_bad()) {
+            return Err(Failure::Files(format!(
+                "no new package is made of {}: its file {} is {}",
+                package.path,
+                bad.name,
+                bad.state.word()
+            )));
+        }
+        let digests = digests.map_err(|reason| Failure::Files(format!("{}: {reason}", package.path)))?;
+        packing.digests.insert(package.path.clone(), digests);
+    }
+    Ok(packing)
 }
 
 fn told(arguments: &RenderArguments, report: &WriteReport, machines: usize) -> String {

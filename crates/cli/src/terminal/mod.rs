@@ -3,6 +3,8 @@
 mod counts;
 mod finding_view;
 mod netplan_view;
+mod package_view;
+mod progress;
 mod review_view;
 mod rule_view;
 mod subnet_view;
@@ -15,6 +17,8 @@ use crate::exit::Failure;
 pub(crate) use counts::{count, mendable_line, summary_line, summary_of_host};
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
 pub(crate) use netplan_view::show_netplan_host;
+pub(crate) use package_view::{show_package, show_why};
+pub(crate) use progress::Progress;
 pub(crate) use review_view::show_review;
 pub(crate) use rule_view::{show_rule, show_rules};
 pub(crate) use subnet_view::show_subnet;
@@ -63,6 +67,11 @@ fn shows_unicode() -> bool {
 /// The text with its dots spelled out where the terminal shows ASCII only.
 fn showable(text: &str) -> Cow<'_, str> {
     if shows_unicode() { Cow::Borrowed(text) } else { Cow::Owned(text.replace('…', "...")) }
+}
+
+/// The same for a text of several lines, which stay.
+pub(crate) fn harmless_lines(text: &str) -> String {
+    text.lines().map(harmless).collect::<Vec<_>>().join("\n")
 }
 
 /// Text with what could drive a terminal made visible.

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
 use assert_cmd::cargo::cargo_bin;
+use impostazione_core::ovf::make_sample_package;
 use tempfile::TempDir;
 
 /// A folder of its own for one test, with the keys and packages of the sample site in it.
@@ -20,10 +21,30 @@ pub(crate) struct Run {
 }
 
 impl Workspace {
+    /// The sample site with its packages, and a smaller `harbor.toml` with one appliance, all of whose properties are
+    /// answered.
     pub(crate) fn new() -> Self {
+        let workspace = Self::demo();
+        copy_folder(&test_data().join("harbor"), workspace.path());
+        workspace
+    }
+
+    /// The sample site as `demo` writes it.
+    pub(crate) fn demo() -> Self {
         let workspace = Self { folder: tempfile::tempdir().unwrap() };
         copy_folder(&demo_folder(), workspace.path());
+        let packages = workspace.path().join("packages");
+        for (descriptor, as_archive) in [("logbook.ovf", true), ("signals.ovf", true), ("watch.ovf", false)] {
+            make_sample_package(&packages, descriptor, as_archive).unwrap();
+        }
         workspace
+    }
+
+    /// Adds the packages that examples of rules use.
+    pub(crate) fn with_example_packages(self) -> Self {
+        copy_folder(&test_data().join("packages"), &self.path().join("packages"));
+        self.write("harbor-admin.secret", "Tidal7-marks!\n");
+        self
     }
 
     pub(crate) fn path(&self) -> &Path {
@@ -71,6 +92,11 @@ impl From<Output> for Run {
 
 pub(crate) fn demo_folder() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo")
+}
+
+/// Files that tests of the core use too.
+pub(crate) fn test_data() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/testdata")
 }
 
 /// A sheet in which everything is right, with these lines at its end.
@@ -127,7 +153,7 @@ fn copy_folder(from: &Path, to: &Path) {
         let entry = entry.unwrap();
         let target = to.join(entry.file_name());
         if entry.file_type().unwrap().is_dir() {
-            fs::create_dir(&target).unwrap();
+            fs::create_dir_all(&target).unwrap();
             copy_folder(&entry.path(), &target);
         } else {
             fs::copy(entry.path(), target).unwrap();

@@ -95,7 +95,8 @@ impl AnsweredProperty<'_> {
         self.property.is_password
             || self.reading.meaning == Meaning::Password
             || matches!(self.outcome.origin(), Some(Origin::Secret(_)))
-            || crate::confidential::is_secret(&self.property.key)
+            || (self.property.kind == PropertyType::String
+                && crate::confidential::is_secret(&self.property.key))
     }
 }
 

@@ -27,7 +27,7 @@ pub use meaning::{
 };
 pub use package::{
     Algorithm, CERTIFICATE_LIMIT, Contents, FileState, Manifest, ManifestEntry, Package, PackageFault,
-    PackageFile, PackagePlan, Part, Signature, Trust, make_sample_package, verify,
+    PackageFile, PackagePlan, Part, Signature, Trust, complete_digests, make_sample_package, verify,
 };
 pub use property::{Property, PropertyType, WrongType};
 pub use report::{

@@ -64,14 +64,16 @@ pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
         system.properties.iter().zip(&texts).map(|(property, texts)| weigh(property, texts, signs)).collect();
     heed_strange_words(system, &texts, signs, &mut weighed);
     heed_neighbors(&system.properties, &texts, &mut weighed);
+    let networks = NetworkWords::of(system, signs);
     let readings: Vec<Reading> = system
         .properties
         .iter()
         .zip(&texts)
         .zip(weighed)
-        .map(|((property, texts), weighed)| conclude(property, texts, weighed))
+        .map(|((property, texts), weighed)| conclude(property, texts, weighed, &networks))
         .collect();
-    place_in_order(&system.properties, &texts, readings)
+    let readings = place_in_order(&system.properties, &texts, readings);
+    doubt_repeated(readings)
 }
 
 /// The same, with what a meanings file is sure of in place of what was found out.
@@ -488,7 +490,8 @@ fn heed_neighbors(properties: &[Property], texts: &[Texts], weighed: &mut [Weigh
 /// Which meanings are the same question in another form, so that one does not make the other less sure.
 fn is_akin(one: Meaning, other: Meaning) -> bool {
     use Meaning as M;
-    let families: [&[Meaning]; 9] = [
+    let families: [&[Meaning]; 10] = [
+        &[M::Hostname, M::Fqdn],
         &[M::Address, M::AddressWithPrefix],
         &[M::Gateway, M::Gateway6],
         &[M::Address, M::Address6],
@@ -502,7 +505,7 @@ fn is_akin(one: Meaning, other: Meaning) -> bool {
     families.iter().any(|family| family.contains(&one) && family.contains(&other))
 }
 
-fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed) -> Reading {
+fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed, networks: &NetworkWords) -> Reading {
     let mut ranked: Vec<(Meaning, f64)> =
         weighed.chances.iter().map(|(meaning, chance)| (*meaning, *chance)).collect();
     ranked.sort_by(|one, other| other.1.total_cmp(&one.1).then(one.0.cmp(&other.0)));
@@ -524,7 +527,7 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed) -> Reading
     }
     let mut signs = weighed.signs;
     signs.retain(|sign| sign.meaning == meaning || meaning == Meaning::Other);
-    let link = if meaning.is_of_link() { link_of(texts) } else { None };
+    let link = if meaning.is_of_link() { link_of(texts, networks) } else { None };
     let account = if meaning.is_of_account() { account_of(texts) } else { None };
     let text = format!("{} {}", property.label, property.description).to_lowercase();
     Reading {
@@ -540,11 +543,76 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed) -> Reading
     }
 }
 
-/// The link that a property is about: by its label and class before its key, which may hold the name of the product.
-fn link_of(texts: &Texts) -> Option<LinkHint> {
-    subject::link_word(&texts.label)
-        .or_else(|| subject::link_word(&texts.class.with(&texts.key)))
-        .or_else(|| subject::link_word(&texts.all))
+/// Words of the package's own networks, and words that say nothing of a link, since they are the product's.
+struct NetworkWords {
+    networks: Vec<String>,
+    of_product: Spoken,
+}
+
+impl NetworkWords {
+    fn of(system: &VirtualSystem, signs: &Signs) -> Self {
+        let is_own = |word: &String| word.len() > 2 && !matches!(word.as_str(), "network" | "net" | "netz" | "rete" | "adapter");
+        let mut networks: Vec<String> = system
+            .hardware
+            .adapters
+            .iter()
+            .flat_map(|name| super::words::words_of(name))
+            .filter(is_own)
+            .collect();
+        networks.dedup();
+        // A word of all networks tells none from another.
+        let count = |word: &String| {
+            system.hardware.adapters.iter().filter(|name| super::words::words_of(name).contains(word)).count()
+        };
+        networks.retain(|word| count(word) == 1);
+        let mut classes: Vec<&str> = system.properties.iter().map(|property| property.class.as_str()).collect();
+        classes.dedup();
+        let only_class = if let [only] = classes.as_slice() { *only } else { "" };
+        let of_product = format!("{} {only_class}", system.product.name);
+        Self { networks, of_product: signs.vocabulary.read(&of_product) }
+    }
+
+    /// The link that a text speaks of.
+    fn find(&self, spoken: &Spoken) -> Option<LinkHint> {
+        let plain = |word: &str| word.trim_end_matches('s').to_owned();
+        let is_of_product = |word: &str| self.of_product.words.iter().any(|known| plain(known) == plain(word));
+        let named = spoken.words.iter().find(|word| self.networks.iter().any(|known| plain(known) == plain(word)));
+        named.map(|word| LinkHint::Named(plain(word))).or_else(|| {
+            let rest = Spoken {
+                words: spoken.words.iter().filter(|word| !is_of_product(word)).cloned().collect(),
+                ..Spoken::default()
+            };
+            subject::link_word(&rest)
+        })
+    }
+}
+
+/// The link that a property is about: by its label before its key, which may hold the name of the product.
+fn link_of(texts: &Texts, networks: &NetworkWords) -> Option<LinkHint> {
+    let find = |spoken: &Spoken| networks.find(spoken);
+    find(&texts.label)
+        .or_else(|| find(&texts.key))
+        .or_else(|| find(&texts.category))
+        .or_else(|| find(&texts.class))
+        .or_else(|| find(&texts.all))
+}
+
+/// Of two addresses that nothing tells apart neither can be filled in: one of them is another link's, or another machine's.
+fn doubt_repeated(mut readings: Vec<Reading>) -> Vec<Reading> {
+    let alike = |one: &Reading, other: &Reading| {
+        one.meaning == other.meaning && one.link == other.link && one.position == other.position
+    };
+    let doubtful: Vec<bool> = readings
+        .iter()
+        .map(|reading| reading.meaning.is_of_link() && readings.iter().filter(|other| alike(reading, other)).count() > 1)
+        .collect();
+    for (reading, _) in readings.iter_mut().zip(doubtful).filter(|(_, is_doubtful)| *is_doubtful) {
+        let after = (reading.confidence * 75.0).round() / 100.0;
+        reading.confidence = after;
+        let text = "another property asks for the same, and nothing tells which link each is about".to_owned();
+        reading.signs.push(SignSeen { text, meaning: reading.meaning, after });
+    }
+    readings
 }
 
 /// The account that a property is about, by its label before its key.
@@ -650,7 +718,9 @@ fn place_in_order(properties: &[Property], texts: &[Texts], mut readings: Vec<Re
             let own =
                 if is_counted(at) { texts[at].label.clone() } else { texts[at].key.with(&texts[at].label) };
             let own = if texts[at].is_silent { texts[at].sentence.clone() } else { own };
-            subject::position(&own).or_else(|| instance_number(&properties[at]))
+            let of_instance =
+                || instance_number(&properties[at]).filter(|_| readings[at].meaning.is_of_link());
+            subject::position(&own).or_else(of_instance)
         })
         .collect();
     for at in 0..readings.len() {

@@ -18,7 +18,7 @@ pub use contents::{Contents, Part};
 pub use digest::Algorithm;
 pub use manifest::{Manifest, ManifestEntry};
 pub use pack::{PackagePlan, make_sample_package};
-pub use verify::{FileState, PackageFile, verify};
+pub use verify::{FileState, PackageFile, complete_digests, verify};
 
 /// Largest descriptor that is read. Reading takes a few times its size in memory.
 pub(crate) const DESCRIPTOR_LIMIT: u64 = 16 * 1024 * 1024;

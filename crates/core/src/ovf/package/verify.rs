@@ -142,3 +142,32 @@ fn digest_state(
         Err(_) => FileState::Missing,
     }
 }
+
+/// A digest of each file: the manifest's where it has one, or else one that is made now, by the manifest's algorithm.
+pub fn complete_digests(
+    contents: &Contents,
+    files: &[PackageFile],
+    beside: &dyn Beside,
+    seen: &(dyn Fn(u64) + Sync),
+) -> Result<Vec<ManifestEntry>, String> {
+    let usual = files
+        .iter()
+        .find_map(|file| file.digest.as_ref())
+        .map_or(Algorithm::Sha256, |(algorithm, _)| *algorithm);
+    let listed = files.iter().filter(|file| file.state != FileState::NotListed);
+    listed
+        .map(|file| {
+            let (algorithm, digest) = match &file.digest {
+                Some((algorithm, digest)) => (*algorithm, digest.clone()),
+                None => {
+                    let refused = |reason: String| format!("{}: {reason}", file.name);
+                    let mut part =
+                        contents.open(&file.name, beside).map_err(|fault| refused(fault.to_string()))?;
+                    let made = usual.of_reader(&mut part, seen);
+                    (usual, made.map_err(|error| refused(crate::beside::plain(&error)))?.0)
+                }
+            };
+            Ok(ManifestEntry { algorithm, name: file.name.clone(), digest })
+        })
+        .collect()
+}

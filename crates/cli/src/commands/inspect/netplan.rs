@@ -1,4 +1,4 @@
-//! `inspect`
+//! `inspect` of netplan files.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -10,7 +10,7 @@ use impostazione_core::netplan::{SIZE_LIMIT, in_order, source};
 use impostazione_core::source::Source;
 use serde::Serialize;
 
-use super::check::to_json;
+use super::super::check::to_json;
 use crate::args::{Format, InspectArguments};
 use crate::exit::{Exit, Failure};
 use crate::terminal;
@@ -61,21 +61,8 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
 /// The netplan files at a path: the file itself, those of a folder, or those of a root filesystem.
 fn netplan_files(path: &Path) -> Result<Vec<PathBuf>, Failure> {
     let name = path.display();
-    let found = fs::metadata(path).map_err(|error| {
-        Failure::Files(match error.kind() {
-            std::io::ErrorKind::NotFound => format!("there is no {name}"),
-            _ => format!("{name} cannot be read: {}", plain(&error)),
-        })
-    })?;
-    if !found.is_dir() {
-        let is_netplan = path.extension().is_some_and(|extension| extension == "yaml" || extension == "yml");
-        return if is_netplan {
-            Ok(vec![path.to_owned()])
-        } else {
-            Err(Failure::CommandLine(format!(
-                "{name}: this version inspects netplan files (.yaml), folders of them, and root filesystems for their netplan files"
-            )))
-        };
+    if !path.is_dir() {
+        return Ok(vec![path.to_owned()]);
     }
     let in_folder = yaml_files(path)?;
     if !in_folder.is_empty() {
