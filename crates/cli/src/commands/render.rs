@@ -30,9 +30,10 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     };
     let only = Only::new(&arguments.only, &assessment.site)?;
     let machines: BTreeSet<&str> = assessment.site.machines.iter().map(Machine::label).collect();
-    let packing = match arguments.packages {
-        true => Some(prepare_packages(arguments, proved.site(), &only, quiet)?),
-        false => None,
+    let packing = if arguments.packages {
+        Some(prepare_packages(arguments, proved.site(), &only, quiet)?)
+    } else {
+        None
     };
     let tree = output::render_packing(proved, |name| only.includes(name), packing.as_ref())
         .map_err(|fault| Failure::Files(fault.to_string()))?;

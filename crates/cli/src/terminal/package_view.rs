@@ -191,13 +191,19 @@ fn kind_words(property: &ReportedProperty) -> String {
     let kind = property.kind.split(['(', '[', '{']).next().unwrap_or_default();
     let mut words = if property.is_password { "password".to_owned() } else { kind.to_owned() };
     match (property.min_length, property.max_length) {
-        (Some(least), Some(most)) => words += &format!(" {least} to {most}"),
-        (Some(least), None) => words += &format!(" {least} or more"),
-        (None, Some(most)) => words += &format!(" up to {most}"),
+        (Some(least), Some(most)) => {
+            let _ = write!(words, " {least} to {most}");
+        }
+        (Some(least), None) => {
+            let _ = write!(words, " {least} or more");
+        }
+        (None, Some(most)) => {
+            let _ = write!(words, " up to {most}");
+        }
         (None, None) => {}
     }
     if !property.choices.is_empty() {
-        words += &format!(": {}", property.choices.join(", "));
+        let _ = write!(words, ": {}", property.choices.join(", "));
     }
     harmless(&words)
 }
@@ -210,7 +216,7 @@ fn default_words(property: &ReportedProperty) -> String {
         Some(default) => harmless(default),
     };
     for other in &property.option_defaults {
-        words += &format!("\n{}: {}", harmless(&other.option), harmless(&other.value));
+        let _ = write!(words, "\n{}: {}", harmless(&other.option), harmless(&other.value));
     }
     words
 }
@@ -230,12 +236,12 @@ fn meaning_words(property: &ReportedProperty) -> String {
         .map(|nth| format!("no. {nth}"));
     let about: Vec<String> = about.chain(nth).collect();
     if !about.is_empty() {
-        words += &format!(" ({})", about.join(", "));
+        let _ = write!(words, " ({})", about.join(", "));
     }
     if property.confidence < CERTAIN {
-        words += &format!(", unsure {:.2}", property.confidence);
+        let _ = write!(words, ", unsure {:.2}", property.confidence);
     } else if property.confidence < 1.0 {
-        words += &format!(" {:.2}", property.confidence);
+        let _ = write!(words, " {:.2}", property.confidence);
     }
     harmless(&words)
 }

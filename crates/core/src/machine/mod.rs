@@ -155,7 +155,7 @@ pub enum Role {
     /// A headless Linux machine.
     Host(Host),
     /// A virtual machine of an OVF package.
-    Appliance(Appliance),
+    Appliance(Box<Appliance>),
 }
 
 /// What only a host has.

@@ -510,7 +510,7 @@ impl Resolver<'_> {
                     entry.package.and_then(|written| Some(written.with(self.package(&written, site))));
                 let answers =
                     entry.answers.into_iter().map(|answer| self.answer(answer, site, names)).collect();
-                Role::Appliance(self.appliance(package, answers, entry.answers_place, more, site))
+                Role::Appliance(Box::new(self.appliance(package, answers, entry.answers_place, more, site)))
             }
         };
         self.machine = None;

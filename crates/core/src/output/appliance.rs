@@ -46,7 +46,8 @@ pub(super) fn appliance_files(
         });
     };
     let Some(appliance) = machine.appliance() else { return Ok(()) };
-    let networks = Networks { machine: folder, vm_name: vm_name(machine), networks: networks(site, machine) };
+    let networks =
+        Networks { machine: folder, vm_name: vm_name(machine), attachments: networks(site, machine) };
     put("networks.json".to_owned(), PUBLIC, json(machine, "networks.json", &networks)?);
     if is_at_console(site, appliance) {
         put("typing-card.txt".to_owned(), PUBLIC, Content::Bytes(typing_card(site, machine).into_bytes()));
@@ -204,7 +205,8 @@ struct Properties<'a> {
     #[serde(skip_serializing_if = "Option::is_none")]
     deployment_option: Option<&'a str>,
     licenses_accepted: bool,
-    properties: Vec<KeyValue<'a>>,
+    #[serde(rename = "properties")]
+    values: Vec<KeyValue<'a>>,
 }
 
 #[derive(Serialize)]
@@ -228,7 +230,7 @@ impl<'a> Properties<'a> {
             system: appliance.system.value().map(|written| written.value.as_str()),
             deployment_option: site.option_of(appliance),
             licenses_accepted: appliance.accept_licenses.value().is_some_and(|written| written.value),
-            properties: answered
+            values: answered
                 .iter()
                 .filter(|answered| answered.property.is_settable)
                 .filter_map(|answered| {
@@ -244,7 +246,8 @@ impl<'a> Properties<'a> {
 struct Networks<'a> {
     machine: &'a str,
     vm_name: &'a str,
-    networks: Vec<Attachment<'a>>,
+    #[serde(rename = "networks")]
+    attachments: Vec<Attachment<'a>>,
 }
 
 /// One network of a package, and what it attaches to.

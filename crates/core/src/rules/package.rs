@@ -381,10 +381,9 @@ fn check_outdated(judge: &mut Judge<'_>) {
         if changes.is_empty() {
             continue;
         }
-        let mut listed = changes.iter().take(6).map(String::as_str).collect::<Vec<_>>().join("; ");
-        if changes.len() > 6 {
-            listed += &format!("; and {} more changes", changes.len() - 6);
-        }
+        let more = changes.len().checked_sub(7).map(|rest| format!("and {} more changes", rest + 1));
+        let listed: Vec<&str> = changes.iter().take(6).map(String::as_str).chain(more.as_deref()).collect();
+        let listed = listed.join("; ");
         judge.on_machine(
             &MEANINGS_OUTDATED,
             machine,

@@ -5,8 +5,8 @@ use std::path::Path;
 
 use impostazione_core::beside::{Folder, ReadFault, read_file};
 use impostazione_core::ovf::{
-    CERTIFICATE_LIMIT, Descriptor, FileState, MEANINGS_LIMIT, MeaningsFile, Package, PackageFault, Reading,
-    SIGNS_LIMIT, Signs, Trust, package_report, read_package, verify,
+    CERTIFICATE_LIMIT, Descriptor, FileState, MEANINGS_LIMIT, MeaningsFile, Package, PackageFault, Property,
+    Reading, SIGNS_LIMIT, Signs, Trust, package_report, read_package, verify,
 };
 use jiff::Timestamp;
 
@@ -114,12 +114,8 @@ fn why(id: &str, descriptor: &Descriptor, readings: &[Vec<Reading>]) -> Result<E
     if found {
         return Ok(Exit::Done);
     }
-    let ids: Vec<String> = descriptor
-        .systems
-        .iter()
-        .flat_map(|system| &system.properties)
-        .map(|property| property.id())
-        .collect();
+    let ids: Vec<String> =
+        descriptor.systems.iter().flat_map(|system| &system.properties).map(Property::id).collect();
     Err(Failure::CommandLine(format!(
         "--why {id}: the package has no such property; it has {}",
         ids.join(", ")

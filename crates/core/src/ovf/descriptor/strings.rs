@@ -22,7 +22,7 @@ impl Strings {
             let texts = match attribute(bundle, "fileRef") {
                 None => messages(bundle),
                 Some(reference) => file_of(envelope, reference)
-                    .and_then(|href| read(href))
+                    .and_then(&mut *read)
                     .map(|bytes| of_file(&bytes))
                     .unwrap_or_default(),
             };

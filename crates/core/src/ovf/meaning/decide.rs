@@ -123,7 +123,7 @@ impl Texts {
         let own = key.with(&label).with(&class);
         let announces = OF_NETWORK.iter().filter(|concept| category.has(concept)).count();
         let name = if announces <= 1 { own.with(&category) } else { own };
-        let is_silent = !signs.signs.iter().any(|sign| sign.all.iter().all(|concept| name.has(concept)));
+        let is_silent = !signs.lines.iter().any(|sign| sign.all.iter().all(|concept| name.has(concept)));
         let all = if is_silent { name.with(&sentence) } else { name.clone() };
         Self {
             is_silent,
@@ -210,7 +210,7 @@ fn weigh(property: &Property, texts: &Texts, signs: &Signs) -> Weighed {
     for meaning in Meaning::ALL {
         let best = |spoken: &Spoken, with_vetoes: &Spoken| {
             signs
-                .signs
+                .lines
                 .iter()
                 .filter(|sign| sign.meaning == *meaning)
                 .filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)))
@@ -250,7 +250,7 @@ fn weigh(property: &Property, texts: &Texts, signs: &Signs) -> Weighed {
 /// Where the key by itself says one thing and the label by itself another, neither is as sure.
 fn heed_contradiction(texts: &Texts, signs: &Signs, weighed: &mut Weighed) {
     let alone = |spoken: &Spoken| {
-        let fitting = signs.signs.iter().filter(|sign| sign.strength >= 0.6 && !sign.meaning.is_switch());
+        let fitting = signs.lines.iter().filter(|sign| sign.strength >= 0.6 && !sign.meaning.is_switch());
         let fitting = fitting.filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)));
         let fitting = fitting.filter(|sign| !sign.none.iter().any(|concept| spoken.has(concept)));
         fitting.max_by(|one, other| one.strength.total_cmp(&other.strength)).map(|sign| sign.meaning)
@@ -551,7 +551,9 @@ struct NetworkWords {
 
 impl NetworkWords {
     fn of(system: &VirtualSystem, signs: &Signs) -> Self {
-        let is_own = |word: &String| word.len() > 2 && !matches!(word.as_str(), "network" | "net" | "netz" | "rete" | "adapter");
+        let is_own = |word: &String| {
+            word.len() > 2 && !matches!(word.as_str(), "network" | "net" | "netz" | "rete" | "adapter")
+        };
         let mut networks: Vec<String> = system
             .hardware
             .adapters
@@ -565,7 +567,8 @@ impl NetworkWords {
             system.hardware.adapters.iter().filter(|name| super::words::words_of(name).contains(word)).count()
         };
         networks.retain(|word| count(word) == 1);
-        let mut classes: Vec<&str> = system.properties.iter().map(|property| property.class.as_str()).collect();
+        let mut classes: Vec<&str> =
+            system.properties.iter().map(|property| property.class.as_str()).collect();
         classes.dedup();
         let only_class = if let [only] = classes.as_slice() { *only } else { "" };
         let of_product = format!("{} {only_class}", system.product.name);
@@ -575,8 +578,10 @@ impl NetworkWords {
     /// The link that a text speaks of.
     fn find(&self, spoken: &Spoken) -> Option<LinkHint> {
         let plain = |word: &str| word.trim_end_matches('s').to_owned();
-        let is_of_product = |word: &str| self.of_product.words.iter().any(|known| plain(known) == plain(word));
-        let named = spoken.words.iter().find(|word| self.networks.iter().any(|known| plain(known) == plain(word)));
+        let is_of_product =
+            |word: &str| self.of_product.words.iter().any(|known| plain(known) == plain(word));
+        let named =
+            spoken.words.iter().find(|word| self.networks.iter().any(|known| plain(known) == plain(word)));
         named.map(|word| LinkHint::Named(plain(word))).or_else(|| {
             let rest = Spoken {
                 words: spoken.words.iter().filter(|word| !is_of_product(word)).cloned().collect(),
@@ -604,12 +609,15 @@ fn doubt_repeated(mut readings: Vec<Reading>) -> Vec<Reading> {
     };
     let doubtful: Vec<bool> = readings
         .iter()
-        .map(|reading| reading.meaning.is_of_link() && readings.iter().filter(|other| alike(reading, other)).count() > 1)
+        .map(|reading| {
+            reading.meaning.is_of_link() && readings.iter().filter(|other| alike(reading, other)).count() > 1
+        })
         .collect();
     for (reading, _) in readings.iter_mut().zip(doubtful).filter(|(_, is_doubtful)| *is_doubtful) {
         let after = (reading.confidence * 75.0).round() / 100.0;
         reading.confidence = after;
-        let text = "another property asks for the same, and nothing tells which link each is about".to_owned();
+        let text =
+            "another property asks for the same, and nothing tells which link each is about".to_owned();
         reading.signs.push(SignSeen { text, meaning: reading.meaning, after });
     }
     readings

@@ -18,7 +18,7 @@ pub const SIGNS_LIMIT: u64 = 4 * 1024 * 1024;
 #[derive(Debug)]
 pub struct Signs {
     pub(super) vocabulary: Vocabulary,
-    pub(super) signs: Vec<Sign>,
+    pub(super) lines: Vec<Sign>,
     /// Words that do not make a name another's.
     pub(super) own_words: HashSet<String>,
 }
@@ -65,7 +65,7 @@ impl Signs {
         static SIGNS: OnceLock<Signs> = OnceLock::new();
         SIGNS.get_or_init(|| {
             let mut signs =
-                Self { vocabulary: Vocabulary::default(), signs: Vec::new(), own_words: HashSet::new() };
+                Self { vocabulary: Vocabulary::default(), lines: Vec::new(), own_words: HashSet::new() };
             // A test reads the table; what could not be read would be missing here.
             let _ = signs.add(OWN);
             signs.know_subjects();
@@ -77,7 +77,7 @@ impl Signs {
     /// table.
     pub fn with(table: &str) -> Result<Self, String> {
         let mut signs =
-            Self { vocabulary: Vocabulary::default(), signs: Vec::new(), own_words: HashSet::new() };
+            Self { vocabulary: Vocabulary::default(), lines: Vec::new(), own_words: HashSet::new() };
         signs.add(OWN)?;
         signs.add(table)?;
         signs.know_subjects();
@@ -109,7 +109,7 @@ impl Signs {
             for concept in &line.all {
                 self.vocabulary.teach(concept, concept);
             }
-            self.signs.push(Sign { meaning, all: line.all, none: line.none, strength: line.strength });
+            self.lines.push(Sign { meaning, all: line.all, none: line.none, strength: line.strength });
         }
         Ok(())
     }
@@ -122,8 +122,8 @@ mod tests {
     #[test]
     fn the_own_table_is_read_in_full() {
         let signs = Signs::with("").unwrap();
-        assert_eq!(signs.signs.len(), OWN.lines().filter(|line| *line == "[[sign]]").count());
-        assert_eq!(Signs::own().signs.len(), signs.signs.len());
+        assert_eq!(signs.lines.len(), OWN.lines().filter(|line| *line == "[[sign]]").count());
+        assert_eq!(Signs::own().lines.len(), signs.lines.len());
     }
 
     #[test]

@@ -130,5 +130,5 @@ pub(super) fn position(spoken: &Spoken) -> Option<usize> {
         .into_iter()
         .find(|(concept, _)| spoken.has(concept))
         .map(|(_, position)| position)
-        .or_else(|| spoken.numbers.iter().copied().filter(|number| *number < 32).next_back())
+        .or_else(|| spoken.numbers.iter().copied().rfind(|number| *number < 32))
 }

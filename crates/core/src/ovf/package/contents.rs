@@ -60,9 +60,7 @@ impl Contents {
             });
         }
         let Listing { members, unsafe_members } = archive::list(opened).map_err(PackageFault::Unreadable)?;
-        let is_descriptor = |member: &&ArchiveMember| {
-            Path::new(&member.name).extension().is_some_and(|end| end.eq_ignore_ascii_case("ovf"))
-        };
+        let is_descriptor = |member: &&ArchiveMember| has_descriptor_name(&member.name);
         let mut descriptors = members.iter().filter(is_descriptor);
         let descriptor_name = match (descriptors.next(), descriptors.next()) {
             (Some(only), None) => only.name.clone(),
@@ -73,7 +71,7 @@ impl Contents {
                 )));
             }
             (None, _) => {
-                let unsafe_one = unsafe_members.iter().find(|(name, _)| name.ends_with(".ovf"));
+                let unsafe_one = unsafe_members.iter().find(|(name, _)| has_descriptor_name(name));
                 return Err(PackageFault::Unreadable(match unsafe_one {
                     Some((name, why)) => format!("its descriptor {name} cannot be used: {why}"),
                     None => "the archive holds no descriptor, no file that ends in .ovf".to_owned(),
@@ -145,6 +143,11 @@ impl Contents {
     fn beside_descriptor(&self, name: &str) -> Option<PathBuf> {
         archive::unsafe_name(name).is_none().then(|| self.path.parent().unwrap_or(Path::new("")).join(name))
     }
+}
+
+/// Whether a file is a descriptor by its name.
+fn has_descriptor_name(name: &str) -> bool {
+    Path::new(name).extension().is_some_and(|end| end.eq_ignore_ascii_case("ovf"))
 }
 
 fn unreadable(error: &io::Error) -> PackageFault {

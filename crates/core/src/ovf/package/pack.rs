@@ -21,14 +21,14 @@ pub struct PackagePlan {
 }
 
 /// Zeros at the end of an archive: two blocks (POSIX.1-2017, pax, section "ustar Interchange Format").
-const END: u64 = 1024;
+const END: usize = 1024;
 
 impl PackagePlan {
     /// How large the archive becomes, in bytes.
     pub fn size(&self) -> u64 {
         let member = |size: u64| 512 + size + archive::padding(size);
         let head: u64 = self.head.iter().map(|(_, bytes)| member(bytes.len() as u64)).sum();
-        head + self.files.iter().map(|(_, size)| member(*size)).sum::<u64>() + END
+        head + self.files.iter().map(|(_, size)| member(*size)).sum::<u64>() + END as u64
     }
 
     /// The front of the archive, as far as it is made of bytes of our own. The manifest in it stands for the rest.
@@ -62,7 +62,7 @@ impl PackagePlan {
             }
             pad(out, *size)?;
         }
-        out.write_all(&[0; END as usize])
+        out.write_all(&[0; END])
     }
 
     /// Bytes of the files that are copied.
