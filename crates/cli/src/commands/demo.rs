@@ -80,7 +80,7 @@ pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failu
     }
     terminal::print(&format!("\nAll of it is in {}. To go on from there:\n\n", folder.display()))?;
     for (command, does) in NEXT {
-        terminal::print(&format!("  {STRONG}{command:56}{STRONG:#} {does}\n"))?;
+        terminal::print(&format!("  {STRONG}{command:57}{STRONG:#} {does}\n"))?;
     }
     Ok(Exit::Done)
 }

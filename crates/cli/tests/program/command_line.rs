@@ -144,15 +144,21 @@ fn a_wrong_command_line_ends_with_2_and_help_with_0() {
 
 #[test]
 fn the_demonstration_goes_the_whole_way_and_leaves_its_files() {
-    let workspace = Workspace::new();
+    let workspace = Workspace::demo();
     let demo = workspace.run(&["demo", "--into", "site"]);
     assert_eq!((demo.code, demo.stderr.as_str()), (0, ""));
-    for command in
-        ["check slips.toml", "check harbor.toml", "review harbor.toml", "render harbor.toml --into output"]
-    {
+    for command in [
+        "check slips.toml",
+        "inspect packages/logbook.ova",
+        "check harbor.toml",
+        "review harbor.toml",
+        "render harbor.toml --into output",
+    ] {
         assert!(demo.stdout.contains(&format!("\n$ impostazione {command}\n")), "{}", demo.stdout);
     }
-    assert!(workspace.exists("site/output/logbook/ovf-env.xml") && workspace.exists("site/keys/keeper.pub"));
+    assert!(
+        workspace.exists("site/output/logbook-3/settings.iso") && workspace.exists("site/keys/keeper.pub")
+    );
     assert_eq!(
         workspace.read("site/harbor.toml"),
         workspace.read("harbor.toml"),
@@ -179,7 +185,7 @@ fn the_demonstration_makes_a_folder_of_its_own_and_names_it() {
         assert!(run.status.success(), "{command}");
         proposed += 1;
     }
-    assert_eq!(proposed, 3);
+    assert_eq!(proposed, 5);
     assert!(std::path::Path::new(folder).join("output/files.json").is_file());
 }
 

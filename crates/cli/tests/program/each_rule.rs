@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use serde_json::Value;
 
-use crate::support::{Workspace, host, marked, right_sheet};
+use crate::support::{Workspace, clustered, host, marked, packaged, right_sheet};
 
 /// A rule, the machine that its finding names, and a sheet that breaks it.
 struct Case {
@@ -175,16 +175,7 @@ fn cases() -> Vec<Case> {
             None,
             with("\"keys/keeper.pub\"", "\"keys/keeper.pub\", «\"ssh-ed25519 AAAA\"»"),
         ),
-        case("package-missing", "logbook", harbor("\"packages/logbook.ovf\"", "«\"logbook.ovf\"»")),
-        case("package-unreadable", "logbook", harbor("\"packages/logbook.ovf\"", "«\"packages\"»")),
-        case("network-unknown", "logbook", harbor("\"Management\"", "«\"Data\"»")),
         case("property-unknown", "logbook", harbor("\"node.role\"  ", "«\"node.roles\"»  ")),
-        case(
-            "property-unanswered",
-            "logbook",
-            harbor("[appliance.answer]", "«[appliance.answer]»")
-                .replace("\"hostname\"      = { take = \"fqdn\" }\n", ""),
-        ),
         case(
             "property-not-settable",
             "logbook",
@@ -195,6 +186,96 @@ fn cases() -> Vec<Case> {
             "reference-dangling",
             "logbook",
             harbor("{ take = \"dns\", join = \",\" }", "«{ take = \"dns\" }»"),
+        ),
+    ]
+}
+
+/// Rules on appliances, their packages and clusters.
+#[allow(clippy::too_many_lines, reason = "a table of rules")]
+fn cases_of_appliances() -> Vec<Case> {
+    let package =
+        |rule, name: &str| case(rule, "logbook", packaged(&format!("«\"packages/{name}.ovf\"»"), "", "", ""));
+    let keyed = |rule, name: &str, keys: &str| {
+        case(rule, "logbook", packaged(&format!("\"packages/{name}.ovf\""), keys, "", ""))
+    };
+    let answered = |rule, name: &str, answers: &str| {
+        case(rule, "logbook", packaged(&format!("\"packages/{name}.ovf\""), "", "", answers))
+    };
+    // Where nothing is answered, the appliance's name is the place.
+    let unanswered = |rule, name: &str| {
+        case(
+            rule,
+            "logbook",
+            packaged(&format!("\"packages/{name}.ovf\""), "", "", "")
+                .replace("name = \"logbook\"", "name = «\"logbook\"»"),
+        )
+    };
+    let member = |name: &str, address: u8, keys: &str| {
+        format!(
+            "[[appliance]]\nname = \"{name}\"\ncluster = \"logbook\"\npackage = \"packages/whole.ovf\"\n{keys}\n\
+             link.management = {{ subnet = \"quay\", address = \"10.64.10.{address}\" }}\n"
+        )
+    };
+    vec![
+        package("package-missing", "none"),
+        case("package-unreadable", "logbook", packaged("«\"keys/keeper.pub\"»", "", "", "")),
+        package("package-file-missing", "torn"),
+        package("package-file-size", "short"),
+        package("package-digest-mismatch", "damaged"),
+        package("package-digest-missing", "bare"),
+        package("package-signature-invalid", "signed"),
+        package("package-path-unsafe", "outside"),
+        keyed("meanings-unreadable", "whole", "meanings = «\"packages/torn.meanings.toml\"»"),
+        keyed("meanings-outdated", "whole", "meanings = «\"packages/older.meanings.toml\"»"),
+        keyed("system-unknown", "pair", "system = «\"scrib\"»"),
+        keyed("deployment-option-unknown", "sizes", "deployment_option = «\"medium\"»"),
+        package("deployment-option-missing", "sizes"),
+        case(
+            "network-unknown",
+            "logbook",
+            packaged("\"packages/whole.ovf\"", "", "network = «\"Data\"», ", ""),
+        ),
+        case(
+            "network-unmapped",
+            "logbook",
+            packaged("«\"packages/two-networks.ovf\"»", "", "network = \"Signals\", ", ""),
+        ),
+        case(
+            "hypervisor-network-missing",
+            "logbook",
+            packaged("\"packages/whole.ovf\"", "", "", "").replace(
+                "[subnet.quay]",
+                "[subnet.mole]\nprefix = \"10.64.30.0/24\"\nhypervisor_network = \"mole\"\n[subnet.«quay»]",
+            ),
+        ),
+        keyed("disk-too-large", "disks", "storage_free = «\"63 GiB\"»"),
+        keyed("license-not-accepted", "licensed", "accept_licenses = «false»"),
+        package("transport-missing", "silent"),
+        unanswered("property-unanswered", "numbered"),
+        unanswered("property-needs-secret", "secured"),
+        unanswered("property-meaning-unsure", "unsure"),
+        unanswered("property-default-disagrees", "defaults"),
+        unanswered("password-left-at-default", "preset"),
+        package("property-repeated", "repeated"),
+        answered("property-too-short", "limits", "\"code\" = «\"ABC\"»"),
+        answered("property-too-long", "limits", "\"code\" = «\"ABCDEFG\"»"),
+        answered("property-not-a-choice", "limits", "\"mode\" = «\"striped\"»"),
+        case("cluster-too-few", None, clustered("size = «3»", 2, "")),
+        case("cluster-too-many", None, clustered("members = «\"pair\"»", 3, "")),
+        case("cluster-even-members", None, clustered("members = «\"odd\"»", 4, "")),
+        case(
+            "cluster-number-duplicate",
+            "logbook-2",
+            clustered("", 2, "[appliance.answer]\n\"node.id\" = «7»\n").replace("whole.ovf", "numbered.ovf"),
+        ),
+        case(
+            "cluster-member-differs",
+            "logbook-2",
+            right_sheet(&format!(
+                "[cluster.logbook]\n{}{}",
+                member("logbook-1", 61, ""),
+                member("logbook-2", 62, "timezone = «\"Etc/UTC\"»")
+            )),
         ),
     ]
 }
@@ -559,7 +640,7 @@ fn each_rule_on_netplan_files_fires_alone_and_at_its_place() {
 }
 
 fn all_cases() -> Vec<Case> {
-    [cases(), cases_of_links(), cases_of_settings()].into_iter().flatten().collect()
+    [cases(), cases_of_links(), cases_of_settings(), cases_of_appliances()].into_iter().flatten().collect()
 }
 
 /// An RSA key of 2048 bits.
@@ -575,7 +656,7 @@ fn each_rule_fires_alone_and_at_its_place() {
 
 /// Runs `check` and `render` on the sheet of a case, and says what is not as it should be.
 fn prove(Case { rule, machine, sheet }: &Case) -> Result<(), String> {
-    let workspace = Workspace::new();
+    let workspace = Workspace::new().with_example_packages();
     let (text, line, column) = marked(sheet);
     workspace.write("sheet.toml", &text);
     workspace.write("none.csv", "name,address\n");

@@ -13,9 +13,10 @@ fn properties(text: &str) -> Vec<(String, String)> {
     assert!(root.has_tag_name((ENVIRONMENT, "Environment")));
     assert_eq!(root.attribute((ENVIRONMENT, "id")), Some("logbook"));
     let sections: Vec<_> = root.children().filter(roxmltree::Node::is_element).collect();
-    assert_eq!(sections.len(), 1);
-    assert!(sections[0].has_tag_name((ENVIRONMENT, "PropertySection")));
-    sections[0]
+    assert_eq!(sections.len(), 2);
+    assert!(sections[0].has_tag_name((ENVIRONMENT, "PlatformSection")));
+    assert!(sections[1].has_tag_name((ENVIRONMENT, "PropertySection")));
+    sections[1]
         .children()
         .filter(roxmltree::Node::is_element)
         .map(|node| {

@@ -277,7 +277,7 @@ fn what_cannot_be_inspected_is_said() {
     workspace.write("latin.yaml", b"network: \xe9\n");
     for (path, code, reason) in [
         ("none.yaml", 3, "there is no none.yaml"),
-        ("harbor.toml", 2, "inspects netplan files"),
+        ("harbor.toml", 2, "neither a package"),
         ("empty", 3, "holds no netplan file"),
         ("latin.yaml", 3, "not UTF-8"),
     ] {

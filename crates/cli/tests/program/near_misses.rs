@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use crate::support::{Workspace, host, right_sheet};
+use crate::support::{Workspace, clustered, host, packaged, right_sheet};
 
 /// A rule, and a sheet that does not quite break it.
 type NearMiss = (&'static str, String);
@@ -411,8 +411,45 @@ fn near_misses_of_settings() -> Vec<NearMiss> {
     ]
 }
 
+#[allow(clippy::too_many_lines, reason = "a table of rules")]
 fn near_misses_of_packages() -> Vec<NearMiss> {
+    let package = |name: &str| packaged(&format!("\"packages/{name}.ovf\""), "", "", "");
+    let keyed = |name: &str, keys: &str, answers: &str| {
+        packaged(&format!("\"packages/{name}.ovf\""), keys, "", answers)
+    };
     vec![
+        ("package-file-missing", package("whole")),
+        ("package-file-size", keyed("watch", "system = \"viewer\"\n", "\"alerts\" = \"a@capovetro.example\"")),
+        ("package-digest-mismatch", package("whole")),
+        // A lone descriptor has nothing that a manifest could speak of.
+        ("package-digest-missing", package("limits")),
+        ("package-signature-invalid", package("whole")),
+        ("package-path-unsafe", package("whole")),
+        ("meanings-unreadable", keyed("whole", "meanings = \"packages/facts.meanings.toml\"\n", "")),
+        ("meanings-outdated", keyed("whole", "meanings = \"packages/current.meanings.toml\"\n", "")),
+        ("system-unknown", keyed("whole", "system = \"logbook\"\n", "")),
+        ("deployment-option-unknown", keyed("sizes", "deployment_option = \"large\"\n", "")),
+        ("deployment-option-missing", package("whole")),
+        ("network-unmapped", packaged("\"packages/two-networks.ovf\"", "", "network = \"Management\", ", "")
+            .replace("link.management", "link.signals = { network = \"Signals\", subnet = \"quay\", address = \"none\" }\nlink.management")),
+        ("hypervisor-network-missing", package("whole").replace("[subnet.quay]", "[subnet.mole]\nprefix = \"10.64.30.0/24\"\n[subnet.quay]\nhypervisor_network = \"quay\"")),
+        ("disk-too-large", keyed("disks", "storage_free = \"64 GiB\"\n", "")),
+        ("license-not-accepted", keyed("licensed", "accept_licenses = true\n", "")),
+        ("transport-missing", package("whole")),
+        ("property-needs-secret", keyed("secured", "", "\"admin.password\" = { from_secret = \"harbor-admin\" }")),
+        ("property-meaning-unsure", keyed("unsure", "", "\"where\" = \"\"")),
+        ("property-too-short", keyed("limits", "", "\"code\" = \"ABCD\"")),
+        ("property-too-long", keyed("limits", "", "\"code\" = \"ABCDEF\"")),
+        ("property-not-a-choice", keyed("limits", "", "\"mode\" = \"plain\"")),
+        // It is a server of the sheet.
+        ("property-default-disagrees", package("defaults").replace("\"10.64.10.54\"]", "\"10.99.0.7\"]")),
+        ("property-repeated", package("limits")),
+        ("password-left-at-default", keyed("preset", "", "\"admin.password\" = { from_secret = \"harbor-admin\" }")),
+        ("cluster-too-few", clustered("size = 3\nmembers = \"odd\"", 3, "")),
+        ("cluster-too-many", clustered("size = 3", 3, "")),
+        ("cluster-even-members", clustered("members = \"any\"", 4, "")),
+        ("cluster-number-duplicate", clustered("", 2, "").replace("whole.ovf", "numbered.ovf")),
+        ("cluster-member-differs", clustered("", 2, "ntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n")),
         ("package-missing", harbor(&[("\"packages/logbook.ovf\"", "\"./keys/../packages/logbook.ovf\"")])),
         ("package-unreadable", harbor(&[("\"packages/logbook.ovf\"", "\"packages/bom.ovf\"")])),
         ("network-unknown", harbor(&[("network = \"Management\", ", "")])),
@@ -443,7 +480,11 @@ const STRONG_KEY: &str = "ssh-rsa AAAAB3NzaC1yc2EAAAADAQABAAABgQDyPrxQLvUAIIXAiX
 fn what_is_near_a_breach_is_passed_in_silence() {
     let mut astray = Vec::new();
     for (rule, sheet) in all() {
-        let workspace = Workspace::new();
+        let workspace = Workspace::new().with_example_packages();
+        workspace.write(
+            "packages/facts.meanings.toml",
+            "format = 1\nproduct = \"Log book\"\nversion = \"2.4\"\n[administration]\nport = 8443\n",
+        );
         workspace.write("sheet.toml", &sheet);
         workspace.write("slip.secret", "a phrase for the slip\n");
         workspace.write("least.secret", "eight_by\n");

@@ -71,6 +71,16 @@ fn the_sheet_with_every_key_is_what_it_says() {
     let workspace = Workspace::new();
     workspace.write("radio.secret", "a phrase for the radio\n");
     workspace.write("clock.secret", "HEX:00112233445566778899aabbccddeeff\n");
+    workspace
+        .write("packages/watch.meanings.toml", "format = 1\nproduct = \"Harbor watch\"\nversion = \"5.0\"\n");
+    let options =
+        "  <DeploymentOptionSection><Info/><Configuration ovf:id=\"any\"/></DeploymentOptionSection>\n";
+    let watch = workspace.read("packages/watch.ovf");
+    workspace.write(
+        "packages/watch.ovf",
+        watch.replace("  <VirtualSystemCollection", &format!("{options}  <VirtualSystemCollection")),
+    );
+    std::fs::remove_file(workspace.path().join("packages/watch.mf")).unwrap();
     workspace.write("every.toml", right_sheet(include_str!("every_key.toml")));
     let check = workspace.run(&["check", "every.toml"]);
     assert_eq!(check.code, 0, "{}", check.stdout);

@@ -132,6 +132,26 @@ pub(crate) fn host(name: &str, address: &str) -> String {
     format!("[[host]]\nname = \"{name}\"\nlink.eth0 = {{ subnet = \"quay\", address = \"{address}\" }}\n")
 }
 
+/// The right sheet with one appliance of a package that examples of rules use.
+pub(crate) fn packaged(package: &str, keys: &str, link: &str, answers: &str) -> String {
+    let answers = if answers.is_empty() { String::new() } else { format!("[appliance.answer]\n{answers}\n") };
+    right_sheet(&format!(
+        "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n\
+         [[appliance]]\nname = \"logbook\"\npackage = {package}\n{keys}\n\
+         link.management = {{ {link}subnet = \"quay\", address = \"10.64.10.61\" }}\n{answers}"
+    ))
+}
+
+/// The right sheet with a cluster, and machines of it in one entry.
+pub(crate) fn clustered(cluster: &str, count: usize, rest: &str) -> String {
+    let last = 60 + count;
+    right_sheet(&format!(
+        "[cluster.logbook]\n{cluster}\n[[appliance]]\nname = \"logbook-{{1..{count}}}\"\ncluster = \"logbook\"\n\
+         package = \"packages/whole.ovf\"\n\
+         link.management = {{ subnet = \"quay\", address = \"10.64.10.{{61..{last}}}\" }}\n{rest}"
+    ))
+}
+
 /// Takes the marks « and » out of a sheet, and gives the line and the column of the first.
 pub(crate) fn marked(sheet: &str) -> (String, usize, usize) {
     let at = sheet.find('«').expect("the sheet marks the place");

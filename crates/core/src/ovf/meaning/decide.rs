@@ -607,10 +607,12 @@ fn doubt_repeated(mut readings: Vec<Reading>) -> Vec<Reading> {
     let alike = |one: &Reading, other: &Reading| {
         one.meaning == other.meaning && one.link == other.link && one.position == other.position
     };
+    let is_sure = |reading: &Reading| reading.meaning.is_of_link() && reading.is_certain();
     let doubtful: Vec<bool> = readings
         .iter()
         .map(|reading| {
-            reading.meaning.is_of_link() && readings.iter().filter(|other| alike(reading, other)).count() > 1
+            let others = readings.iter().filter(|other| is_sure(other) && alike(reading, other));
+            is_sure(reading) && others.count() > 1
         })
         .collect();
     for (reading, _) in readings.iter_mut().zip(doubtful).filter(|(_, is_doubtful)| *is_doubtful) {
