@@ -7,6 +7,7 @@
     reason = "a test that cannot go on has failed"
 )]
 
+mod appliances;
 mod bad_input;
 mod command_line;
 mod each_rule;
@@ -20,6 +21,7 @@ mod near_misses;
 mod netplan;
 mod netplan_manager;
 mod netplan_shapes;
+mod packages;
 mod render;
 mod review;
 mod rows;

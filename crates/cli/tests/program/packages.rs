@@ -1,0 +1,492 @@
+//! `inspect` of packages and images: what they ask for, whether they are whole, and what cannot be one.
+
+use std::fs::File;
+use std::io::Write as _;
+use std::path::Path;
+use std::process::Command;
+
+use serde_json::{Value, json};
+
+use crate::support::{Run, Workspace, judge};
+
+fn inspected(workspace: &Workspace, arguments: &[&str]) -> (i32, Value) {
+    let mut all = vec!["inspect"];
+    all.extend(arguments);
+    all.extend(["--format", "json"]);
+    let run = workspace.run(&all);
+    assert_eq!(run.stderr, "", "{arguments:?}");
+    (run.code, serde_json::from_str(&run.stdout).unwrap())
+}
+
+/// The states of a package's files, by their names.
+fn states(report: &Value) -> Vec<(String, String)> {
+    let files = report["files"].as_array().unwrap().iter();
+    files
+        .map(|file| (file["name"].as_str().unwrap().into(), file["state"].as_str().unwrap().into()))
+        .collect()
+}
+
+fn state<'a>(report: &'a Value, name: &str) -> &'a str {
+    let files = report["files"].as_array().unwrap();
+    files.iter().find(|file| file["name"] == name).unwrap_or_else(|| panic!("{name}: {files:?}"))["state"]
+        .as_str()
+        .unwrap()
+}
+
+fn property<'a>(report: &'a Value, id: &str) -> &'a Value {
+    report["properties"].as_array().unwrap().iter().find(|property| property["id"] == id).unwrap()
+}
+
+#[test]
+fn an_archive_says_what_it_is_and_what_it_asks_for() {
+    let (code, report) = inspected(&Workspace::demo(), &["packages/logbook.ova"]);
+    assert_eq!(code, 0);
+    assert_eq!(
+        report["product"],
+        json!({"name": "Harbor log book", "vendor": "Chandlery of Capo Vetro", "version": "2.4", "full_version": "2.4.1-118"})
+    );
+    let address = property(&report, "net.address.0");
+    assert_eq!(
+        (&address["key"], &address["class"], &address["instance"]),
+        (&json!("address"), &json!("net"), &json!("0"))
+    );
+    assert_eq!((&address["meaning"], &address["settable"]), (&json!("address"), &json!(true)));
+    let password = property(&report, "admin.password");
+    assert_eq!((&password["meaning"], &password["account"]), (&json!("password"), &json!("admin")));
+    assert_eq!((&password["min_length"], &password["max_length"]), (&json!(12), &json!(64)));
+    assert_eq!(property(&report, "node.mode")["choices"], json!(["mirrored", "single"]));
+    assert_eq!(
+        property(&report, "keep_days")["option_defaults"][1],
+        json!({"option": "large", "value": "3650"})
+    );
+    assert_eq!(property(&report, "build.channel")["settable"], false);
+    let small = &report["deployment_options"][1];
+    assert_eq!((&small["id"], &small["default"]), (&json!("small"), &json!(false)));
+    assert_eq!(
+        small["systems"][0],
+        json!({"system": "logbook", "processors": 2, "memory_bytes": 8_589_934_592u64})
+    );
+    assert_eq!(report["disks"][1]["capacity_bytes"], 128_849_018_880u64);
+    assert_eq!(
+        (&report["networks"][0]["name"], &report["transports"]),
+        (&json!("Management"), &json!(["iso"]))
+    );
+    assert!(report["licenses"][0].as_str().unwrap().contains("Entries belong to the harbor"));
+    assert!(states(&report).iter().all(|(_, state)| state == "ok"), "{:?}", states(&report));
+}
+
+#[test]
+fn labels_come_from_string_bundles_and_links_from_what_they_say() {
+    let (_, report) = inspected(&Workspace::demo(), &["packages/signals.ova"]);
+    let office = property(&report, "vetro.signals.officeAddress");
+    assert_eq!(office["label"], "IP address in the office network");
+    assert_eq!((&office["category"], &office["link"]), (&json!("Office"), &json!("office")));
+    assert_eq!(property(&report, "vetro.signals.signalAddress")["link"], "signal");
+    assert_eq!(property(&report, "vetro.signals.minPasswordLength")["meaning"], "other");
+    assert_eq!(property(&report, "vetro.signals.keeperPassword")["default"], Value::Null, "it is a password");
+}
+
+#[test]
+fn a_collection_says_which_machine_asks_for_what() {
+    let (code, report) = inspected(&Workspace::demo(), &["packages/watch.ovf"]);
+    assert_eq!(code, 0);
+    assert_eq!(report["systems"].as_array().unwrap().len(), 2);
+    assert_eq!(property(&report, "recorder.ip")["system"], "recorder");
+    assert_eq!(property(&report, "gateway")["system"], Value::Null, "all share it");
+    assert_eq!(property(&report, "recorder.mail")["default"], "${alerts}");
+    // The recorder's disk is cut into pieces.
+    assert_eq!(state(&report, "watch-recorder.img.000000001"), "ok");
+    assert_eq!(report["disks"][0]["file_bytes"], 65536);
+}
+
+#[test]
+fn each_state_of_a_file() {
+    let workspace = Workspace::demo().with_example_packages();
+    for (package, code, file, wanted) in [
+        ("whole", 0, "disk.img", "ok"),
+        ("torn", 1, "gone.img", "missing"),
+        ("short", 1, "disk.img", "wrong-size"),
+        ("damaged", 1, "disk.img", "wrong-digest"),
+        ("bare", 0, "disk.img", "no-digest"),
+    ] {
+        let (found, report) = inspected(&workspace, &[&format!("packages/{package}.ovf")]);
+        assert_eq!((found, state(&report, file)), (code, wanted), "{package}");
+    }
+    workspace.write(
+        "packages/whole.mf",
+        workspace.read("packages/whole.mf") + &workspace.read("packages/damaged.mf"),
+    );
+    let (_, report) = inspected(&workspace, &["packages/whole.ovf"]);
+    assert_eq!(state(&report, "damaged.ovf"), "ok", "named by the manifest alone, and whole");
+    let (code, report) = inspected(&workspace, &["packages/watch.ovf", "--no-digests"]);
+    assert_eq!((code, state(&report, "watch-viewer.img")), (0, "ok"), "small files are always looked at");
+}
+
+#[test]
+fn a_large_file_is_digested_unless_told_otherwise() {
+    let workspace = Workspace::demo();
+    let size = 3 * 1024 * 1024;
+    let descriptor =
+        workspace.read("packages/watch.ovf").replace("ovf:size=\"32768\"", &format!("ovf:size=\"{size}\""));
+    workspace.write("packages/watch.ovf", descriptor);
+    workspace.write("packages/watch-viewer.img", vec![0; size]);
+    let (code, report) = inspected(&workspace, &["packages/watch.ovf", "--no-digests"]);
+    assert_eq!(
+        (code, state(&report, "watch-viewer.img")),
+        (1, "not-checked"),
+        "the descriptor is a changed one"
+    );
+    let (code, report) = inspected(&workspace, &["packages/watch.ovf"]);
+    assert_eq!((code, state(&report, "watch-viewer.img")), (1, "wrong-digest"));
+}
+
+#[test]
+fn every_algorithm_and_windows_line_ends() {
+    let workspace = Workspace::demo().with_example_packages();
+    for (algorithm, program) in [("SHA1", "sha1sum"), ("SHA256", "sha256sum"), ("SHA512", "sha512sum")] {
+        let mut manifest = String::new();
+        for file in ["whole.ovf", "disk.img"] {
+            let output =
+                Command::new(program).arg(workspace.path().join("packages").join(file)).output().unwrap();
+            let digest = String::from_utf8(output.stdout).unwrap();
+            manifest += &format!("{algorithm}({file})= {}\r\n", digest.split(' ').next().unwrap());
+        }
+        workspace.write("packages/whole.mf", &manifest);
+        let (code, report) = inspected(&workspace, &["packages/whole.ovf"]);
+        assert_eq!((code, state(&report, "disk.img")), (0, "ok"), "{algorithm}");
+    }
+    workspace.write("packages/whole.mf", "MD5(disk.img)= 00\nSHA256(whole.ovf)= 12\n");
+    let (code, report) = inspected(&workspace, &["packages/whole.ovf"]);
+    assert_eq!((code, state(&report, "disk.img")), (0, "no-digest"));
+    assert_eq!(report["manifest_faults"][0], "line 1: the algorithm MD5 is not SHA1, SHA256 or SHA512");
+}
+
+#[test]
+fn licenses_signs_and_records_of_meanings() {
+    let workspace = Workspace::demo();
+    let run = |arguments: &[&str]| workspace.run(arguments);
+    let licenses = run(&["inspect", "packages/logbook.ova", "--licenses"]);
+    assert!(
+        licenses.stdout.contains("\n1. Whoever keeps a log book of a harbor may use it.\n"),
+        "{}",
+        licenses.stdout
+    );
+    let why = run(&["inspect", "packages/logbook.ova", "--why", "net.netmask.0"]);
+    assert!(why.stdout.contains("netmask: the label speaks of netmask"), "{}", why.stdout);
+    let unknown = run(&["inspect", "packages/logbook.ova", "--why", "tide"]);
+    assert!(unknown.code == 2 && unknown.stderr.contains("no such property"), "{}", unknown.stderr);
+    // Signs of one's own.
+    assert_eq!(
+        property(&inspected(&workspace, &["packages/logbook.ova"]).1, "keep_days")["meaning"],
+        "other"
+    );
+    workspace
+        .write("signs.toml", "[[sign]]\nmeaning = \"mtu\"\nall = [\"days\", \"entries\"]\nstrength = 0.9\n");
+    let (_, report) = inspected(&workspace, &["packages/logbook.ova", "--signs", "signs.toml"]);
+    assert_eq!(property(&report, "keep_days")["meaning"], "mtu");
+    workspace.write("signs.toml", "[[sing]]\n");
+    assert_eq!(run(&["inspect", "packages/logbook.ova", "--signs", "signs.toml"]).code, 3);
+    // A record, made, mended and used.
+    let saved = run(&["inspect", "packages/logbook.ova", "--save-meanings", "logbook.toml"]);
+    assert_eq!(
+        (saved.code, saved.stdout.as_str()),
+        (0, "logbook.toml: 14 properties of the package, 0 for a person to decide\n")
+    );
+    let again = run(&["inspect", "packages/logbook.ova", "--save-meanings", "logbook.toml"]);
+    assert!(again.code == 3 && again.stderr.contains("is there already"), "{}", again.stderr);
+    let record = workspace.read("logbook.toml").replacen("meaning = \"ntp\"", "meaning = \"proxy\"", 1);
+    workspace.write("logbook.toml", record.replace("version = \"2.4\"", "version = \"2.3\""));
+    let (_, report) = inspected(&workspace, &["packages/logbook.ova", "--meanings", "logbook.toml"]);
+    assert_eq!(
+        (&property(&report, "clock")["meaning"], &property(&report, "clock")["confidence"]),
+        (&json!("proxy"), &json!(1.0))
+    );
+    let shown = run(&["inspect", "packages/logbook.ova", "--meanings", "logbook.toml"]);
+    assert!(shown.stdout.contains(
+        "since the meanings file was made: the package has version 2.4, and version 2.3 was reviewed"
+    ));
+    // In a sheet it decides, and the sheet says that it is out of date.
+    let sheet = workspace.read("harbor.toml").replace(
+        "package = \"packages/logbook.ova\"\n",
+        "package = \"packages/logbook.ova\"\nmeanings = \"logbook.toml\"\n",
+    );
+    workspace.write("harbor.toml", sheet);
+    let check = run(&["check", "harbor.toml"]);
+    assert!(check.stdout.contains("warning meanings-outdated") && check.code == 0, "{}", check.stdout);
+}
+
+/// A package signed by a certificate that an authority has made, with openssl.
+fn signed(workspace: &Workspace) {
+    let folder = workspace.path().join("packages");
+    let openssl = |arguments: &str| {
+        let run = Command::new("openssl").args(arguments.split(' ')).current_dir(&folder).output().unwrap();
+        assert!(run.status.success(), "{arguments}: {}", String::from_utf8_lossy(&run.stderr));
+        run.stdout
+    };
+    openssl(
+        "req -x509 -newkey rsa:2048 -nodes -keyout ca.key -out ca.pem -days 30 -subj /CN=Chandlery -addext basicConstraints=critical,CA:TRUE",
+    );
+    openssl("req -newkey rsa:2048 -nodes -keyout leaf.key -out leaf.csr -subj /CN=Packages");
+    openssl("x509 -req -in leaf.csr -CA ca.pem -CAkey ca.key -CAcreateserial -days 20 -out leaf.pem");
+    let signature = openssl("dgst -sha256 -sign leaf.key -hex watch.mf");
+    let signature = String::from_utf8(signature).unwrap();
+    let digits = signature.trim().rsplit("= ").next().unwrap().to_owned();
+    workspace.write(
+        "packages/watch.cert",
+        format!("SHA256(watch.mf)= {digits}\n{}", workspace.read("packages/leaf.pem")),
+    );
+}
+
+#[test]
+#[ignore = "needs openssl, which .ci/run installs"]
+fn a_signature_by_openssl_holds_and_is_trusted_by_whom_one_trusts() {
+    let workspace = Workspace::demo();
+    signed(&workspace);
+    let (code, report) = inspected(&workspace, &["packages/watch.ovf"]);
+    assert_eq!(code, 0);
+    let signature = &report["signature"];
+    assert_eq!((&signature["valid"], &signature["trusted"]), (&json!(true), &Value::Null));
+    assert_eq!(
+        (&signature["subject"], &signature["issuer"]),
+        (&json!("CN=Packages"), &json!("CN=Chandlery"))
+    );
+    for (trust, code) in [("packages/ca.pem", 0), ("packages/leaf.pem", 0)] {
+        let (found, report) = inspected(&workspace, &["packages/watch.ovf", "--trust", trust]);
+        assert_eq!((found, &report["signature"]["trusted"]), (code, &json!(true)), "{trust}");
+    }
+    let other = Workspace::demo();
+    signed(&other);
+    workspace.write("other.pem", other.read("packages/ca.pem"));
+    let (code, report) = inspected(&workspace, &["packages/watch.ovf", "--trust", "other.pem"]);
+    assert_eq!((code, &report["signature"]["trusted"]), (1, &json!(false)));
+    // One letter more in the manifest.
+    workspace.write("packages/watch.mf", workspace.read("packages/watch.mf") + "\n");
+    let (code, report) = inspected(&workspace, &["packages/watch.ovf"]);
+    assert_eq!((code, &report["signature"]["valid"]), (1, &json!(false)));
+    let shown = workspace.run(&["inspect", "packages/watch.ovf"]).stdout;
+    assert!(shown.contains("the signature: the signature is not one of this manifest"), "{shown}");
+}
+
+#[test]
+fn an_image_is_compared_with_its_digest() {
+    let workspace = Workspace::demo();
+    workspace.write("card.img", "abc");
+    // FIPS 180-4's example.
+    let digest = "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad";
+    let inspect = |arguments: &[&str]| -> Run {
+        let mut all = vec!["inspect", "card.img"];
+        all.extend(arguments);
+        workspace.run(&all)
+    };
+    assert_eq!(inspect(&["--digest", digest]).code, 0);
+    assert_eq!(inspect(&["--digest", &digest.to_uppercase()]).code, 0);
+    let wrong = inspect(&["--digest", &digest.replace('b', "c")]);
+    assert!(
+        wrong.code == 1
+            && wrong.stdout.contains("is NOT the one that was meant")
+            && wrong.stdout.contains(digest),
+        "{}",
+        wrong.stdout
+    );
+    assert_eq!(inspect(&["--digest", "abc"]).code, 2);
+    assert_eq!(inspect(&[]).code, 2, "nothing to compare with");
+    workspace.write("SHA256SUMS", format!("{digest}  other.img\n{digest} *card.img\n"));
+    let found = inspect(&["--format", "json"]);
+    let report: Value = serde_json::from_str(&found.stdout).unwrap();
+    assert_eq!(
+        (found.code, &report["matches"], &report["wanted_from"]),
+        (0, &json!(true), &json!("SHA256SUMS"))
+    );
+    let long = Command::new("sha512sum").arg(workspace.path().join("card.img")).output().unwrap();
+    let long = String::from_utf8(long.stdout).unwrap();
+    workspace.write("card.img.sha512", long.split(' ').next().unwrap());
+    let report: Value = serde_json::from_str(&inspect(&["--format", "json"]).stdout).unwrap();
+    assert_eq!((&report["algorithm"], &report["wanted_from"]), (&json!("SHA512"), &json!("card.img.sha512")));
+}
+
+/// A member of an archive: its name, its kind, and what is in it.
+type Member<'a> = (&'a str, tar::EntryType, &'a [u8]);
+
+/// An archive of these members, whatever their names.
+fn archive(path: &Path, members: &[Member<'_>]) {
+    let mut out = File::create(path).unwrap();
+    for (name, kind, content) in members {
+        let mut header = tar::Header::new_ustar();
+        header.as_mut_bytes()[..name.len()].copy_from_slice(name.as_bytes());
+        header.set_size(content.len() as u64);
+        header.set_entry_type(*kind);
+        header.set_mode(0o644);
+        header.set_cksum();
+        out.write_all(header.as_bytes()).unwrap();
+        out.write_all(content).unwrap();
+        out.write_all(&vec![0; content.len().wrapping_neg() % 512]).unwrap();
+    }
+    out.write_all(&[0; 1024]).unwrap();
+}
+
+const FILE: tar::EntryType = tar::EntryType::Regular;
+
+fn whole_descriptor(workspace: &Workspace) -> Vec<u8> {
+    workspace.read("packages/whole.ovf").into_bytes()
+}
+
+#[test]
+fn an_archive_in_another_order_is_read() {
+    let workspace = Workspace::demo().with_example_packages();
+    let descriptor = whole_descriptor(&workspace);
+    let manifest = workspace.read("packages/whole.mf").into_bytes();
+    archive(
+        &workspace.path().join("a.ova"),
+        &[
+            ("disk.img", FILE, &[0; 512]),
+            ("whole.ovf", FILE, &descriptor),
+            ("note.txt", FILE, b"hello"),
+            ("whole.mf", FILE, &manifest),
+        ],
+    );
+    let (code, report) = inspected(&workspace, &["a.ova"]);
+    assert_eq!(code, 0);
+    assert_eq!((state(&report, "disk.img"), state(&report, "note.txt")), ("ok", "not-listed"));
+}
+
+#[test]
+fn members_that_lead_out_are_named_and_not_touched() {
+    let workspace = Workspace::demo().with_example_packages();
+    let descriptor = whole_descriptor(&workspace);
+    for (name, kind, why) in [
+        ("../disk.img", FILE, ".."),
+        ("/disk.img", FILE, "does not begin in the package"),
+        ("disk.img", tar::EntryType::Symlink, "it is a link"),
+        ("disk.img", tar::EntryType::Link, "it is a link"),
+        ("disk.img", tar::EntryType::Char, "neither a file nor a folder"),
+        ("disks/", tar::EntryType::Directory, "it is a folder"),
+    ] {
+        archive(&workspace.path().join("a.ova"), &[("whole.ovf", FILE, &descriptor), (name, kind, b"")]);
+        let before = workspace.tree(".").len();
+        let (code, report) = inspected(&workspace, &["a.ova"]);
+        let unsafe_file = &report["unsafe_files"][0];
+        assert_eq!((code, &unsafe_file["name"]), (1, &json!(name)), "{report}");
+        assert!(unsafe_file["why"].as_str().unwrap().contains(why), "{unsafe_file}");
+        assert_eq!(workspace.tree(".").len(), before, "nothing was written");
+    }
+}
+
+#[test]
+fn what_cannot_be_a_package_is_said() {
+    let workspace = Workspace::demo().with_example_packages();
+    let descriptor = whole_descriptor(&workspace);
+    let text = String::from_utf8(descriptor.clone()).unwrap();
+    let refused = |name: &str, content: &[u8], reason: &str| {
+        workspace.write(name, content);
+        let run = workspace.run(&["inspect", name]);
+        assert_eq!((run.code, run.stdout.as_str()), (3, ""), "{reason}");
+        assert!(run.stderr.contains(reason), "{reason}: {}", run.stderr);
+        // In a sheet it is a finding.
+        workspace.write("s.toml", crate::support::packaged(&format!("\"{name}\""), "", "", ""));
+        let check = workspace.run(&["check", "s.toml"]);
+        assert!(
+            check.code == 1 && check.stdout.contains("package-unreadable") && check.stderr.is_empty(),
+            "{}",
+            check.stdout
+        );
+    };
+    let bomb = text
+        .replacen(
+            "<Envelope",
+            "<!DOCTYPE e [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;&a;&a;&a;&a;\">]>\n<Envelope",
+            1,
+        )
+        .replace("A log book", "&b;");
+    refused("bomb.ovf", bomb.as_bytes(), "document type");
+    let external = text.replacen("<Envelope", "<!DOCTYPE e SYSTEM \"file:///etc/hostname\">\n<Envelope", 1);
+    refused("external.ovf", external.as_bytes(), "document type");
+    let deep = text
+        .replace("<Info>A log book</Info>", &format!("{}{}", "<a>".repeat(100_000), "</a>".repeat(100_000)));
+    refused("deep.ovf", deep.as_bytes(), "deep");
+    refused(
+        "space.ovf",
+        text.replace("envelope/1\" xmlns:ovf", "envelop/1\" xmlns:ovf").as_bytes(),
+        "namespace",
+    );
+    let utf16: Vec<u8> = "\u{feff}<Envelope/>".encode_utf16().flat_map(u16::to_le_bytes).collect();
+    refused("wide.ovf", &utf16, "UTF-16");
+    refused("latin.ovf", b"<Envelope \xe9/>", "not UTF-8");
+    refused("cut.ovf", &descriptor[..descriptor.len() / 2], "not well-formed");
+    refused("empty.ovf", b"", "not well-formed");
+    refused("packed.ova", b"\x1f\x8b\x08\0\0\0\0\0", "gzip");
+    refused("zeros.ova", &[0; 4096], "without a file");
+    refused("noise.ova", &[7; 4096], "neither a descriptor nor a tar archive");
+    let at = workspace.path().join("t.ova");
+    archive(&at, &[("whole.ovf", FILE, &descriptor), ("disk.img", FILE, &[0; 4096])]);
+    let whole = std::fs::read(&at).unwrap();
+    refused("torn.ova", &whole[..whole.len() - 4000], "it ends in the middle of disk.img");
+    let mut wrong = whole.clone();
+    let second = 512 + descriptor.len().div_ceil(512) * 512;
+    wrong[second + 2] = b'X';
+    refused("sum.ova", &wrong, "member 2 has a wrong checksum");
+    archive(&at, &[("disk.img", FILE, &[0; 512])]);
+    refused("bare.ova", &std::fs::read(&at).unwrap(), "holds no descriptor");
+    archive(&at, &[("a.ovf", FILE, &descriptor), ("b.ovf", FILE, &descriptor)]);
+    refused("two.ova", &std::fs::read(&at).unwrap(), "several descriptors");
+    archive(&at, &[("../a.ovf", FILE, &descriptor)]);
+    refused("out.ova", &std::fs::read(&at).unwrap(), "cannot be used");
+}
+
+#[test]
+fn sizes_beyond_what_is_there_are_refused_in_little_memory() {
+    let workspace = Workspace::demo().with_example_packages();
+    // A descriptor of 200 MB, of which nothing is read.
+    let huge = File::create(workspace.path().join("huge.ovf")).unwrap();
+    huge.set_len(200 * 1024 * 1024).unwrap();
+    (&huge).write_all(b"<Envelope>").unwrap();
+    let run = workspace.run(&["inspect", "huge.ovf"]);
+    assert!(run.code == 3 && run.stderr.contains("larger than 16 MiB"), "{}", run.stderr);
+    // A member that says it has 9 GiB, in the numbers for large sizes.
+    let descriptor = whole_descriptor(&workspace);
+    let mut out = File::create(workspace.path().join("long.ova")).unwrap();
+    for (name, size, content) in
+        [("whole.ovf", descriptor.len() as u64, &descriptor[..]), ("disk.img", 9 << 30, &[])]
+    {
+        let mut header = tar::Header::new_ustar();
+        header.set_path(name).unwrap();
+        header.set_size(size);
+        header.set_entry_type(FILE);
+        header.set_cksum();
+        out.write_all(header.as_bytes()).unwrap();
+        out.write_all(content).unwrap();
+        out.write_all(&vec![0; content.len().wrapping_neg() % 512]).unwrap();
+    }
+    let run = workspace.run(&["inspect", "long.ova"]);
+    assert!(
+        run.code == 3 && run.stderr.contains("is said to have 9663676416 bytes, and 0 follow"),
+        "{}",
+        run.stderr
+    );
+    // With room for it (a sparse file) it is listed.
+    out.set_len(10 << 30).unwrap();
+    let (code, report) = inspected(&workspace, &["long.ova", "--no-digests"]);
+    assert_eq!((code, state(&report, "disk.img")), (1, "wrong-size"));
+    assert_eq!(report["files"][1]["size_bytes"], 9u64 << 30);
+}
+
+#[test]
+fn options_of_packages_are_refused_for_netplan_files() {
+    let workspace = Workspace::demo();
+    workspace.write("n.yaml", "network:\n  version: 2\n");
+    let run = workspace.run(&["inspect", "n.yaml", "--licenses"]);
+    assert!(run.code == 2 && run.stderr.contains("--licenses is for packages"), "{}", run.stderr);
+}
+
+#[test]
+#[ignore = "needs tar and xmllint, which .ci/run installs"]
+fn the_sample_packages_are_what_they_are_meant_to_be() {
+    let workspace = Workspace::demo();
+    let packages = workspace.path().join("packages");
+    judge(Command::new("tar").args(["-xf", "logbook.ova"]).current_dir(&packages));
+    for descriptor in ["logbook.ovf", "watch.ovf"] {
+        judge(Command::new("xmllint").arg("--noout").arg(packages.join(descriptor)));
+    }
+    for manifest in ["logbook.mf", "watch.mf"] {
+        judge(Command::new("sha256sum").args(["--strict", "--quiet", "-c", manifest]).current_dir(&packages));
+    }
+}
