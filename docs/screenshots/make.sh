@@ -76,4 +76,7 @@ shoot subnet 10 'impostazione subnet 10.64.10.0/24 --sheet harbor.toml'
 cp "$work/site/older.yaml" "$work/site/rendered/gauge-01/rootfs/etc/netplan/90-older.yaml"
 shoot inspect 8 'impostazione inspect rendered/signal-tower/rootfs' \
     'impostazione inspect rendered/gauge-01/rootfs/etc/netplan'
+shoot package 8 'impostazione inspect packages/logbook.ova'
+shoot appliances 8 'impostazione review harbor.toml --only logbook-1' 'cat rendered/tide-gate/typing-card.txt' \
+    'ls rendered/logbook-1'
 shoot explain 12 'impostazione explain gateway-outside-subnet'

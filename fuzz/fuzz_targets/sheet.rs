@@ -15,7 +15,7 @@ impl Beside for Demo {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         match path.extension().and_then(|extension| extension.to_str()) {
             Some("pub") => Ok(include_bytes!("../../demo/keys/keeper.pub").to_vec()),
-            Some("ovf") => Ok(include_bytes!("../../demo/packages/logbook.ovf").to_vec()),
+            Some("ovf") => Ok(include_bytes!("../../crates/core/testdata/harbor/packages/logbook.ovf").to_vec()),
             Some("csv") => Ok(include_bytes!("../../demo/lamps.csv").to_vec()),
             Some("secret") => Ok(include_bytes!("../../demo/breakwater-wifi.secret").to_vec()),
             _ => Err(ReadFault::Missing),

@@ -1,0 +1,27 @@
+//! Any bytes as an OVA archive: listing, verifying and reporting end without a panic, in little memory.
+#![no_main]
+
+use std::path::Path;
+
+use impostazione_core::beside::{Beside, ReadFault};
+use impostazione_core::ovf::{Package, Signs, package_report, read_package, verify};
+use libfuzzer_sys::fuzz_target;
+
+struct OneFile<'a>(&'a [u8]);
+
+impl Beside for OneFile<'_> {
+    fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
+        if path == Path::new("package.ova") { Ok(self.0.to_vec()) } else { Err(ReadFault::Missing) }
+    }
+}
+
+fuzz_target!(|bytes: &[u8]| {
+    let beside = OneFile(bytes);
+    let mut package = Package::read("package.ova", &beside);
+    let Ok(descriptor) = package.descriptor.clone() else { return };
+    if let Some(contents) = package.contents.clone() {
+        verify(&contents, &mut package.files, &beside, &|_| {});
+    }
+    let readings = read_package(&descriptor, Signs::own(), None);
+    let _ = package_report(&package, &descriptor, &readings);
+});
