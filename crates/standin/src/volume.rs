@@ -94,7 +94,7 @@ mod tests {
     #[test]
     fn what_is_no_volume_is_refused() {
         assert_eq!(file_in_volume(b"", "a"), Err(VolumeFault::NotAVolume));
-        assert_eq!(file_in_volume(&[0; 60 * SECTOR], "a"), Err(VolumeFault::NotAVolume));
+        assert_eq!(file_in_volume(&vec![0; 60 * SECTOR], "a"), Err(VolumeFault::NotAVolume));
     }
 
     proptest! {

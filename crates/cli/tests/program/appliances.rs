@@ -270,7 +270,7 @@ fn new_packages_hold_the_changed_descriptor_and_the_old_files() {
         .as_array()
         .unwrap()
         .iter()
-        .find(|file| file["path"] == "out/x" || file["path"] == "logbook-1/logbook-1.ova")
+        .find(|file| file["path"] == "logbook-1/logbook-1.ova")
         .unwrap()
         .clone();
     assert_eq!((&package["sha256"], &package["mode"]), (&Value::Null, &json!("0600")));
@@ -294,12 +294,8 @@ fn no_new_package_is_made_of_a_damaged_one() {
     let descriptor =
         workspace.read("packages/watch.ovf").replace("ovf:size=\"32768\"", "ovf:size=\"2097152\"");
     workspace.write("packages/watch.ovf", &descriptor);
-    let manifest: String = workspace
-        .read("packages/watch.mf")
-        .lines()
-        .filter(|line| !line.contains("watch.ovf"))
-        .map(|line| format!("{line}\n"))
-        .collect();
+    let manifest = workspace.read("packages/watch.mf");
+    let (_, manifest) = manifest.split_once('\n').unwrap();
     workspace.write("packages/watch.mf", manifest);
     let sheet = workspace.read("harbor.toml");
     let waiver = "\n[[waiver]]\nrule = \"package-digest-missing\"\nreason = \"the descriptor was mended here\"\nuntil = 2099-01-01\n";

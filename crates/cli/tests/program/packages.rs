@@ -149,7 +149,7 @@ fn every_algorithm_and_windows_line_ends() {
             let output =
                 Command::new(program).arg(workspace.path().join("packages").join(file)).output().unwrap();
             let digest = String::from_utf8(output.stdout).unwrap();
-            manifest += &format!("{algorithm}({file})= {}\r\n", digest.split(' ').next().unwrap());
+            manifest = format!("{manifest}{algorithm}({file})= {}\r\n", digest.split(' ').next().unwrap());
         }
         workspace.write("packages/whole.mf", &manifest);
         let (code, report) = inspected(&workspace, &["packages/whole.ovf"]);

@@ -116,7 +116,7 @@ mod tests {
         assert!(root.has_tag_name((NAMESPACE, "Environment")));
         assert_eq!(root.attribute((NAMESPACE, "id")), Some("log\"book"));
         let sections: Vec<&str> =
-            root.children().filter(|node| node.is_element()).map(|node| node.tag_name().name()).collect();
+            root.children().filter(roxmltree::Node::is_element).map(|node| node.tag_name().name()).collect();
         assert_eq!(sections, ["PlatformSection", "PropertySection", "Entity"]);
         let sibling = root.last_element_child().unwrap();
         assert_eq!(sibling.attribute((NAMESPACE, "id")), Some("reader"));
