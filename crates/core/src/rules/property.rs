@@ -293,11 +293,12 @@ fn check_unanswered(judge: &mut Judge<'_>) {
                 "has no default for it, and the sheet gives no answer".to_owned()
             }
             Outcome::Unanswered(Unanswered::Unsure) => format!(
-                "has no default for it, and that it wants the {meaning} is not certain ({:.2})",
+                "has no default for it, and that it wants the {} is not certain ({:.2})",
+                meaning.called(),
                 property.reading.confidence
             ),
             Outcome::Unanswered(Unanswered::NoValue(reason)) => {
-                format!("it wants the {meaning}, and the sheet does not settle that: {reason}")
+                format!("it wants the {}, and the sheet does not settle that: {reason}", meaning.called())
             }
             _ => return,
         };
@@ -306,9 +307,13 @@ fn check_unanswered(judge: &mut Judge<'_>) {
         let fix = match TakeWord::parse(meaning.word()).map(TakeWord::text) {
             None => format!("add \"{id}\" = \"…\" to [appliance.answer]"),
             Some(word) => {
-                let join = if is_list { ", join = \",\"" } else { "" };
+                let (join, first) = if is_list {
+                    (", join = \",\"", ", nth = 1 in place of join for the first alone")
+                } else {
+                    ("", "")
+                };
                 format!(
-                    "add \"{id}\" = {{ take = \"{word}\"{join} }} to [appliance.answer] if that is meant, or else the value in quotes"
+                    "add \"{id}\" = {{ take = \"{word}\"{join} }} to [appliance.answer] if that is meant{first}, or else the value in quotes"
                 )
             }
         };
@@ -398,8 +403,9 @@ fn check_unsure(judge: &mut Judge<'_>) {
             machine,
             table,
             format!(
-                "{} may want the {meaning}, which is not certain ({:.2}), and keeps {default}.",
+                "{} may want the {}, which is not certain ({:.2}), and keeps {default}.",
                 called(property.property),
+                meaning.called(),
                 reading.confidence
             ),
             format!(

@@ -131,6 +131,29 @@ impl Meaning {
         Self::ALL.iter().copied().find(|meaning| meaning.word() == word)
     }
 
+    /// What messages call it, behind "the".
+    pub fn called(self) -> String {
+        match self {
+            Self::Address => "IPv4 address".to_owned(),
+            Self::Address6 => "IPv6 address".to_owned(),
+            Self::PrefixLength6 => "IPv6 prefix length".to_owned(),
+            Self::Gateway6 => "IPv6 gateway".to_owned(),
+            Self::Hostname => "host name".to_owned(),
+            Self::Fqdn => "full name".to_owned(),
+            Self::Dns => "name servers".to_owned(),
+            Self::Dns1 => "first name server".to_owned(),
+            Self::Dns2 => "second name server".to_owned(),
+            Self::Search => "search domains".to_owned(),
+            Self::Ntp => "time servers".to_owned(),
+            Self::Ntp1 => "first time server".to_owned(),
+            Self::Ntp2 => "second time server".to_owned(),
+            Self::Timezone => "time zone".to_owned(),
+            Self::Peers => "other machines of its cluster".to_owned(),
+            Self::NodeCount => "number of machines in its cluster".to_owned(),
+            other => other.word().replace('-', " "),
+        }
+    }
+
     /// Whether it is about one of the machine's links.
     pub fn is_of_link(self) -> bool {
         matches!(
