@@ -347,6 +347,8 @@ fn an_archive_in_another_order_is_read() {
     let (code, report) = inspected(&workspace, &["a.ova"]);
     assert_eq!(code, 0);
     assert_eq!((state(&report, "disk.img"), state(&report, "note.txt")), ("ok", "not-listed"));
+    let shown = workspace.run(&["inspect", "a.ova"]).stdout;
+    assert!(shown.contains("note: the descriptor is not the first file of the archive"), "{shown}");
 }
 
 #[test]

@@ -32,6 +32,8 @@ pub struct PackageReport {
     pub unsafe_files: Vec<UnsafeFile>,
     /// What is wrong with lines of its manifest.
     pub manifest_faults: Vec<String>,
+    /// What is not as the standard has it, and does no harm here.
+    pub notes: Vec<String>,
     /// Who signed it.
     pub signature: Option<ReportedSignature>,
 }
@@ -352,8 +354,24 @@ pub fn package_report(
             .as_ref()
             .map(|manifest| manifest.faults.clone())
             .unwrap_or_default(),
+        notes: notes(package, descriptor),
         signature: package.signature.as_ref().map(ReportedSignature::from),
     }
+}
+
+fn notes(package: &Package, descriptor: &Descriptor) -> Vec<String> {
+    let mut notes = Vec::new();
+    if package.contents.as_ref().is_some_and(|contents| !contents.begins_with_descriptor()) {
+        notes.push(
+            "the descriptor is not the first file of the archive, and some platforms refuse that".to_owned(),
+        );
+    }
+    for system in &descriptor.systems {
+        for id in &system.repeated_ids {
+            notes.push(format!("several properties have the id {id}; only the first can be answered"));
+        }
+    }
+    notes
 }
 
 fn reported_system(system: &VirtualSystem) -> ReportedSystem {
