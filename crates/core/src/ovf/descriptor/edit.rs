@@ -87,11 +87,10 @@ fn edits_of(
 
 /// What is to be written where, so that an element has this value.
 fn edit(text: &str, element: Node<'_, '_>, value: &str) -> Option<(Range<usize>, String)> {
-    let is_value = |name: &str| name == "value";
+    // The attribute that reading takes: OVF's own, or else one of that name.
+    let mut values = element.attributes().filter(|found| found.name() == "value");
     let namespace = element.tag_name().namespace();
-    let own = element.attributes().find(|found| {
-        is_value(found.name()) && (found.namespace() == namespace || found.namespace().is_none())
-    });
+    let own = values.clone().find(|found| found.namespace() == namespace).or_else(|| values.next());
     if let Some(own) = own {
         return Some((own.range_value(), escaped(value)));
     }
@@ -156,6 +155,16 @@ mod tests {
             .replace("o:value=\"1\" o:configuration=\"big\"", "o:value=\"a&quot;b\" o:configuration=\"big\"");
         assert_eq!(changed, expected);
         assert_eq!(descriptor.with_values(&[]), TEXT);
+    }
+
+    #[test]
+    fn a_value_in_another_namespace_is_not_written_twice() {
+        let text = TEXT
+            .replace("o:Property x:mark", "o:Property xmlns:y=\"http://capovetro.example/y\" x:mark")
+            .replace("o:value='old", "y:value='old");
+        let descriptor = Descriptor::parse(text.as_bytes()).unwrap();
+        let changed = descriptor.with_values(&[set("net.ip", "new")]);
+        assert_eq!(changed, text.replace("old &amp; gone", "new"));
     }
 
     proptest! {
