@@ -1,9 +1,13 @@
 //! What properties want, told from how they are called: packages choose their keys freely.
 
+mod about;
 mod decide;
 mod file;
+mod form;
 mod signs;
 mod subject;
+mod texts;
+mod weigh;
 mod words;
 
 use std::fmt;
