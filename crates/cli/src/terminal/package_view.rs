@@ -307,6 +307,12 @@ fn faults(text: &mut String, report: &PackageReport) {
     for fault in &faults {
         let _ = writeln!(text, "{BAD}{}{BAD:#}", harmless(fault));
     }
+    if !faults.is_empty() {
+        let _ = writeln!(
+            text,
+            "fix: do not deploy it; fetch the package again, with all its files, from its maker"
+        );
+    }
     if faults.is_empty() {
         let unchecked = count("not-checked");
         let bare = count("no-digest");

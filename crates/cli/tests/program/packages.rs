@@ -111,6 +111,8 @@ fn each_state_of_a_file() {
     ] {
         let (found, report) = inspected(&workspace, &[&format!("packages/{package}.ovf")]);
         assert_eq!((found, state(&report, file)), (code, wanted), "{package}");
+        let shown = workspace.run(&["inspect", &format!("packages/{package}.ovf")]).stdout;
+        assert_eq!(shown.contains("fetch the package again"), code == 1, "{shown}");
     }
     workspace.write(
         "packages/whole.mf",
@@ -175,6 +177,8 @@ fn licenses_signs_and_records_of_meanings() {
     assert!(why.stdout.contains("netmask: the label speaks of netmask"), "{}", why.stdout);
     let unknown = run(&["inspect", "packages/logbook.ova", "--why", "tide"]);
     assert!(unknown.code == 2 && unknown.stderr.contains("no such property"), "{}", unknown.stderr);
+    let near = run(&["inspect", "packages/logbook.ova", "--why", "NETMASK"]);
+    assert!(near.stderr.ends_with("write one of: net.netmask.0\n"), "{}", near.stderr);
     // Signs of one's own.
     assert_eq!(
         property(&inspected(&workspace, &["packages/logbook.ova"]).1, "keep_days")["meaning"],

@@ -2,10 +2,10 @@
 
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
-use crate::machine::{Machine, NamedMeanings};
+use crate::machine::{Appliance, Machine, NamedMeanings};
 use crate::ovf::{FileState, Package, PackageFault, PackageFile};
 use crate::size::ByteSize;
-use crate::source::Place;
+use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[
     &PACKAGE_MISSING,
@@ -164,21 +164,30 @@ static MEANINGS_OUTDATED: Rule = Rule {
     check: Check::Site(check_outdated),
 };
 
-/// Each package with the first appliance that names it, and where it does.
-fn packages<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a Package)> {
-    let site = judge.site;
-    let mut seen = vec![false; site.packages.len()];
+/// Each of these things that appliances name by index, with the first appliance that names it, and where it does.
+fn first_named<'a, T>(
+    machines: &'a [Machine],
+    things: &'a [T],
+    named: impl Fn(&'a Appliance) -> Option<&'a Written<usize>>,
+) -> Vec<(&'a Machine, Place, &'a T)> {
+    let mut seen = vec![false; things.len()];
     let mut found = Vec::new();
-    for machine in &site.machines {
-        let Some(index) = machine.appliance().and_then(|appliance| appliance.package.value()) else {
-            continue;
-        };
-        let Some(package) = site.packages.get(index.value) else { continue };
+    for machine in machines {
+        let Some(index) = machine.appliance().and_then(&named) else { continue };
+        let Some(thing) = things.get(index.value) else { continue };
         if !std::mem::replace(&mut seen[index.value], true) {
-            found.push((machine, index.place, package));
+            found.push((machine, index.place, thing));
         }
     }
     found
+}
+
+fn packages<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a Package)> {
+    first_named(&judge.site.machines, &judge.site.packages, |appliance| appliance.package.value())
+}
+
+fn meanings<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a NamedMeanings)> {
+    first_named(&judge.site.machines, &judge.site.meanings, |appliance| appliance.meanings.value())
 }
 
 fn check_missing(judge: &mut Judge<'_>) {
@@ -335,23 +344,6 @@ fn check_paths(judge: &mut Judge<'_>) {
             );
         }
     }
-}
-
-/// Each meanings file with the first appliance that names it.
-fn meanings<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a NamedMeanings)> {
-    let site = judge.site;
-    let mut seen = vec![false; site.meanings.len()];
-    let mut found = Vec::new();
-    for machine in &site.machines {
-        let Some(index) = machine.appliance().and_then(|appliance| appliance.meanings.value()) else {
-            continue;
-        };
-        let Some(file) = site.meanings.get(index.value) else { continue };
-        if !std::mem::replace(&mut seen[index.value], true) {
-            found.push((machine, index.place, file));
-        }
-    }
-    found
 }
 
 fn check_meanings(judge: &mut Judge<'_>) {

@@ -442,6 +442,11 @@ struct Valued<'v, 'a> {
 }
 
 impl Valued<'_, '_> {
+    /// How many characters it has.
+    fn length(&self) -> u64 {
+        self.text.chars().count() as u64
+    }
+
     /// An empty default is its maker's way to leave a property open.
     fn is_left_open(&self) -> bool {
         self.property.outcome.origin() == Some(Origin::Default) && self.text.is_empty()
@@ -492,25 +497,32 @@ fn password_rules<'a>(site: &'a Site, value: &Valued<'_, 'a>) -> Option<&'a Pass
     file.password_rules.as_ref().filter(|_| wants_password(value.property))
 }
 
+/// Reports a value of so many characters where others are taken.
+fn report_length(
+    judge: &mut Judge<'_>,
+    rule: &'static Rule,
+    value: &Valued<'_, '_>,
+    takes: &str,
+    fix: String,
+) {
+    let message = format!(
+        "{} takes {takes} characters, and {} has {}.",
+        called(value.property.property),
+        value.shown,
+        value.length()
+    );
+    judge.on_machine(rule, value.machine, value.place, message, fix);
+}
+
 fn check_too_short(judge: &mut Judge<'_>) {
     each_value(judge, |judge, value| {
         let own = value.property.property.limits.min_length;
         let of_file = password_rules(judge.site, value).and_then(|rules| rules.min_length);
         let Some(least) = own.max(of_file) else { return };
-        let count = value.text.chars().count() as u64;
         // A password that is left open has its own finding.
-        if count < least && !(value.is_left_open() && wants_password(value.property)) {
-            judge.on_machine(
-                &PROPERTY_TOO_SHORT,
-                value.machine,
-                value.place,
-                format!(
-                    "{} takes at least {least} characters, and {} has {count}.",
-                    called(value.property.property),
-                    value.shown
-                ),
-                format!("write {least} characters or more"),
-            );
+        if value.length() < least && !(value.is_left_open() && wants_password(value.property)) {
+            let fix = format!("write {least} characters or more");
+            report_length(judge, &PROPERTY_TOO_SHORT, value, &format!("at least {least}"), fix);
         }
     });
 }
@@ -520,19 +532,9 @@ fn check_too_long(judge: &mut Judge<'_>) {
         let own = value.property.property.limits.max_length;
         let of_file = password_rules(judge.site, value).and_then(|rules| rules.max_length);
         let Some(most) = own.into_iter().chain(of_file).min() else { return };
-        let count = value.text.chars().count() as u64;
-        if count > most {
-            judge.on_machine(
-                &PROPERTY_TOO_LONG,
-                value.machine,
-                value.place,
-                format!(
-                    "{} takes at most {most} characters, and {} has {count}.",
-                    called(value.property.property),
-                    value.shown
-                ),
-                format!("write {most} characters or fewer"),
-            );
+        if value.length() > most {
+            let fix = format!("write {most} characters or fewer");
+            report_length(judge, &PROPERTY_TOO_LONG, value, &format!("at most {most}"), fix);
         }
     });
 }

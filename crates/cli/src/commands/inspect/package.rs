@@ -116,9 +116,12 @@ fn why(id: &str, descriptor: &Descriptor, readings: &[Vec<Reading>]) -> Result<E
     }
     let ids: Vec<String> =
         descriptor.systems.iter().flat_map(|system| &system.properties).map(Property::id).collect();
+    let alike: Vec<&String> =
+        ids.iter().filter(|known| known.to_lowercase().contains(&id.to_lowercase())).collect();
+    let proposed = if alike.is_empty() { ids.iter().collect() } else { alike };
+    let proposed = proposed.into_iter().map(String::as_str).collect::<Vec<_>>().join(", ");
     Err(Failure::CommandLine(format!(
-        "--why {id}: the package has no such property; it has {}",
-        ids.join(", ")
+        "--why {id}: the package has no such property; write one of: {proposed}"
     )))
 }
 

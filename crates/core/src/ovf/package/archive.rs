@@ -77,7 +77,7 @@ pub(super) fn list(opened: Opened) -> Result<Listing, String> {
             Some(why) => listing.unsafe_members.push((name, why)),
             None if offset.checked_add(size).is_none_or(|end| end > length) => {
                 return Err(format!(
-                    "it ends in the middle of {name}: that file is said to have {size} bytes, and {} follow",
+                    "it ends in the middle of {name}: that file is said to have {size} bytes, and {} follow; it was cut off while it was copied, so fetch it again",
                     length.saturating_sub(offset)
                 ));
             }
