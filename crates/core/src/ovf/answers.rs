@@ -206,10 +206,15 @@ impl Asking<'_> {
                 Some(list) => on(!list.is_declined() && !list.is_empty()),
                 None => Err(Missing::InDoubt),
             },
-            Meaning::DhcpEnabled => match self.link(reading)? {
-                Some(link) if link.addresses().next().is_some() => on(false),
-                _ => Err(Missing::NotOfSheet),
-            },
+            // A static address and one that is asked for do not go together; left open it is about all links.
+            Meaning::DhcpEnabled => {
+                let is_static = |link: &Link| link.addresses().next().is_some();
+                let is_off = match self.link(reading)? {
+                    Some(link) => is_static(link),
+                    None => self.machine.links.iter().any(is_static),
+                };
+                if is_off { on(false) } else { Err(Missing::NotOfSheet) }
+            }
             Meaning::Ipv6Enabled => {
                 on(self.machine.links.iter().any(|link| link.has_family(crate::net::Family::V6)))
             }

@@ -5,7 +5,7 @@ use std::net::{IpAddr, Ipv4Addr};
 
 use super::decide::SignSeen;
 use super::texts::{FOREIGN, Texts};
-use super::words::Spoken;
+use super::words::{Spoken, words_of};
 use super::{Meaning, Signs, subject};
 use crate::ovf::{Property, PropertyType, VirtualSystem};
 
@@ -265,7 +265,8 @@ pub(super) fn heed_strange_words(
             *counts.entry(word).or_default() += 1;
         }
     }
-    let is_link = |word: &str| subject::words().any(|known| known == word);
+    let networks: HashSet<String> = system.hardware.adapters.iter().flat_map(|name| words_of(name)).collect();
+    let is_link = |word: &str| subject::words().any(|known| known == word) || networks.contains(word);
     for (text, weighed) in texts.iter().zip(weighed) {
         let part = if text.is_silent { &text.sentence } else { &text.label };
         let strange = part.unknown.iter().find(|word| {
