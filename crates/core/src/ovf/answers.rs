@@ -369,7 +369,8 @@ fn switch(property: &Property, is_on: bool) -> Option<String> {
 
 /// Whether a meaning wants something that a sheet has.
 pub fn is_of_sheet(meaning: Meaning) -> bool {
-    take_word(meaning).is_some()
+    let is_switch = matches!(meaning, Meaning::DhcpEnabled | Meaning::NtpEnabled | Meaning::Ipv6Enabled);
+    is_switch || take_word(meaning).is_some()
 }
 
 /// Whether an appliance is set up at its console: it has no package, or one that asks for nothing, or one whose settings

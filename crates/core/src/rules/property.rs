@@ -408,9 +408,13 @@ fn check_unsure(judge: &mut Judge<'_>) {
                 meaning.called(),
                 reading.confidence
             ),
-            format!(
-                "add \"{id}\" = {{ take = \"{meaning}\" }} to [appliance.answer] if that is meant, or else \"{id}\" = \"{text}\""
-            ),
+            match TakeWord::parse(meaning.word()) {
+                Some(word) => format!(
+                    "add \"{id}\" = {{ take = \"{}\" }} to [appliance.answer] if that is meant, or else \"{id}\" = \"{text}\"",
+                    word.text()
+                ),
+                None => format!("add \"{id}\" = \"…\" to [appliance.answer], with the default itself if that is meant"),
+            },
         );
     });
 }
