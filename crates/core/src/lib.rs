@@ -26,6 +26,7 @@ pub mod review;
 pub mod rules;
 pub mod sarif;
 pub mod schema;
+pub mod secret;
 pub mod sheet;
 pub mod size;
 pub mod source;

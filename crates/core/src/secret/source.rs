@@ -1,0 +1,72 @@
+//! Where the values of secrets come from that are not files beside the sheet.
+
+use super::hidden::Hidden;
+use super::store::{Store, StoreFault};
+
+/// Where the values of secrets come from that are not files beside the sheet. What cannot be had says why, as the end of a
+/// sentence.
+pub trait SecretSources: Sync {
+    /// Whether values are wanted at all: what only shows a sheet asks for none.
+    fn are_asked(&self) -> bool {
+        true
+    }
+
+    /// The value of an environment variable.
+    fn variable(&self, name: &str) -> Result<Hidden, String>;
+
+    /// What a person types, once a run for each secret.
+    fn ask(&self, secret: &str) -> Result<Hidden, String>;
+
+    /// The store beside the sheet, opened once a run.
+    fn store(&self) -> Result<&Store, StoreFault>;
+
+    /// The permission bits of the store, where somebody but its owner may read it.
+    fn store_mode_for_others(&self) -> Option<u32> {
+        None
+    }
+
+    /// What messages call the store.
+    fn store_name(&self) -> String {
+        "the store".to_owned()
+    }
+}
+
+/// Files beside the sheet, and nothing else.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct FilesOnly;
+
+impl SecretSources for FilesOnly {
+    fn variable(&self, name: &str) -> Result<Hidden, String> {
+        Err(format!("the environment variable {name} is not set"))
+    }
+
+    fn ask(&self, _: &str) -> Result<Hidden, String> {
+        Err("there is no terminal to ask on".to_owned())
+    }
+
+    fn store(&self) -> Result<&Store, StoreFault> {
+        Err(StoreFault::Missing(self.store_name()))
+    }
+}
+
+/// No values: for what shows a sheet and judges nothing.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct NotAsked;
+
+impl SecretSources for NotAsked {
+    fn are_asked(&self) -> bool {
+        false
+    }
+
+    fn variable(&self, _: &str) -> Result<Hidden, String> {
+        Err("it was not asked for".to_owned())
+    }
+
+    fn ask(&self, _: &str) -> Result<Hidden, String> {
+        Err("it was not asked for".to_owned())
+    }
+
+    fn store(&self) -> Result<&Store, StoreFault> {
+        Err(StoreFault::Missing(self.store_name()))
+    }
+}

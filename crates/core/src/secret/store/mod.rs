@@ -1,0 +1,12 @@
+//! The encrypted store: one file beside the sheet, in the `age` format, that holds secret values, host keys, and the key from
+//! which salts are derived.
+
+mod content;
+mod file;
+mod opening;
+mod recipient;
+
+pub use content::{EntryId, HostKeyEntry, Store, StoredSecret};
+pub use file::{StoreFile, store_path};
+pub use opening::{Opener, Seal, SealedStore, StoreFault};
+pub use recipient::{KeyPair, Recipient, RecipientFault, recipients_in};

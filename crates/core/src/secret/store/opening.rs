@@ -1,0 +1,255 @@
+//! Encrypting and decrypting a store.
+
+use std::io::{self, Read as _, Write as _};
+
+use age::armor::{ArmoredReader, ArmoredWriter, Format};
+use age::secrecy::SecretString;
+use age::{Decryptor, Encryptor, Identity};
+use zeroize::Zeroizing;
+
+use super::content::Store;
+use crate::secret::hidden::Hidden;
+
+/// The largest store that is read, in bytes once it is decrypted.
+const CONTENT_LIMIT: u64 = 256 * 1024 * 1024;
+
+/// What opens a store.
+pub enum Opener {
+    /// A passphrase.
+    Passphrase(Hidden),
+    /// Private keys.
+    Keys(Vec<Box<dyn Identity>>),
+}
+
+impl std::fmt::Debug for Opener {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(match self {
+            Self::Passphrase(_) => "a passphrase",
+            Self::Keys(_) => "private keys",
+        })
+    }
+}
+
+/// What a store is closed with again.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Seal {
+    /// This passphrase.
+    Passphrase(Hidden),
+    /// The recipients that are written down in it.
+    Recipients,
+}
+
+/// Why a store does not open, as the end of a sentence that begins with its name.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum StoreFault {
+    /// There is none.
+    #[error("there is no store {0} yet")]
+    Missing(String),
+    /// The file cannot be read.
+    #[error("{path} {reason}")]
+    Unreadable {
+        /// Its path.
+        path: String,
+        /// What the system says.
+        reason: String,
+    },
+    /// It is not in the format.
+    #[error("{0} is no file in the age format, or its beginning is damaged")]
+    NotAge(String),
+    /// A byte of it has changed, or its end is missing.
+    #[error("{0} is damaged: a byte has changed, or its end is missing")]
+    Damaged(String),
+    /// It opens with a passphrase, and there is none.
+    #[error("{0} opens with a passphrase")]
+    NeedsPassphrase(String),
+    /// It opens with a private key, and there is none.
+    #[error("{0} opens with a private key")]
+    NeedsKey(String),
+    /// The passphrase is another one.
+    #[error("this passphrase does not open {0}")]
+    WrongPassphrase(String),
+    /// The keys are others.
+    #[error("no key that was given opens {0}")]
+    WrongKey(String),
+    /// The private key is itself encrypted, and did not open.
+    #[error("the private key for {0} is encrypted itself, and its own passphrase did not open it")]
+    KeyLocked(String),
+    /// What is in it is not understood.
+    #[error("{path} opens, but {reason}")]
+    Content {
+        /// Its path.
+        path: String,
+        /// Why.
+        reason: &'static str,
+    },
+    /// What the place of a passphrase or key says.
+    #[error("{0}")]
+    Opener(String),
+}
+
+impl StoreFault {
+    /// What to do about it.
+    pub fn fix(&self) -> &'static str {
+        match self {
+            Self::Missing(_) => {
+                "make one: `impostazione secret recipients SHEET --add KEY` with your public key, or `--passphrase`"
+            }
+            Self::Unreadable { .. } => "see to it that this user may read it",
+            Self::NotAge(_) | Self::Damaged(_) | Self::Content { .. } => {
+                "put back the copy that lies beside it with .before at its end, or one of your own"
+            }
+            Self::NeedsPassphrase(_) => {
+                "run this in a terminal to be asked for it, or name a file with --passphrase-from or an open file with --passphrase-fd"
+            }
+            Self::NeedsKey(_) => {
+                "name the file of your private key with --key, or in the variable IMPOSTAZIONE_KEY"
+            }
+            Self::WrongPassphrase(_) => {
+                "give the passphrase that was chosen last; if that was it, a byte of the file has changed"
+            }
+            Self::WrongKey(_) => {
+                "name the private half of a key that the store is for; somebody who can open it sees them with `impostazione secret recipients SHEET`"
+            }
+            Self::KeyLocked(_) => "run this in a terminal to be asked for its passphrase",
+            Self::Opener(_) => "mend that, and run this again",
+        }
+    }
+}
+
+/// A store as it lies on disk.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SealedStore {
+    path: String,
+    bytes: Vec<u8>,
+}
+
+impl SealedStore {
+    /// The bytes of a store, and what messages call it.
+    pub fn new(path: impl Into<String>, bytes: Vec<u8>) -> Self {
+        Self { path: path.into(), bytes }
+    }
+
+    /// Whether a passphrase opens it.
+    pub fn wants_passphrase(&self) -> Result<bool, StoreFault> {
+        Ok(self.decryptor()?.is_scrypt())
+    }
+
+    fn decryptor(&self) -> Result<Decryptor<ArmoredReader<io::BufReader<&[u8]>>>, StoreFault> {
+        Decryptor::new(ArmoredReader::new(&self.bytes[..])).map_err(|_| StoreFault::NotAge(self.path.clone()))
+    }
+
+    /// Opens it.
+    pub fn open(&self, opener: &Opener) -> Result<(Store, Seal), StoreFault> {
+        let path = || self.path.clone();
+        let decryptor = self.decryptor()?;
+        let seal = match (opener, decryptor.is_scrypt()) {
+            (Opener::Passphrase(passphrase), true) => Seal::Passphrase(passphrase.clone()),
+            (Opener::Keys(_), false) => Seal::Recipients,
+            (Opener::Passphrase(_), false) => return Err(StoreFault::NeedsKey(path())),
+            (Opener::Keys(_), true) => return Err(StoreFault::NeedsPassphrase(path())),
+        };
+        let reader = match opener {
+            Opener::Passphrase(passphrase) => {
+                let identity = age::scrypt::Identity::new(secret_string(passphrase));
+                decryptor.decrypt(std::iter::once(&identity as &dyn Identity))
+            }
+            Opener::Keys(keys) => decryptor.decrypt(keys.iter().map(|key| &**key)),
+        };
+        let is_passphrase = matches!(seal, Seal::Passphrase(_));
+        let mut reader = reader.map_err(|error| match error {
+            age::DecryptError::NoMatchingKeys if !is_passphrase => StoreFault::WrongKey(path()),
+            age::DecryptError::KeyDecryptionFailed if !is_passphrase => StoreFault::KeyLocked(path()),
+            age::DecryptError::DecryptionFailed
+            | age::DecryptError::KeyDecryptionFailed
+            | age::DecryptError::NoMatchingKeys
+                if is_passphrase =>
+            {
+                StoreFault::WrongPassphrase(path())
+            }
+            age::DecryptError::InvalidHeader | age::DecryptError::UnknownFormat => StoreFault::NotAge(path()),
+            _ => StoreFault::Damaged(path()),
+        })?;
+        let mut content = Zeroizing::new(Vec::with_capacity(self.bytes.len() + 64));
+        reader
+            .by_ref()
+            .take(CONTENT_LIMIT)
+            .read_to_end(&mut content)
+            .map_err(|_| StoreFault::Damaged(path()))?;
+        let store =
+            Store::from_text(&content).map_err(|reason| StoreFault::Content { path: path(), reason })?;
+        Ok((store, seal))
+    }
+}
+
+fn secret_string(hidden: &Hidden) -> SecretString {
+    SecretString::from(hidden.reveal().to_owned())
+}
+
+impl Store {
+    /// Encrypts it, to its recipients or to a passphrase, as text in the `age` format's armor.
+    pub fn seal(&self, seal: &Seal) -> io::Result<Vec<u8>> {
+        let encryptor = match seal {
+            Seal::Passphrase(passphrase) => Encryptor::with_user_passphrase(secret_string(passphrase)),
+            Seal::Recipients => {
+                let keys: Vec<_> =
+                    self.recipients.iter().filter_map(super::Recipient::for_encryption).collect();
+                let borrowed = keys.iter().map(|key| &**key as &dyn age::Recipient);
+                Encryptor::with_recipients(borrowed).map_err(io::Error::other)?
+            }
+        };
+        let mut bytes = Vec::new();
+        let armor = ArmoredWriter::wrap_output(&mut bytes, Format::AsciiArmor)?;
+        let mut writer = encryptor.wrap_output(armor)?;
+        writer.write_all(&self.to_text())?;
+        writer.finish()?.finish()?;
+        Ok(bytes)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::str::FromStr as _;
+
+    use super::*;
+    use crate::secret::store::KeyPair;
+
+    fn opener(pair: &KeyPair) -> Opener {
+        let line = pair.private_file.reveal().lines().nth(1).unwrap();
+        Opener::Keys(vec![Box::new(age::x25519::Identity::from_str(line).unwrap())])
+    }
+
+    #[test]
+    fn each_of_several_recipients_opens_it_and_nobody_else() {
+        let (one, other, stranger) = (KeyPair::random(), KeyPair::random(), KeyPair::random());
+        let store = Store::new(vec![one.public.clone(), other.public.clone()]).unwrap();
+        let sealed = SealedStore::new("harbor", store.seal(&Seal::Recipients).unwrap());
+        for pair in [&one, &other] {
+            assert_eq!(sealed.open(&opener(pair)), Ok((store.clone(), Seal::Recipients)));
+        }
+        assert_eq!(sealed.open(&opener(&stranger)), Err(StoreFault::WrongKey("harbor".into())));
+        assert_eq!(sealed.wants_passphrase(), Ok(false));
+        let by_passphrase = sealed.open(&Opener::Passphrase(Hidden::new("gull")));
+        assert_eq!(by_passphrase, Err(StoreFault::NeedsKey("harbor".into())));
+        assert!(Store::new(Vec::new()).unwrap().seal(&Seal::Recipients).is_err());
+    }
+
+    #[test]
+    fn whatever_byte_changes_it_does_not_open_and_nothing_panics() {
+        let pair = KeyPair::random();
+        let store = Store::new(vec![pair.public.clone()]).unwrap();
+        let bytes = store.seal(&Seal::Recipients).unwrap();
+        let opener = opener(&pair);
+        for at in 0..bytes.len() {
+            let mut changed = bytes.clone();
+            changed[at] ^= 0x04;
+            assert_ne!(
+                SealedStore::new("harbor", changed).open(&opener).map(|(store, _)| store),
+                Ok(store.clone()),
+                "{at}"
+            );
+            let cut = SealedStore::new("harbor", bytes[..at].to_vec()).open(&opener);
+            // The last line end may be missing.
+            assert!(cut.is_err() || at == bytes.len() - 1, "cut at {at}");
+        }
+    }
+}
