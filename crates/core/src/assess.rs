@@ -8,6 +8,7 @@ use crate::beside::Beside;
 use crate::finding::{Finding, Summary};
 use crate::machine::{Answer, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, report};
+use crate::secret::{FilesOnly, SecretSources};
 use crate::sheet;
 use crate::source::{Place, Source, Sources, Span};
 
@@ -50,9 +51,21 @@ impl Assessment {
     }
 }
 
+/// Reads and judges a sheet whose secrets come from files, if from anywhere; see [`assess_with`].
+pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside, today: Date) -> Assessment {
+    assess_with(name, bytes, beside, &FilesOnly, today)
+}
+
 /// Reads and judges a sheet. `name` is what messages call it; files that it names are read through `beside`. Never
 /// fails: whatever is wrong is among the findings. `today` decides which waivers still count, and nothing else.
-pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside, today: Date) -> Assessment {
+/// The values of secrets that are no files come from `secrets`.
+pub fn assess_with(
+    name: &str,
+    bytes: Vec<u8>,
+    beside: &dyn Beside,
+    secrets: &dyn SecretSources,
+    today: Date,
+) -> Assessment {
     let mut sources = Sources::default();
     let text = match decode(bytes) {
         Ok(text) => text,
@@ -70,7 +83,7 @@ pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside, today: Date) -> A
     findings.extend(sheet::expand(&mut sheet, &mut sources, beside));
     let is_whole = sheet.is_whole;
     let waivers = std::mem::take(&mut sheet.waivers);
-    let (site, more) = resolve(sheet, beside);
+    let (site, more) = resolve(sheet, name, beside, secrets);
     findings.extend(more);
     for place in password_answers(&site) {
         sources.mark_secret(place);
@@ -105,9 +118,10 @@ fn mark_those_in_labs(site: &Site, findings: &mut [Finding]) {
     }
 }
 
-/// Where the sheet answers properties that are passwords.
+/// Where values stand in the sheet that must not be shown.
 fn password_answers(site: &Site) -> Vec<Place> {
-    let mut places = Vec::new();
+    let in_sheet = site.secrets.iter().filter(|secret| secret.is_in_sheet());
+    let mut places: Vec<Place> = in_sheet.map(|secret| secret.name.place).collect();
     for appliance in site.machines.iter().filter_map(Machine::appliance) {
         let Some(system) = site.system_of(appliance) else { continue };
         let is_password = |answer: &&Answer| {

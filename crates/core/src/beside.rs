@@ -2,12 +2,18 @@
 
 use std::fs::File;
 use std::io::{self, Cursor, Read, Seek, SeekFrom};
+use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 
 /// Where the files that a sheet names come from.
 pub trait Beside: Sync {
     /// Reads the file at a path, from the folder of the sheet on, if it has no more than `limit` bytes.
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault>;
+
+    /// The permission bits of the file at a path, where somebody but its owner may read it.
+    fn mode_for_others(&self, _path: &Path) -> Option<u32> {
+        None
+    }
 
     /// Opens the file at a path, from the folder of the sheet on, to be read in parts. What has its files in memory need
     /// not do more than read them.
@@ -91,6 +97,11 @@ impl Folder {
 impl Beside for Folder {
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault> {
         read_file(&self.path.join(path), limit)
+    }
+
+    fn mode_for_others(&self, path: &Path) -> Option<u32> {
+        let mode = std::fs::metadata(self.path.join(path)).ok()?.mode() & 0o7777;
+        (mode & 0o077 != 0).then_some(mode)
     }
 
     fn open(&self, path: &Path) -> Result<Opened, ReadFault> {

@@ -43,6 +43,8 @@ pub struct Finding {
     pub fix: String,
     /// The value to put in place of the one that was found, where only one can be meant.
     pub certain: Option<String>,
+    /// Severity and nature where they are not its rule's, because of who is concerned.
+    pub weight: Option<(Severity, Nature)>,
     /// Whether the machine, or the sheet as a whole, is for a lab.
     pub is_in_lab: bool,
     /// The reason of the waiver that silences it, if one does.
@@ -65,6 +67,7 @@ impl Finding {
             message: message.into(),
             fix: fix.into(),
             certain: None,
+            weight: None,
             is_in_lab: false,
             waived_because: None,
         }
@@ -87,9 +90,22 @@ impl Finding {
         self
     }
 
-    /// Severity: its rule's, a step less in a lab where the rule is no fault.
+    /// The same finding, graver or less grave than its rule's others.
+    #[must_use]
+    pub fn weighing(mut self, severity: Severity, nature: Nature) -> Self {
+        self.weight = Some((severity, nature));
+        self
+    }
+
+    /// Nature: its rule's, unless it has one of its own.
+    pub fn nature(&self) -> Nature {
+        self.weight.map_or(self.rule.nature, |(_, nature)| nature)
+    }
+
+    /// Severity: its rule's, unless it has one of its own; a step less in a lab where it is no fault.
     pub fn severity(&self) -> Severity {
-        match (self.is_in_lab, self.rule.nature, self.rule.severity) {
+        let severity = self.weight.map_or(self.rule.severity, |(severity, _)| severity);
+        match (self.is_in_lab, self.nature(), severity) {
             (true, Nature::Credential, Severity::Error) => Severity::Warning,
             (true, Nature::Credential | Nature::Judgement, Severity::Warning) => Severity::Note,
             (_, _, severity) => severity,

@@ -340,6 +340,7 @@ fn reviewed_properties(site: &Site, machine: &Machine) -> Vec<ReviewedProperty> 
                 Some(Origin::Meaning | Origin::WhenMissing) => ValueOrigin::Meaning,
                 Some(Origin::Default) => ValueOrigin::Default,
                 Some(Origin::Package) => ValueOrigin::Package,
+                None if answered.is_secret() => ValueOrigin::Secret,
                 None => ValueOrigin::Unanswered,
             },
             value: if answered.is_confidential() {

@@ -86,9 +86,10 @@ fn shape_schema(shape: &Shape) -> Value {
             None => json!({ "const": "none" }),
         },
         Shape::Answers => {
-            let taken = KEYS.iter().find(|table| table.key("take").is_some()).map(|table| reference(table));
+            let by_key = |key: &str| KEYS.iter().find(|table| table.key(key).is_some());
             let mut forms = vec![json!({ "type": ["string", "number", "boolean"] })];
-            forms.extend(taken);
+            forms
+                .extend(["take", "from_secret"].into_iter().filter_map(by_key).map(|table| reference(table)));
             json!({ "type": "object", "additionalProperties": { "anyOf": forms } })
         }
     }

@@ -34,6 +34,19 @@ impl InMemory {
                 .insert(Path::new("packages").join(entry.file_name()), std::fs::read(entry.path()).unwrap());
         }
         files.0.insert("harbor-admin.secret".into(), "Tidal7-marks!\n".into());
+        for (name, value) in [
+            ("keeper-login.secret", "eleven gulls by a crane"),
+            ("pilot-login.secret", "nobody paints the lantern"),
+            ("gauge-01.secret", "a rope too short for tides"),
+            ("gauge-02.secret", "slow boats carry loud bells"),
+            ("for-all-to-read.secret", "seven lamps behind a door"),
+            ("well-known.secret", "Password1234"),
+            ("of-the-keeper.secret", "the keeper likes strong tea"),
+            ("weak.secret", "abababababababab"),
+            ("typed.secret", "nkrtupgfvhjb"),
+        ] {
+            files.0.insert(name.into(), format!("{value}\n").into());
+        }
         files
     }
 }
@@ -41,6 +54,10 @@ impl InMemory {
 impl Beside for InMemory {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         self.0.get(path).cloned().ok_or(ReadFault::Missing)
+    }
+
+    fn mode_for_others(&self, path: &Path) -> Option<u32> {
+        (path == Path::new("for-all-to-read.secret")).then_some(0o644)
     }
 }
 

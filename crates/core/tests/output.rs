@@ -46,7 +46,7 @@ fn text(tree: &OutputTree, path: &str) -> String {
         .find(|file| file.path == path)
         .unwrap_or_else(|| panic!("{path} is not in the tree"));
     match &file.content {
-        Content::Bytes(bytes) => String::from_utf8(bytes.clone()).unwrap(),
+        Content::Bytes(bytes) => String::from_utf8(bytes.to_vec()).unwrap(),
         Content::Link(target) => format!("-> {target}"),
         Content::Package(_) => panic!("{path} is a package"),
     }

@@ -2,8 +2,11 @@
 
 use std::fmt::Write as _;
 
+use zeroize::Zeroizing;
+
 use super::{HEADER, Unwritable};
 use crate::machine::{Machine, Site};
+use crate::secret::FileBytes;
 
 /// Where the list of servers lies on the host, in a folder that Debian's main file reads.
 pub const CHRONY_SOURCES_PATH: &str = "etc/chrony/sources.d/impostazione.sources";
@@ -30,7 +33,7 @@ pub fn chrony_sources_file(site: &Site, machine: &Machine) -> Result<String, Unw
 }
 
 /// The keys that the host's time servers prove their answers with (`chrony.keys`), or nothing where none does.
-pub fn chrony_keys_file(site: &Site, machine: &Machine) -> Result<Option<String>, Unwritable> {
+pub fn chrony_keys_file(site: &Site, machine: &Machine) -> Result<Option<FileBytes>, Unwritable> {
     let unwritable = || Unwritable::new(machine, CHRONY_KEYS_PATH, "a key of a time server could not be had");
     let names: Vec<&str> = machine
         .settings
@@ -40,14 +43,16 @@ pub fn chrony_keys_file(site: &Site, machine: &Machine) -> Result<Option<String>
         .flat_map(|list| list.values())
         .filter_map(|source| Some(source.key.as_ref()?.value.as_str()))
         .collect();
-    let mut text = HEADER.to_owned();
+    let mut text = Zeroizing::new(String::with_capacity(4096));
+    text.push_str(HEADER);
     let mut has_any = false;
     for key in site.time_keys.iter().filter(|key| names.contains(&key.name.value.as_str())) {
         let number = key.number.value().ok_or_else(unwritable)?;
-        let secret = key.value.value().and_then(|index| site.secrets.get(*index)).ok_or_else(unwritable)?;
-        let value = secret.value.value().ok_or_else(unwritable)?;
+        let secret =
+            key.value.value().and_then(|index| site.secrets.get(index.value)).ok_or_else(unwritable)?;
+        let value = secret.value_for(site, machine).value().ok_or_else(unwritable)?;
         let _ = writeln!(text, "{number} {} {}", key.hash, value.reveal());
         has_any = true;
     }
-    Ok(has_any.then_some(text))
+    Ok(has_any.then(|| FileBytes::new(text.as_bytes())))
 }

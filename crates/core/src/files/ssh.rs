@@ -1,7 +1,7 @@
 //! The SSH service.
 
-use super::HEADER;
-use crate::machine::Machine;
+use super::{HEADER, HOST_KEY_PATH};
+use crate::machine::{Machine, Site};
 
 /// Where the file lies on the host. sshd takes the first value that it reads, so this one sorts before all others.
 pub const SSHD_PATH: &str = "etc/ssh/sshd_config.d/00-impostazione.conf";
@@ -15,14 +15,24 @@ pub const SSH_MASKED: [(&str, &str); 2] =
     [("etc/systemd/system/ssh.service", "/dev/null"), ("etc/systemd/system/ssh.socket", "/dev/null")];
 
 /// Who may log in, and with what (`sshd_config(5)`).
-pub fn sshd_file(machine: &Machine) -> String {
+pub fn sshd_file(site: &Site, machine: &Machine) -> String {
     let ssh = &machine.settings.ssh;
+    let accounts = machine.host().into_iter().flat_map(|host| &host.accounts);
+    let mut accounts = accounts.filter_map(|index| site.accounts.get(*index));
+    let root_has_password =
+        accounts.any(|account| account.name.value.as_str() == "root" && account.has_password());
     let word = |flag: bool| if flag { "yes" } else { "no" };
+    let root = match (ssh.allows_root(), ssh.allows_passwords() && root_has_password) {
+        (false, _) => "no",
+        // Where root has no password in the sheet, a key is what is meant.
+        (true, false) => "prohibit-password",
+        (true, true) => "yes",
+    };
+    // A key that is named is the only one that the service shows.
+    let own_key = if ssh.has_made_key() { format!("HostKey /{HOST_KEY_PATH}\n") } else { String::new() };
     format!(
         "{HEADER}PubkeyAuthentication yes\nPasswordAuthentication {0}\nKbdInteractiveAuthentication {0}\n\
-         PermitRootLogin {1}\n",
+         PermitRootLogin {root}\n{own_key}",
         word(ssh.allows_passwords()),
-        // Root has no password in a sheet: a key is what is meant.
-        if ssh.allows_root() { "prohibit-password" } else { "no" },
     )
 }

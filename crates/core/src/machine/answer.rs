@@ -1,7 +1,8 @@
 //! Answers that a sheet gives to the properties of a package.
 
-use super::Take;
+use super::{Appliance, Site, Take};
 use crate::given::Given;
+use crate::ovf::Meaning;
 use crate::source::{Place, Written};
 
 /// One answer.
@@ -24,4 +25,19 @@ pub enum AnswerSource {
     Take(Take),
     /// It is confidential: index in [`super::Site::secrets`].
     Secret(usize),
+}
+
+/// Whether a property of an appliance, or a question of its console, wants a password.
+pub(super) fn wants_password(site: &Site, appliance: &Appliance, id: &str) -> bool {
+    if let Some(system) = site.system_of(appliance)
+        && let Some(at) = system.properties.iter().position(|property| property.id() == id)
+    {
+        let is_password = system.properties.get(at).is_some_and(|property| property.is_password);
+        let reading = appliance.readings.get(at);
+        return is_password
+            || reading.is_some_and(|reading| reading.meaning == Meaning::Password && reading.is_certain());
+    }
+    site.meanings_of(appliance)
+        .and_then(|file| file.question.iter().find(|question| question.id == id))
+        .is_some_and(|question| question.is_password)
 }

@@ -3,13 +3,16 @@
 mod account;
 mod answer;
 mod cluster;
+mod demands;
 mod link;
 mod pool;
 mod public_key;
 mod resolve;
 mod resolve_link;
+mod resolve_secret;
 mod resolve_settings;
 mod secret;
+mod secret_slot;
 mod settings;
 mod subnet;
 mod take;
@@ -24,6 +27,7 @@ use crate::given::Given;
 use crate::names::{DomainName, Hostname};
 use crate::net::Family;
 use crate::ovf::{Descriptor, MeaningsFile, Package, Reading, VirtualSystem};
+use crate::secret::{HostKey, WellKnown};
 use crate::sheet::MachineKind;
 use crate::size::ByteSize;
 use crate::source::{Place, Written};
@@ -31,13 +35,15 @@ use crate::source::{Place, Written};
 pub use account::{Account, AuthorizedKey};
 pub use answer::{Answer, AnswerSource};
 pub use cluster::{Cluster, MemberCount};
+pub use demands::{Demand, Demands};
 pub use link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
 pub use pool::Pool;
 pub use resolve::resolve;
-pub use secret::{Hidden, Secret, TimeKey};
+pub use secret::{Secret, SecretScope, SecretSource, TimeKey};
+pub use secret_slot::{SecretRole, SecretSlot, SecretUse};
 pub use settings::{
-    Choices, DomainServers, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, ServerMention, Settings,
-    Ssh, TimeServer, TimeService, TimeSource,
+    Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, ServerMention,
+    Settings, Ssh, StockLogins, TimeServer, TimeService, TimeSource,
 };
 pub use subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
 pub use take::{Of, Take, TakeFault, TakeWord};
@@ -67,11 +73,15 @@ pub struct Site {
     pub meanings: Vec<NamedMeanings>,
     /// The machines, in the order of the sheet.
     pub machines: Vec<Machine>,
+    /// Passwords that no secret may be.
+    pub well_known: WellKnown,
     /// Whether some account could not be read at all, so that logins that seem to be missing may not be.
     pub accounts_in_doubt: bool,
     addresses: OnceLock<HashMap<IpAddr, Vec<AddressUse>>>,
     common_places: OnceLock<Vec<Place>>,
     servers: OnceLock<HashMap<IpAddr, AskedServer>>,
+    secret_uses: OnceLock<Vec<SecretUse>>,
+    secret_slots: OnceLock<Vec<SecretSlot>>,
 }
 
 /// A server that machines of a site ask, by address.
@@ -163,6 +173,8 @@ pub enum Role {
 pub struct Host {
     /// Indexes in [`Site::accounts`].
     pub accounts: Vec<usize>,
+    /// The SSH host key that was made for it beforehand; `Faulty` where it is wanted and could not be had.
+    pub host_key: Given<HostKey>,
 }
 
 /// A meanings file that a sheet names.

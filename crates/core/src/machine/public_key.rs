@@ -16,7 +16,7 @@ const PRIVATE_FIX: &str = "name the file of the public key, which ends in .pub, 
 
 /// A public key in its usual spelling.
 pub(super) struct ReadKey {
-    /// Algorithm, key and comment.
+    /// Options, algorithm, key and comment.
     pub(super) line: String,
     /// Why it should not open anything.
     pub(super) weakness: Option<String>,
@@ -62,21 +62,120 @@ pub(super) fn public_keys(
     if lines.is_empty() { Err((format!("{name} holds no key"), FIX)) } else { Ok(lines) }
 }
 
-/// Whether a text is a line of `authorized_keys` and not a path: it begins with the name of a key type.
+/// Options that sshd knows in `authorized_keys` (`sshd(8)`), in small letters, and whether they have a value.
+const OPTIONS: [(&str, bool); 21] = [
+    ("agent-forwarding", false),
+    ("cert-authority", false),
+    ("command", true),
+    ("environment", true),
+    ("expiry-time", true),
+    ("from", true),
+    ("no-agent-forwarding", false),
+    ("no-port-forwarding", false),
+    ("no-pty", false),
+    ("no-touch-required", false),
+    ("no-user-rc", false),
+    ("no-x11-forwarding", false),
+    ("permitlisten", true),
+    ("permitopen", true),
+    ("port-forwarding", false),
+    ("principals", true),
+    ("pty", false),
+    ("restrict", false),
+    ("tunnel", true),
+    ("user-rc", false),
+    ("verify-required", false),
+];
+
+/// Whether a text is a line of `authorized_keys` and not a path: the name of a key type stands in it, after options
+/// perhaps, and a key behind it.
 fn is_key_line(text: &str) -> bool {
-    let mut fields = text.split_whitespace();
-    let first = fields.next().unwrap_or_default();
-    (first.starts_with("ssh-") || first.starts_with("ecdsa-sha2-") || first.starts_with("sk-"))
-        && fields.next().is_some()
+    key_start(text).is_some()
 }
 
-/// Reads one public key. Options before the key are not taken.
-fn public_key(line: &str) -> Result<ReadKey, String> {
-    if !is_key_line(line) {
-        return Err("is no public key".to_owned());
+/// Where the type of the key begins, behind the options.
+fn key_start(text: &str) -> Option<usize> {
+    let is_type =
+        |word: &str| word.starts_with("ssh-") || word.starts_with("ecdsa-sha2-") || word.starts_with("sk-");
+    let mut is_quoted = false;
+    let mut start = 0;
+    let bytes = text.as_bytes();
+    for (at, byte) in bytes.iter().enumerate() {
+        match byte {
+            b'"' if at == 0 || bytes.get(at - 1) != Some(&b'\\') => is_quoted = !is_quoted,
+            b' ' | b'\t' if !is_quoted => {
+                let word = text.get(start..at).unwrap_or_default();
+                if is_type(word) {
+                    return Some(start);
+                }
+                // Options have no blanks outside quotes: what is neither they nor a type is a path.
+                let is_options = start == 0 && option_fault(word).is_none();
+                let is_blank = word.is_empty();
+                if !is_options
+                    && !is_blank
+                    && !text.get(at..).unwrap_or_default().split_whitespace().any(is_type)
+                {
+                    return None;
+                }
+                start = at + 1;
+            }
+            _ => {}
+        }
     }
-    let key = PublicKey::from_openssh(line).map_err(|_| "is no public key that can be read".to_owned())?;
+    None
+}
+
+/// What is wrong with the options before a key, as the end of a sentence.
+fn option_fault(options: &str) -> Option<String> {
+    let mut rest = options;
+    while !rest.is_empty() {
+        let name_end = rest.find(['=', ',']).unwrap_or(rest.len());
+        let (name, behind) = rest.split_at(name_end);
+        let small = name.to_ascii_lowercase();
+        let Some((_, takes_value)) = OPTIONS.iter().find(|(known, _)| *known == small) else {
+            return Some(format!("has an option that sshd does not know, {name}"));
+        };
+        let value = behind.strip_prefix('=');
+        if value.is_some() != *takes_value {
+            let does = if *takes_value { "needs a value" } else { "takes no value" };
+            return Some(format!("has an option {name}, which {does}"));
+        }
+        rest = behind;
+        if let Some(value) = value {
+            let Some(inner) = value.strip_prefix('"') else {
+                return Some(format!("has an option {name} whose value does not stand in quotes"));
+            };
+            let mut previous = '"';
+            let end = inner.char_indices().find(|(_, c)| {
+                let ends = *c == '"' && previous != '\\';
+                previous = *c;
+                ends
+            });
+            let Some((end, _)) = end else {
+                return Some(format!("has an option {name} whose value does not end"));
+            };
+            rest = inner.get(end + 1..).unwrap_or_default();
+        }
+        match rest.strip_prefix(',') {
+            Some(more) if !more.is_empty() => rest = more,
+            None if rest.is_empty() => {}
+            _ => return Some("has options that are not separated by commas".to_owned()),
+        }
+    }
+    None
+}
+
+/// Reads one public key, with the options before it as they are.
+fn public_key(line: &str) -> Result<ReadKey, String> {
+    let start = key_start(line).ok_or_else(|| "is no public key".to_owned())?;
+    let (options, key) = line.split_at(start);
+    let options = options.trim_end();
+    if let Some(fault) = option_fault(options) {
+        return Err(fault);
+    }
+    let key = PublicKey::from_openssh(key).map_err(|_| "is no public key that can be read".to_owned())?;
     let line = key.to_openssh().map_err(|_| "is no public key that can be written again".to_owned())?;
+    let line = if options.is_empty() { line } else { format!("{options} {line}") };
     Ok(ReadKey { line, weakness: weakness(key.key_data()) })
 }
 
@@ -91,5 +190,57 @@ fn weakness(key: &KeyData) -> Option<String> {
             (bits < 3072).then(|| format!("is an RSA key of {bits} bits, and 3072 are the least"))
         }
         _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::{InMemory, KEY};
+
+    fn read(line: &str) -> Result<String, String> {
+        public_key(line).map(|key| key.line)
+    }
+
+    #[test]
+    fn options_are_kept_as_they_are() {
+        let key = KEY.trim();
+        for options in [
+            "restrict",
+            "no-pty,no-X11-forwarding",
+            r#"from="10.64.40.0/24",command="/usr/bin/tide --level \"now\"""#,
+            r#"restrict,port-forwarding,permitopen="10.64.10.60:5432""#,
+        ] {
+            let line = format!("{options} {key}");
+            assert_eq!(read(&line).as_deref(), Ok(line.as_str()));
+            assert!(is_key_line(&line));
+        }
+    }
+
+    #[test]
+    fn options_that_sshd_does_not_know_shut_the_login() {
+        let key = KEY.trim();
+        for (options, says) in [
+            ("no-pyt", "does not know, no-pyt"),
+            ("from=10.64.40.1", "not stand in quotes"),
+            ("command", "needs a value"),
+            ("restrict=\"yes\"", "takes no value"),
+            ("restrict,,no-pty", "does not know"),
+            ("restrict,", "commas"),
+        ] {
+            let fault = read(&format!("{options} {key}")).unwrap_err();
+            assert!(fault.contains(says), "{options}: {fault}");
+        }
+        assert_eq!(read("gull"), Err("is no public key".to_owned()));
+    }
+
+    #[test]
+    fn a_path_is_no_key() {
+        for path in ["keys/keeper.pub", "keys of the quay/keeper.pub", "ssh-keys/keeper.pub", "my keys.pub"] {
+            assert!(!is_key_line(path), "{path}");
+        }
+        let place = crate::source::Place::default();
+        let named = Written::new("keys/keeper.pub".to_owned(), place);
+        assert_eq!(public_keys(&named, &InMemory::with_examples()).map(|keys| keys.len()), Ok(1));
     }
 }

@@ -9,7 +9,7 @@ use globset::Glob;
 
 use super::public_key::public_keys;
 use super::{
-    Account, Answer, AnswerSource, Appliance, AuthorizedKey, Cluster, Gateway, Hidden, Host, InUse, Machine,
+    Account, Answer, AnswerSource, Appliance, AuthorizedKey, Cluster, Gateway, Host, InUse, Machine,
     MemberCount, NamedMeanings, Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TakeWord,
     TimeKey, Wifi,
 };
@@ -20,26 +20,38 @@ use crate::names::{AccountName, Country, DomainName, Hostname};
 use crate::net::{AddressRange, Family, parse_address, parse_prefix};
 use crate::ovf::{MEANINGS_LIMIT, MeaningsFile, Package, Reading, Signs, read_reviewed};
 use crate::rules::report;
+use crate::secret::SecretSources;
 use crate::sheet::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfAppliance,
-    MoreOfMachine, PoolEntry, SecretEntry, SecretUse, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry,
+    MoreOfMachine, PoolEntry, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry,
 };
 use crate::size::ByteSize;
 use crate::source::{Place, Written};
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
 /// `beside`.
-pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
+pub fn resolve(
+    sheet: Sheet,
+    sheet_name: &str,
+    beside: &dyn Beside,
+    sources: &dyn SecretSources,
+) -> (Site, Vec<Finding>) {
     let mut resolver = Resolver {
         beside,
+        sources,
+        sheet_name,
+        secrets: Vec::with_capacity(sheet.secrets.len()),
+        told_of_store: false,
         findings: Vec::new(),
         machine: None,
         unknown_zone: None,
         known_readings: HashMap::new(),
     };
-    let secrets: Vec<Secret> = sheet.secrets.into_iter().map(|entry| resolver.secret(entry)).collect();
-    let subnets: Vec<Subnet> =
-        sheet.subnets.into_iter().map(|entry| resolver.subnet(entry, &secrets)).collect();
+    for entry in sheet.secrets {
+        let secret = resolver.secret(entry);
+        resolver.secrets.push(secret);
+    }
+    let subnets: Vec<Subnet> = sheet.subnets.into_iter().map(|entry| resolver.subnet(entry)).collect();
     let names = Names::of(&subnets, &sheet.clusters, &sheet.pools, &sheet.machines);
     let account_count = sheet.accounts.len();
     let accounts: Vec<Account> =
@@ -49,8 +61,9 @@ pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
         common: Arc::default(),
         pools: sheet.pools.into_iter().map(|entry| resolver.pool(entry)).collect(),
         clusters: sheet.clusters.into_iter().map(|entry| resolver.cluster(entry, &names)).collect(),
-        time_keys: sheet.time_keys.into_iter().map(|entry| resolver.time_key(entry, &secrets)).collect(),
-        secrets,
+        time_keys: sheet.time_keys.into_iter().map(|entry| resolver.time_key(entry)).collect(),
+        secrets: Vec::new(),
+        well_known: resolver.well_known(&sheet.refused_passwords),
         accounts_in_doubt: accounts.len() < account_count,
         subnets,
         accounts,
@@ -60,6 +73,8 @@ pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
         addresses: OnceLock::new(),
         common_places: OnceLock::new(),
         servers: OnceLock::new(),
+        secret_uses: OnceLock::new(),
+        secret_slots: OnceLock::new(),
     };
     let mut own = Vec::with_capacity(sheet.machines.len());
     for mut entry in sheet.machines {
@@ -68,6 +83,8 @@ pub fn resolve(sheet: Sheet, beside: &dyn Beside) -> (Site, Vec<Finding>) {
         site.machines.push(machine);
     }
     resolver.all_settings(&mut site, sheet.common, own, &names);
+    site.secrets = std::mem::take(&mut resolver.secrets);
+    resolver.fetch(&mut site);
     (site, resolver.findings)
 }
 
@@ -120,7 +137,14 @@ impl Names {
 }
 
 pub(super) struct Resolver<'a> {
-    beside: &'a dyn Beside,
+    pub(super) beside: &'a dyn Beside,
+    pub(super) sources: &'a dyn SecretSources,
+    /// What messages call the sheet.
+    pub(super) sheet_name: &'a str,
+    /// The secrets, until they become the site's.
+    pub(super) secrets: Vec<Secret>,
+    /// Whether something was said about the store.
+    pub(super) told_of_store: bool,
     pub(super) findings: Vec<Finding>,
     /// The machine that findings are about at the moment.
     pub(super) machine: Option<String>,
@@ -148,14 +172,14 @@ impl Resolver<'_> {
         }
     }
 
-    fn subnet(&mut self, entry: SubnetEntry, secrets: &[Secret]) -> Subnet {
+    fn subnet(&mut self, entry: SubnetEntry) -> Subnet {
         let v4 = self.side(Family::V4, entry.prefix, entry.gateway);
         let v6 = self.side(Family::V6, entry.prefix6, entry.gateway6);
         Subnet {
             vlan: entry.vlan.and_then(|written| self.vlan(&written)),
             mtu: entry.mtu.and_then(|written| self.mtu(&written)).into_value(),
             hypervisor_network: entry.hypervisor_network.into_value().map(|name| name.value),
-            wifi: entry.wifi.and_then(|wifi| Some(self.wifi(wifi, secrets))),
+            wifi: entry.wifi.and_then(|wifi| Some(self.wifi(wifi, &entry.name.value))),
             name: entry.name,
             v4,
             v6,
@@ -185,7 +209,7 @@ impl Resolver<'_> {
         }
     }
 
-    fn wifi(&mut self, entry: WifiEntry, secrets: &[Secret]) -> Wifi {
+    fn wifi(&mut self, entry: WifiEntry, subnet: &str) -> Wifi {
         Wifi {
             ssid: entry.ssid.and_then(|written| {
                 if (1..=32).contains(&written.value.len()) {
@@ -194,82 +218,19 @@ impl Resolver<'_> {
                     self.report(report::wifi_ssid_length(&written))
                 }
             }),
-            passphrase: entry.passphrase.and_then(|written| match &written.value {
-                SecretUse::None => Some(None),
-                SecretUse::Named(name) => {
-                    let index = self.secret_named(name, written.place, secrets)?;
-                    if let Some(value) = secrets.get(index).and_then(|secret| secret.value.value()) {
-                        let text = value.reveal();
-                        let is_key = text.len() == 64 && text.bytes().all(|byte| byte.is_ascii_hexdigit());
-                        let is_phrase = (8..=63).contains(&text.len())
-                            && text.bytes().all(|byte| (32..127).contains(&byte));
-                        if !is_key && !is_phrase {
-                            return self.report(report::wifi_passphrase_length(written.place, name));
-                        }
-                    }
-                    Some(Some(written.with(index)))
-                }
+            passphrase: entry.passphrase.and_then(|written| {
+                self.secret_use(&written, || format!("the passphrase of subnet {subnet}"))
             }),
             country: entry.country.and_then(|written| match Country::parse(&written.value) {
                 Ok(country) => Some(written.with(country)),
                 Err(meant) => self.report(report::wifi_country_unknown(&written, meant.as_deref())),
             }),
             is_hidden: entry.hidden.value().is_some_and(|flag| flag.value),
+            sae: entry.sae.value().filter(|flag| flag.value).cloned(),
         }
     }
 
-    fn secret_named(&mut self, name: &str, place: Place, secrets: &[Secret]) -> Option<usize> {
-        match secrets.iter().position(|secret| secret.name.value == name) {
-            Some(index) => Some(index),
-            None => {
-                let known: Vec<&str> = secrets.iter().map(|secret| secret.name.value.as_str()).collect();
-                self.report(report::secret_undefined(name, place, &known))
-            }
-        }
-    }
-
-    fn secret(&mut self, entry: SecretEntry) -> Secret {
-        let from = entry
-            .from
-            .and_then(|written| self.one_of(&written, &[("file", ())], &crate::sheet::SECRET, "from"));
-        let value = match (from.value(), entry.path.value()) {
-            (Some(_), Some(path)) => match self.secret_file(&path.value) {
-                Ok(value) => Given::Value(value),
-                Err((reason, fix)) => {
-                    self.findings.push(report::secret_missing(path, &entry.name.value, &reason, fix));
-                    Given::Faulty
-                }
-            },
-            _ => Given::Faulty,
-        };
-        Secret { name: entry.name, value }
-    }
-
-    /// The only line of a file. What is wrong with it is said without a word of what is in it.
-    fn secret_file(&self, path: &str) -> Result<Hidden, (String, &'static str)> {
-        let bytes = self.beside.read(Path::new(path), 64 * 1024).map_err(|fault| {
-            (
-                format!("{path}: {fault}"),
-                "write the path of the file that holds it, from the folder of the sheet on",
-            )
-        })?;
-        let text = String::from_utf8(bytes)
-            .map_err(|_| (format!("{path} is not UTF-8 text"), "save it as UTF-8 text"))?;
-        let line = text.strip_suffix('\n').unwrap_or(&text);
-        let line = line.strip_suffix('\r').unwrap_or(line);
-        if line.is_empty() {
-            return Err((format!("{path} is empty"), "write the value into the file, on one line"));
-        }
-        if line.contains(['\n', '\r', '\0']) {
-            return Err((
-                format!("{path} has several lines"),
-                "leave the value alone in the file, on one line",
-            ));
-        }
-        Ok(Hidden::new(line))
-    }
-
-    fn time_key(&mut self, entry: TimeKeyEntry, secrets: &[Secret]) -> TimeKey {
+    fn time_key(&mut self, entry: TimeKeyEntry) -> TimeKey {
         const HASHES: [(&str, &str); 5] = [
             ("SHA256", "SHA256"),
             ("SHA384", "SHA384"),
@@ -291,9 +252,8 @@ impl Resolver<'_> {
                 .and_then(|written| self.one_of(&written, &HASHES, spec, "hash"))
                 .into_value()
                 .map_or("SHA256", |written| written.value),
-            value: entry.value.and_then(|written| match &written.value {
-                SecretUse::Named(name) => self.secret_named(name, written.place, secrets),
-                SecretUse::None => None,
+            value: entry.value.and_then(|written| {
+                self.secret_use(&written, || format!("the time key {}", entry.name.value)).flatten()
             }),
             name: entry.name,
         }
@@ -414,14 +374,16 @@ impl Resolver<'_> {
             full_name: entry.full_name.value().map(|text| text.value.clone()).unwrap_or_default(),
             is_admin: entry.admin.value().is_some_and(|admin| admin.value),
             keys: Vec::new(),
-            has_faulty_keys: entry.ssh_keys.value().is_none(),
+            has_faulty_keys: matches!(entry.ssh_keys, Given::Faulty),
+            password: entry.password.as_ref().and_then(|written| {
+                self.secret_use(written, || format!("the password of {}", entry.name.value)).flatten()
+            }),
+            change_at_first_login: entry.change_at_first_login.value().cloned(),
+            groups: self.groups(entry),
+            shell: self.shell(entry),
             hosts: None,
             name,
         };
-        if entry.ssh_keys.value().is_some_and(Vec::is_empty) {
-            account.has_faulty_keys = true;
-            self.findings.push(report::ssh_keys_empty(entry.name.place, &entry.name.value));
-        }
         for written in entry.ssh_keys.value().into_iter().flatten() {
             match public_keys(written, self.beside) {
                 Ok(lines) => {
@@ -456,6 +418,30 @@ impl Resolver<'_> {
             }
         }
         Some(account)
+    }
+
+    fn groups(&mut self, entry: &AccountEntry) -> Vec<String> {
+        let mut groups: Vec<String> = Vec::new();
+        for written in entry.groups.value().into_iter().flatten() {
+            if AccountName::parse(&written.value).is_ok() {
+                if !groups.contains(&written.value) {
+                    groups.push(written.value.clone());
+                }
+            } else {
+                self.findings.push(report::group_invalid(written, &entry.name.value));
+            }
+        }
+        groups
+    }
+
+    fn shell(&mut self, entry: &AccountEntry) -> Option<String> {
+        let written = entry.shell.value()?;
+        let is_path = written.value.starts_with('/')
+            && !written.value.contains(|c: char| c == ':' || c.is_whitespace() || c.is_control());
+        if is_path {
+            return Some(written.value.clone());
+        }
+        self.report(report::shell_invalid(written, &entry.name.value))
     }
 
     /// A machine, but for its settings, which may be taken from other machines.
@@ -502,15 +488,17 @@ impl Resolver<'_> {
             MachineKind::Host => {
                 let name = label.as_deref().unwrap_or_default();
                 let on_host = |(index, account): (usize, &Account)| account.is_on(name).then_some(index);
-                Role::Host(Host { accounts: site.accounts.iter().enumerate().filter_map(on_host).collect() })
+                let accounts = site.accounts.iter().enumerate().filter_map(on_host).collect();
+                Role::Host(Host { accounts, host_key: Given::Absent })
             }
             MachineKind::Appliance => {
                 let more = entry.of_appliance.map(|more| *more).unwrap_or_default();
                 let package =
                     entry.package.and_then(|written| Some(written.with(self.package(&written, site))));
-                let answers =
-                    entry.answers.into_iter().map(|answer| self.answer(answer, site, names)).collect();
-                Role::Appliance(Box::new(self.appliance(package, answers, entry.answers_place, more, site)))
+                let answers = entry.answers.into_iter().map(|answer| self.answer(answer, names)).collect();
+                let mut appliance = self.appliance(package, answers, entry.answers_place, more, site);
+                self.hide_literals(label.as_deref().unwrap_or_default(), &mut appliance, site);
+                Role::Appliance(Box::new(appliance))
             }
         };
         self.machine = None;
@@ -588,7 +576,7 @@ impl Resolver<'_> {
         appliance
     }
 
-    fn answer(&mut self, answer: AnswerEntry, site: &Site, names: &Names) -> Answer {
+    fn answer(&mut self, answer: AnswerEntry, names: &Names) -> Answer {
         Answer {
             property: answer.property,
             place: answer.place,
@@ -596,7 +584,7 @@ impl Resolver<'_> {
                 AnswerValue::Literal(text) => Some(AnswerSource::Literal(text)),
                 AnswerValue::Take(take) => self.take(take, answer.place, names).map(AnswerSource::Take),
                 AnswerValue::Secret(name) => {
-                    self.secret_named(&name.value, name.place, &site.secrets).map(AnswerSource::Secret)
+                    self.secret_named(&name.value, name.place).map(AnswerSource::Secret)
                 }
             }),
         }

@@ -7,8 +7,8 @@ use regex::Regex;
 
 use super::resolve::{Names, Resolver};
 use super::{
-    Choices, DomainServers, HostsFile, Ipv6Mode, NetplanVersion, Of, Purpose, Renderer, Settings, Site, Ssh,
-    TakeFault, TakeWord, TimeServer, TimeService, TimeSource,
+    Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Of, Purpose, Renderer, Settings,
+    Site, Ssh, StockLogins, TakeFault, TakeWord, TimeServer, TimeService, TimeSource,
 };
 use crate::finding::Finding;
 use crate::given::Given;
@@ -182,6 +182,10 @@ impl Resolver<'_> {
 
     fn settings(&mut self, entry: SettingsEntry, common: Option<&Settings>) -> Settings {
         let inherited = common.cloned().unwrap_or_default();
+        let password_hash = self
+            .word(entry.password_hash, &HashKind::ALL, "password_hash")
+            .or(inherited.password_hash.clone());
+        let password_cost = self.password_cost(entry.password_cost, &password_hash, &inherited);
         Settings {
             purpose: self.word(entry.purpose, &Purpose::ALL, "purpose").or(inherited.purpose),
             domain: self.domain(entry.domain).or(inherited.domain),
@@ -203,7 +207,38 @@ impl Resolver<'_> {
             renderer: self.word(entry.renderer, &Renderer::ALL, "renderer").or(inherited.renderer),
             hosts_file: self.word(entry.hosts_file, &HostsFile::ALL, "hosts_file").or(inherited.hosts_file),
             ssh: ssh(entry.ssh, inherited.ssh),
+            stock_logins: self
+                .word(entry.stock_logins, &StockLogins::ALL, "stock_logins")
+                .or(inherited.stock_logins),
+            password_cost,
+            password_hash,
         }
+    }
+
+    /// A cost belongs to its method: where a machine says another method, the common cost is not taken over.
+    fn password_cost(
+        &mut self,
+        given: Given<Written<i64>>,
+        hash: &Given<Written<HashKind>>,
+        inherited: &Settings,
+    ) -> Given<Written<u32>> {
+        let kind =
+            |given: &Given<Written<HashKind>>| given.value().map(|written| written.value).unwrap_or_default();
+        let costs = kind(hash).costs();
+        if given.is_absent() {
+            let is_same = kind(&inherited.password_hash) == kind(hash);
+            return if is_same { inherited.password_cost.clone() } else { Given::Absent };
+        }
+        given.and_then(|written| {
+            match u32::try_from(written.value).ok().filter(|cost| costs.contains(cost)) {
+                Some(cost) => Some(written.with(cost)),
+                None => {
+                    let spec = COMMON.key("password_cost")?;
+                    let found = written.value.to_string();
+                    self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, &found))
+                }
+            }
+        })
     }
 
     fn word<T: Copy>(
@@ -369,6 +404,7 @@ fn ssh(given: Given<SshEntry>, inherited: Ssh) -> Ssh {
         enabled: own.enabled.or(inherited.enabled),
         password_login: own.password_login.or(inherited.password_login),
         root_login: own.root_login.or(inherited.root_login),
+        host_key: own.host_key.or(inherited.host_key),
     }
 }
 

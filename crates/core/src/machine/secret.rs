@@ -1,38 +1,134 @@
-//! Confidential values.
+//! Confidential values of a sheet.
 
-use std::fmt;
+use std::collections::BTreeMap;
 
+use super::{Machine, Site};
 use crate::given::Given;
-use crate::source::Written;
+use crate::secret::keyboard::KeyLayout;
+use crate::secret::{CharacterClass, Hidden};
+use crate::source::{Place, Written};
 
-/// A named confidential value of the sheet.
+/// A named confidential value of the sheet, or one that stands in the sheet itself, where it should not.
 #[derive(Debug)]
 pub struct Secret {
-    /// Its name in the sheet.
+    /// Its name in the sheet; of one that stands in the sheet itself, what it is, in words.
     pub name: Written<String>,
-    /// The value; `Faulty` where it could not be had, which has its finding.
-    pub value: Given<Hidden>,
+    /// Where its value comes from.
+    pub source: Given<SecretSource>,
+    /// Where the sheet says so.
+    pub source_place: Place,
+    /// Whether all that use it have one value.
+    pub scope: SecretScope,
+    /// The fewest characters that the sheet asks for.
+    pub min_length: Option<usize>,
+    /// The most characters that the sheet allows.
+    pub max_length: Option<usize>,
+    /// Kinds of characters of which the sheet asks for one.
+    pub require: Vec<CharacterClass>,
+    /// Characters that the sheet does not allow.
+    pub forbid: String,
+    /// Layouts of keyboards that it may be typed on.
+    pub typed_on: Vec<KeyLayout>,
+    /// Its values by who has them: `None` for all, or the name of a machine or cluster. `Faulty` where one could not be had,
+    /// which has its finding.
+    pub(super) values: BTreeMap<Option<String>, Given<Hidden>>,
 }
 
-/// A text that is never shown.
-#[derive(Clone, PartialEq, Eq)]
-pub struct Hidden(String);
+/// Where the value of a secret comes from.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum SecretSource {
+    /// The encrypted store beside the sheet.
+    Store,
+    /// An environment variable.
+    Variable(Written<String>),
+    /// A file that holds it alone.
+    File(Written<String>),
+    /// A person, in every run.
+    Prompt,
+    /// The sheet itself.
+    Sheet,
+}
 
-impl Hidden {
-    /// Hides a text.
-    pub fn new(text: impl Into<String>) -> Self {
-        Self(text.into())
-    }
-
-    /// The text, for the one file that it belongs into.
-    pub fn reveal(&self) -> &str {
-        &self.0
+impl SecretSource {
+    /// The word of a sheet.
+    pub fn word(&self) -> &'static str {
+        match self {
+            Self::Store => "encrypted",
+            Self::Variable(_) => "env",
+            Self::File(_) => "file",
+            Self::Prompt => "prompt",
+            Self::Sheet => "in the sheet",
+        }
     }
 }
 
-impl fmt::Debug for Hidden {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("(hidden)")
+/// How many values a secret has.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum SecretScope {
+    /// One.
+    #[default]
+    Site,
+    /// One for each cluster; a machine that is in none has its own.
+    Cluster,
+    /// One for each machine.
+    Machine,
+}
+
+impl SecretScope {
+    /// The words of a sheet.
+    pub const ALL: [(&'static str, Self); 3] =
+        [("site", Self::Site), ("cluster", Self::Cluster), ("machine", Self::Machine)];
+
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(_, scope)| *scope == self).map_or("", |(word, _)| word)
+    }
+}
+
+/// The value is not there.
+static NO_VALUE: Given<Hidden> = Given::Absent;
+
+impl Secret {
+    /// A value that stands in the sheet itself.
+    pub(super) fn in_sheet(what: String, value: Hidden, place: Place) -> Self {
+        Self {
+            name: Written::new(what, place),
+            source: Given::Value(SecretSource::Sheet),
+            source_place: place,
+            scope: SecretScope::Site,
+            min_length: None,
+            max_length: None,
+            require: Vec::new(),
+            forbid: String::new(),
+            typed_on: Vec::new(),
+            values: BTreeMap::from([(None, Given::Value(value))]),
+        }
+    }
+
+    /// Whether its value stands in the sheet itself.
+    pub fn is_in_sheet(&self) -> bool {
+        matches!(self.source.value(), Some(SecretSource::Sheet))
+    }
+
+    /// Who has the value that a machine uses: `None` for all that use it.
+    pub fn holder<'a>(&self, site: &'a Site, machine: &'a Machine) -> Option<&'a str> {
+        match self.scope {
+            SecretScope::Site => None,
+            SecretScope::Machine => Some(machine.label()),
+            SecretScope::Cluster => {
+                Some(site.cluster_of(machine).map_or(machine.label(), |cluster| cluster.name.value.as_str()))
+            }
+        }
+    }
+
+    /// The value of a holder. Absent where it was not asked for.
+    pub fn value_of(&self, holder: Option<&str>) -> &Given<Hidden> {
+        self.values.get(&holder.map(str::to_owned)).unwrap_or(&NO_VALUE)
+    }
+
+    /// The value that a machine uses. Absent where it was not asked for.
+    pub fn value_for(&self, site: &Site, machine: &Machine) -> &Given<Hidden> {
+        self.value_of(self.holder(site, machine))
     }
 }
 
@@ -45,6 +141,6 @@ pub struct TimeKey {
     pub number: Given<u32>,
     /// How it is used.
     pub hash: &'static str,
-    /// Index in [`super::Site::secrets`].
-    pub value: Given<usize>,
+    /// Index in [`super::Site::secrets`], and where the sheet names it.
+    pub value: Given<Written<usize>>,
 }

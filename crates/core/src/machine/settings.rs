@@ -8,6 +8,7 @@ use regex::Regex;
 
 use crate::given::Given;
 use crate::names::{DomainName, KeyboardLayout, LocaleName, ZoneName};
+use crate::secret::HashMethod;
 use crate::source::{Place, Written};
 
 /// What a machine may have of its own or from `[common]`.
@@ -49,6 +50,58 @@ pub struct Settings {
     pub hosts_file: Given<Written<HostsFile>>,
     /// The SSH service.
     pub ssh: Ssh,
+    /// What becomes of logins that the image brings along.
+    pub stock_logins: Given<Written<StockLogins>>,
+    /// How passwords are hashed.
+    pub password_hash: Given<Written<HashKind>>,
+    /// How long that takes, in the method's own terms; within what it takes.
+    pub password_cost: Given<Written<u32>>,
+}
+
+/// What becomes of logins that an image brings along and the sheet does not name.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum StockLogins {
+    /// Nobody can log in on them.
+    #[default]
+    Lock,
+    /// They stay as they are.
+    Keep,
+    /// An image that has them is refused.
+    Refuse,
+}
+
+impl StockLogins {
+    /// The words of a sheet.
+    pub const ALL: [(&'static str, Self); 3] =
+        [("lock", Self::Lock), ("keep", Self::Keep), ("refuse", Self::Refuse)];
+
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(_, known)| *known == self).map_or("", |(word, _)| word)
+    }
+}
+
+/// A method of hashing passwords.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum HashKind {
+    /// yescrypt.
+    #[default]
+    Yescrypt,
+    /// SHA-512 crypt.
+    Sha512,
+}
+
+impl HashKind {
+    /// The words of a sheet.
+    pub const ALL: [(&'static str, Self); 2] = [("yescrypt", Self::Yescrypt), ("sha512", Self::Sha512)];
+
+    /// The costs that it takes.
+    pub fn costs(self) -> std::ops::RangeInclusive<u32> {
+        match self {
+            Self::Yescrypt => HashMethod::YESCRYPT_COSTS,
+            Self::Sha512 => HashMethod::SHA512_ROUNDS,
+        }
+    }
 }
 
 /// A domain whose names are asked at servers of its own.
@@ -69,6 +122,8 @@ pub struct Ssh {
     pub password_login: Given<Written<bool>>,
     /// Whether root may log in.
     pub root_login: Given<Written<bool>>,
+    /// Whether the host gets a host key that was made beforehand.
+    pub host_key: Given<Written<bool>>,
 }
 
 impl Ssh {
@@ -80,6 +135,11 @@ impl Ssh {
     /// Whether a password opens a login, which it does not unless the sheet says so.
     pub fn allows_passwords(&self) -> bool {
         self.password_login.value().is_some_and(|flag| flag.value)
+    }
+
+    /// Whether the host gets a host key that was made beforehand, which it does not unless the sheet says so.
+    pub fn has_made_key(&self) -> bool {
+        self.host_key.value().is_some_and(|flag| flag.value)
     }
 
     /// Whether root may log in, which it may not unless the sheet says so.
@@ -230,6 +290,20 @@ impl Settings {
         value_or_default(&self.hosts_file)
     }
 
+    /// What becomes of logins that the image brings along.
+    pub fn stock_logins(&self) -> StockLogins {
+        value_or_default(&self.stock_logins)
+    }
+
+    /// How passwords are hashed, and how long that takes.
+    pub fn hash_method(&self) -> HashMethod {
+        let cost = self.password_cost.value().map(|written| written.value);
+        match value_or_default(&self.password_hash) {
+            HashKind::Yescrypt => cost.map_or(HashMethod::USUAL, HashMethod::Yescrypt),
+            HashKind::Sha512 => HashMethod::Sha512(cost.unwrap_or(HashMethod::SHA512_USUAL)),
+        }
+    }
+
     /// The oldest netplan among the hosts.
     pub fn netplan(&self) -> NetplanVersion {
         self.netplan.value().map_or(NetplanVersion::USUAL, |written| written.value)
@@ -284,6 +358,9 @@ impl Settings {
             renderer,
             hosts_file,
             ssh,
+            stock_logins,
+            password_hash,
+            password_cost,
         } = self;
         [
             of(purpose),
@@ -305,6 +382,10 @@ impl Settings {
             of(&ssh.enabled),
             of(&ssh.password_login),
             of(&ssh.root_login),
+            of(&ssh.host_key),
+            of(stock_logins),
+            of(password_hash),
+            of(password_cost),
         ]
         .into_iter()
         .flatten()

@@ -45,6 +45,8 @@ pub struct Wifi {
     pub country: Given<Written<Country>>,
     /// Whether it does not show its name.
     pub is_hidden: bool,
+    /// Where the sheet asks for SAE, if it does.
+    pub sae: Option<Written<bool>>,
 }
 
 /// One family of a subnet.

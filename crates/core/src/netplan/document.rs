@@ -4,6 +4,8 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 
+use crate::secret::Hidden;
+
 #[derive(Debug, Serialize)]
 pub(super) struct Document {
     pub(super) network: Network,
@@ -105,11 +107,17 @@ pub(super) struct AccessPoint {
     pub(super) networkmanager: Option<ForNetworkManager>,
 }
 
+/// Writes a hidden text into the one file that it belongs into.
+fn revealed<S: serde::Serializer>(hidden: &Hidden, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.serialize_str(hidden.reveal())
+}
+
 #[derive(Debug, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub(super) struct Auth {
     pub(super) key_management: &'static str,
-    pub(super) password: String,
+    #[serde(serialize_with = "revealed")]
+    pub(super) password: Hidden,
 }
 
 #[derive(Debug, Serialize)]

@@ -3,6 +3,8 @@
 use std::collections::BTreeMap;
 use std::net::IpAddr;
 
+use zeroize::Zeroizing;
+
 use super::document::{
     AccessPoint, Auth, Device, Document, ForNetworkManager, Match, Nameservers, Network, Parameters, Route,
     RoutingRule,
@@ -11,6 +13,7 @@ use crate::files::{HEADER, Unwritable};
 use crate::given::Given;
 use crate::machine::{Bond, Choices, Ipv6Mode, Link, LinkKind, Machine, Renderer, Site, Wifi};
 use crate::net::Family;
+use crate::secret::{FileBytes, wifi_key};
 
 /// Where the file lies on the host. Netplan reads files in the order of their names, the last word winning, so that
 /// this one wins over an image's usual `50-…`.
@@ -30,7 +33,7 @@ const ANSWER_PRIORITY: u32 = 30_001;
 ///
 /// Default routes are written as `0.0.0.0/0` and `::/0`, which every version of netplan takes. DHCP is off, and router
 /// advertisements are too unless the sheet asks for them: nothing on the network adds other addresses or gateways.
-pub fn netplan_file(site: &Site, machine: &Machine) -> Result<Vec<u8>, Unwritable> {
+pub fn netplan_file(site: &Site, machine: &Machine) -> Result<FileBytes, Unwritable> {
     let renderer = machine.settings.renderer();
     let mut network = Network { version: 2, renderer: renderer.word(), ..Network::default() };
     for link in &machine.links {
@@ -49,7 +52,8 @@ pub fn netplan_file(site: &Site, machine: &Machine) -> Result<Vec<u8>, Unwritabl
     }
     let yaml = serde_saphyr::to_string(&Document { network })
         .map_err(|error| Unwritable::new(machine, NETPLAN_PATH, error.to_string()))?;
-    Ok(format!("{HEADER}{yaml}").into_bytes())
+    let yaml = Zeroizing::new(yaml);
+    Ok(FileBytes::new(format!("{HEADER}{}", yaml.as_str())))
 }
 
 fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwritable> {
@@ -265,9 +269,14 @@ fn access_points(
     let auth = match &wifi.passphrase {
         Given::Value(None) => None,
         Given::Value(Some(secret)) => {
-            let value = site.secrets.get(secret.value).and_then(|secret| secret.value.value());
+            let secret = site.secrets.get(secret.value);
+            let value = secret.and_then(|secret| secret.value_for(site, machine).value());
             let value = value.ok_or_else(|| unwritable("a passphrase could not be had"))?;
-            Some(Auth { key_management: "psk", password: value.reveal().to_owned() })
+            Some(if wifi.sae.is_some() {
+                Auth { key_management: "sae", password: value.clone() }
+            } else {
+                Auth { key_management: "psk", password: wifi_key(value, &ssid.value) }
+            })
         }
         Given::Absent | Given::Faulty => return Err(unwritable("a wireless network has no passphrase")),
     };

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use serde::Serialize;
 
-use super::{Content, OutputFile, OutputTree};
+use super::{Content, OutputFile, OutputTree, Rendering};
 use crate::beside::Folder;
 use crate::files::Unwritable;
 use crate::machine::{Appliance, Machine, Site};
@@ -13,6 +13,7 @@ use crate::ovf::{
     PackagePlan, Setting, VirtualSystem, answered_properties, is_at_console, network_of_link,
     settings_volume, typing_card,
 };
+use crate::secret::{FileBytes, Hidden};
 
 /// Only its owner may read it.
 const SECRET: u32 = 0o600;
@@ -33,7 +34,7 @@ pub(super) fn appliance_files(
     site: &Site,
     machine: &Machine,
     folder: &str,
-    packing: Option<&Packing>,
+    rendering: &Rendering<'_>,
     tree: &mut OutputTree,
 ) -> Result<(), Unwritable> {
     let mut put = |path: String, mode: u32, content: Content| {
@@ -50,7 +51,7 @@ pub(super) fn appliance_files(
         Networks { machine: folder, vm_name: vm_name(machine), attachments: networks(site, machine) };
     put("networks.json".to_owned(), PUBLIC, json(machine, "networks.json", &networks)?);
     if is_at_console(site, appliance) {
-        put("typing-card.txt".to_owned(), PUBLIC, Content::Bytes(typing_card(site, machine).into_bytes()));
+        put("typing-card.txt".to_owned(), PUBLIC, Content::of(typing_card(site, machine)));
         return Ok(());
     }
     let missing = || Unwritable::new(machine, "its package", "it was not read");
@@ -60,19 +61,28 @@ pub(super) fn appliance_files(
     let environment = environment(site, machine, system)
         .document()
         .map_err(|error| Unwritable::new(machine, "ovf-env.xml", error.to_string()))?;
-    put("settings.iso".to_owned(), SECRET, Content::Bytes(settings_volume(&environment)));
+    put("settings.iso".to_owned(), SECRET, Content::of(settings_volume(&environment)));
     put("ovf-env.xml".to_owned(), SECRET, Content::Bytes(environment));
     let answered = answered_properties(site, machine);
     put(
         "properties.json".to_owned(),
         SECRET,
-        json(machine, "properties.json", &Properties::of(site, machine, appliance, package, &answered))?,
+        json(
+            machine,
+            "properties.json",
+            &Properties::of(site, machine, appliance, package, &answered, rendering.secrets_in_descriptors),
+        )?,
     );
-    let set = descriptor.with_values(&settings(site, machine, appliance)).into_bytes();
+    let set = descriptor.with_values(&settings(site, machine, appliance, rendering.secrets_in_descriptors));
+    let set = FileBytes::new(set);
+    let packing = rendering.packing;
     let manifest = manifest(package, folder, &set, packing).text().into_bytes();
     if let (Some(packing), Some(contents)) = (packing, &package.contents) {
         let plan = PackagePlan {
-            head: vec![(format!("{folder}.ovf"), set.clone()), (format!("{folder}.mf"), manifest.clone())],
+            head: vec![
+                (format!("{folder}.ovf"), set.clone()),
+                (format!("{folder}.mf"), FileBytes::new(manifest.as_slice())),
+            ],
             files: files_of(package, descriptor),
             contents: contents.clone(),
             folder: packing.folder.clone(),
@@ -80,7 +90,7 @@ pub(super) fn appliance_files(
         put(format!("{folder}.ova"), SECRET, Content::Package(Box::new(plan)));
     }
     put(format!("{folder}.ovf"), SECRET, Content::Bytes(set));
-    put(format!("{folder}.mf"), SECRET, Content::Bytes(manifest));
+    put(format!("{folder}.mf"), SECRET, Content::of(manifest));
     Ok(())
 }
 
@@ -93,7 +103,7 @@ fn json<T: Serialize>(machine: &Machine, path: &'static str, value: &T) -> Resul
     let mut bytes = serde_json::to_vec_pretty(value)
         .map_err(|error| Unwritable::new(machine, path, error.to_string()))?;
     bytes.push(b'\n');
-    Ok(Content::Bytes(bytes))
+    Ok(Content::of(bytes))
 }
 
 /// The other machines of the same collection: those of the same package, and the same cluster where it is in one.
@@ -118,7 +128,7 @@ fn siblings<'a>(site: &'a Site, machine: &'a Machine) -> impl Iterator<Item = &'
 fn entity(site: &Site, machine: &Machine, system: &VirtualSystem) -> Entity {
     let properties = answered_properties(site, machine)
         .into_iter()
-        .map(|answered| (answered.property.id(), answered.outcome.text().unwrap_or_default().to_owned()));
+        .map(|answered| (answered.property.id(), Hidden::new(answered.outcome.text().unwrap_or_default())));
     Entity { id: system.id.clone(), properties: properties.collect() }
 }
 
@@ -137,14 +147,16 @@ fn environment(site: &Site, machine: &Machine, system: &VirtualSystem) -> Enviro
     }
 }
 
-/// What is to be set in the descriptor: all that is not a default, of this machine and of the others of its collection.
-fn settings(site: &Site, machine: &Machine, appliance: &Appliance) -> Vec<Setting> {
+/// What is to be set in the descriptor: all that is not a default, of this machine and of the others of its collection, with
+/// or without secrets.
+fn settings(site: &Site, machine: &Machine, appliance: &Appliance, with_secrets: bool) -> Vec<Setting> {
     let option = site.option_of(appliance).map(str::to_owned);
     let mut settings: Vec<Setting> = Vec::new();
     for one in std::iter::once(machine).chain(siblings(site, machine)) {
         let Some(system) = one.appliance().and_then(|appliance| site.system_of(appliance)) else { continue };
         for answered in answered_properties(site, one) {
-            let is_set = !matches!(answered.outcome.origin(), None | Some(Origin::Default | Origin::Package));
+            let is_set = !matches!(answered.outcome.origin(), None | Some(Origin::Default | Origin::Package))
+                && (with_secrets || !answered.is_secret());
             let Some(value) = answered.outcome.text().filter(|_| is_set) else { continue };
             let own = (!answered.property.of_collection).then(|| system.id.clone());
             let property = answered.property.id();
@@ -153,7 +165,7 @@ fn settings(site: &Site, machine: &Machine, appliance: &Appliance) -> Vec<Settin
                 settings.push(Setting {
                     system: own,
                     property,
-                    value: value.to_owned(),
+                    value: Hidden::new(value),
                     option: option.clone(),
                 });
             }
@@ -222,6 +234,7 @@ impl<'a> Properties<'a> {
         appliance: &'a Appliance,
         package: &'a Package,
         answered: &'a [AnsweredProperty<'a>],
+        with_secrets: bool,
     ) -> Self {
         Self {
             machine: machine.label(),
@@ -232,7 +245,7 @@ impl<'a> Properties<'a> {
             licenses_accepted: appliance.accept_licenses.value().is_some_and(|written| written.value),
             values: answered
                 .iter()
-                .filter(|answered| answered.property.is_settable)
+                .filter(|answered| answered.property.is_settable && (with_secrets || !answered.is_secret()))
                 .filter_map(|answered| {
                     Some(KeyValue { key: answered.property.id(), value: answered.outcome.text()? })
                 })

@@ -1,13 +1,15 @@
 //! The output tree: what `render` makes for all machines, and how it comes onto disk.
 
 mod appliance;
+mod hashes;
 mod list;
 mod render;
 mod tree;
 mod write;
 
 pub use appliance::Packing;
+pub use hashes::{Hashing, PasswordHashes, count_passwords, hash_passwords};
 pub use list::{LIST_NAME, ListedFile};
-pub use render::{render, render_packing};
+pub use render::{Rendering, render, render_with};
 pub use tree::{Content, OutputFile, OutputTree};
 pub use write::{WriteFault, WriteReport, Writing, write};

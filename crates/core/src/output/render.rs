@@ -1,15 +1,15 @@
 //! From a proved site to its output tree.
 
 use super::appliance::appliance_files;
-use super::{Content, OutputFile, OutputTree, Packing};
+use super::{Content, Hashing, OutputFile, OutputTree, Packing, PasswordHashes, hash_passwords};
 use crate::assess::ProvedSite;
 use crate::files::{
-    ACCOUNTS_PATH, CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, DEBIAN_LOCALE_PATH, HOSTNAME_PATH, HOSTS_PATH,
-    KEYBOARD_PATH, LOCALE_PATH, LOCALTIME_PATH, RESOLVED_PATH, SSH_MASKED, SSH_WANTED, SSHD_PATH,
-    SUDOERS_PATH, SiteHost, TIMESYNCD_PATH, TIMEZONE_PATH, Unwritable, accounts_file, chrony_keys_file,
-    chrony_sources_file, hostname_file, hosts_file, keyboard_file, locale_file, localtime_target,
-    multicast_dns_files, resolved_file, site_hosts, sshd_file, sudoers_file, systemd_link_files,
-    timesyncd_file, timezone_file,
+    ACCOUNTS_PATH, CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, DEBIAN_LOCALE_PATH, HOST_KEY_PATH, HOSTNAME_PATH,
+    HOSTS_PATH, KEYBOARD_PATH, KNOWN_HOSTS_PATH, LOCALE_PATH, LOCALTIME_PATH, PUBLIC_HOST_KEY_PATH,
+    RESOLVED_PATH, SSH_MASKED, SSH_WANTED, SSHD_PATH, SUDOERS_PATH, SiteHost, TIMESYNCD_PATH, TIMEZONE_PATH,
+    Unwritable, accounts_file, chrony_keys_file, chrony_sources_file, hostname_file, hosts_file,
+    keyboard_file, known_hosts_file, locale_file, localtime_target, multicast_dns_files, resolved_file,
+    site_hosts, sshd_file, sudoers_file, systemd_link_files, timesyncd_file, timezone_file,
 };
 use crate::machine::{HostsFile, Machine, Role, Site, TimeService};
 use crate::names::Hostname;
@@ -30,16 +30,29 @@ const ROOT: &str = "root:root";
 /// Owner and group of chrony's keys on Debian.
 const CHRONY: &str = "root:_chrony";
 
-/// Makes the files of every machine that `wanted` picks by its name. The same site gives the same tree.
-pub fn render(proved: ProvedSite<'_>, wanted: impl Fn(&str) -> bool) -> Result<OutputTree, Unwritable> {
-    render_packing(proved, wanted, None)
+/// What a tree is made of beside the site.
+#[derive(Debug)]
+pub struct Rendering<'a> {
+    /// New packages, where they are asked for.
+    pub packing: Option<&'a Packing>,
+    /// Whether descriptors and lists of properties have the secrets of appliances in them.
+    pub secrets_in_descriptors: bool,
+    /// The hashes of the passwords of logins.
+    pub hashes: &'a PasswordHashes,
 }
 
-/// The same, with a new package for each appliance where that is asked for.
-pub fn render_packing(
+/// Makes the files of every machine that `wanted` picks by its name. The same site gives the same tree, but for salts of
+/// passwords, which are random.
+pub fn render(proved: ProvedSite<'_>, wanted: impl Fn(&str) -> bool) -> Result<OutputTree, Unwritable> {
+    let hashes = hash_passwords(proved, &wanted, Hashing::default())?;
+    render_with(proved, wanted, &Rendering { packing: None, secrets_in_descriptors: true, hashes: &hashes })
+}
+
+/// The same, as `rendering` says.
+pub fn render_with(
     proved: ProvedSite<'_>,
     wanted: impl Fn(&str) -> bool,
-    packing: Option<&Packing>,
+    rendering: &Rendering<'_>,
 ) -> Result<OutputTree, Unwritable> {
     let site = proved.site();
     let mut tree = OutputTree::default();
@@ -50,12 +63,21 @@ pub fn render_packing(
         match machine.role {
             Role::Host(_) => {
                 let known: &[SiteHost] = if knows_others(machine) { &others } else { &[] };
-                host_files(site, machine, known, &mut tree)?;
+                host_files(site, machine, known, rendering.hashes, &mut tree)?;
             }
             Role::Appliance(_) => {
-                appliance_files(site, machine, &folder_of(machine)?, packing, &mut tree)?;
+                appliance_files(site, machine, &folder_of(machine)?, rendering, &mut tree)?;
             }
         }
+    }
+    if let Some(known_hosts) = known_hosts_file(site)? {
+        tree.files.push(OutputFile {
+            machine: String::new(),
+            path: KNOWN_HOSTS_PATH.to_owned(),
+            mode: PUBLIC,
+            owner: None,
+            content: Content::of(known_hosts),
+        });
     }
     Ok(tree)
 }
@@ -64,6 +86,7 @@ fn host_files(
     site: &Site,
     machine: &Machine,
     others: &[SiteHost],
+    hashes: &PasswordHashes,
     tree: &mut OutputTree,
 ) -> Result<(), Unwritable> {
     let folder = folder_of(machine)?;
@@ -77,18 +100,18 @@ fn host_files(
         });
     };
     let mut on_rootfs = |path: &str, mode: u32, content: Content| owned(path, mode, ROOT, content);
-    let text = |text: String| Content::Bytes(text.into_bytes());
+    let text = |text: String| Content::of(text);
     on_rootfs(NETPLAN_PATH, SECRET, Content::Bytes(netplan_file(site, machine)?));
     for (path, content) in systemd_link_files(site, machine).into_iter().chain(multicast_dns_files(machine)) {
         on_rootfs(&path, PUBLIC, text(content));
     }
-    on_rootfs(HOSTNAME_PATH, PUBLIC, Content::Bytes(hostname_file(machine)?));
-    on_rootfs(HOSTS_PATH, PUBLIC, Content::Bytes(hosts_file(machine, others)?));
+    on_rootfs(HOSTNAME_PATH, PUBLIC, Content::of(hostname_file(machine)?));
+    on_rootfs(HOSTS_PATH, PUBLIC, Content::of(hosts_file(machine, others)?));
     if let Some(resolved) = resolved_file(machine) {
         on_rootfs(RESOLVED_PATH, PUBLIC, text(resolved));
     }
     on_rootfs(LOCALTIME_PATH, LINK, Content::Link(localtime_target(machine)?));
-    on_rootfs(TIMEZONE_PATH, PUBLIC, Content::Bytes(timezone_file(machine)?));
+    on_rootfs(TIMEZONE_PATH, PUBLIC, Content::of(timezone_file(machine)?));
     if let Some(locale) = locale_file(machine) {
         on_rootfs(LOCALE_PATH, PUBLIC, text(locale.clone()));
         on_rootfs(DEBIAN_LOCALE_PATH, PUBLIC, text(locale));
@@ -96,7 +119,16 @@ fn host_files(
     if let Some(keyboard) = keyboard_file(machine) {
         on_rootfs(KEYBOARD_PATH, PUBLIC, text(keyboard));
     }
-    on_rootfs(SSHD_PATH, PUBLIC, text(sshd_file(machine)));
+    on_rootfs(SSHD_PATH, PUBLIC, text(sshd_file(site, machine)));
+    if machine.settings.ssh.has_made_key() {
+        let unwritable = |reason: String| Unwritable::new(machine, HOST_KEY_PATH, reason);
+        let key = machine.host().and_then(|host| host.host_key.value());
+        let key = key.ok_or_else(|| unwritable("its host key could not be had".to_owned()))?;
+        let private = key.private_file(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
+        let public = key.public_line(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
+        on_rootfs(HOST_KEY_PATH, SECRET, Content::of(private.reveal()));
+        on_rootfs(PUBLIC_HOST_KEY_PATH, PUBLIC, text(format!("{public}\n")));
+    }
     let ssh_links = if machine.settings.ssh.is_enabled() { &[SSH_WANTED][..] } else { &SSH_MASKED[..] };
     for (path, target) in ssh_links {
         on_rootfs(path, LINK, Content::Link((*target).to_owned()));
@@ -105,11 +137,11 @@ fn host_files(
         on_rootfs(SUDOERS_PATH, READ_ONLY, text(sudoers));
     }
     match machine.settings.time_service() {
-        TimeService::Timesyncd => on_rootfs(TIMESYNCD_PATH, PUBLIC, Content::Bytes(timesyncd_file(machine))),
+        TimeService::Timesyncd => on_rootfs(TIMESYNCD_PATH, PUBLIC, Content::of(timesyncd_file(machine))),
         TimeService::Chrony => {
             on_rootfs(CHRONY_SOURCES_PATH, PUBLIC, text(chrony_sources_file(site, machine)?));
             if let Some(keys) = chrony_keys_file(site, machine)? {
-                owned(CHRONY_KEYS_PATH, GROUP, CHRONY, text(keys));
+                owned(CHRONY_KEYS_PATH, GROUP, CHRONY, Content::Bytes(keys));
             }
         }
     }
@@ -118,7 +150,7 @@ fn host_files(
         machine: folder,
         mode: SECRET,
         owner: None,
-        content: Content::Bytes(accounts_file(site, machine)?),
+        content: Content::of(accounts_file(site, machine, |account| hashes.of(machine, account))?),
     });
     Ok(())
 }

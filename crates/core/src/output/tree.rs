@@ -1,6 +1,7 @@
 //! The output tree in memory.
 
 use crate::ovf::PackagePlan;
+use crate::secret::FileBytes;
 
 /// All files of an output tree.
 #[derive(Clone, Debug, Default)]
@@ -12,7 +13,7 @@ pub struct OutputTree {
 /// One file of an output tree.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct OutputFile {
-    /// The machine that it is for.
+    /// The machine that it is for; empty for one that is for all.
     pub machine: String,
     /// Its path in the tree, with `/` between folders, the machine's folder first.
     pub path: String,
@@ -28,7 +29,7 @@ pub struct OutputFile {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Content {
     /// Bytes.
-    Bytes(Vec<u8>),
+    Bytes(FileBytes),
     /// It is a symbolic link to this path.
     Link(String),
     /// It is a package, whose large files are copied when it is written.
@@ -36,6 +37,11 @@ pub enum Content {
 }
 
 impl Content {
+    /// A file of these bytes.
+    pub fn of(bytes: impl Into<Vec<u8>>) -> Self {
+        Self::Bytes(FileBytes::new(bytes))
+    }
+
     /// The bytes of a file, or the path of a link, which is what its size and digest are of; `None` for a package, which
     /// has digests of its own.
     pub fn bytes(&self) -> Option<&[u8]> {

@@ -8,6 +8,8 @@ use std::panic::resume_unwind;
 use std::path::{Component, Path, PathBuf};
 use std::thread;
 
+use zeroize::Zeroizing;
+
 use super::list::{self, LIST_NAME, ListedFile};
 use super::{Content, OutputFile, OutputTree};
 use crate::beside::plain;
@@ -150,7 +152,8 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
             staged.push((beside, file));
         }
     }
-    let rendered: BTreeSet<&str> = tree.files.iter().map(|file| file.machine.as_str()).collect();
+    // What is for all machines is rendered every time.
+    let rendered: BTreeSet<&str> = tree.files.iter().map(|file| file.machine.as_str()).chain([""]).collect();
     let mut stale = Vec::new();
     for (path, file) in old {
         if listed.contains_key(&path) {
@@ -255,7 +258,7 @@ fn stands(file: &OutputFile, path: &Path) -> bool {
             found.is_file()
                 && found.permissions().mode() & 0o7777 == file.mode
                 && found.len() == bytes.len() as u64
-                && fs::read(path).is_ok_and(|there| there == *bytes)
+                && fs::read(path).is_ok_and(|there| Zeroizing::new(there)[..] == bytes[..])
         }
         // The manifest at its front stands for what is behind it.
         Content::Package(plan) => {

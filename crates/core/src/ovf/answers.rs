@@ -6,6 +6,7 @@ use std::collections::HashSet;
 use super::link_choice::link_for;
 use super::{LinkHint, Meaning, Property, PropertyType, Reading, VirtualSystem};
 use crate::machine::{Answer, AnswerSource, Appliance, Link, Machine, Of, Site, Take, TakeFault, TakeWord};
+use crate::secret::Hidden;
 use crate::source::{Place, Written};
 
 /// A property, and what it gets.
@@ -26,8 +27,8 @@ pub struct AnsweredProperty<'a> {
 pub enum Outcome {
     /// This value.
     Value {
-        /// The value.
-        text: String,
+        /// The value, which may be confidential.
+        text: Hidden,
         /// Where it comes from.
         from: Origin,
     },
@@ -75,7 +76,7 @@ impl Outcome {
     /// The value, where there is one.
     pub fn text(&self) -> Option<&str> {
         match self {
-            Self::Value { text, .. } => Some(text),
+            Self::Value { text, .. } => Some(text.reveal()),
             Self::InDoubt | Self::NotThere | Self::Unanswered(_) => None,
         }
     }
@@ -90,11 +91,16 @@ impl Outcome {
 }
 
 impl AnsweredProperty<'_> {
+    /// Whether the sheet answers it with a secret.
+    pub fn is_secret(&self) -> bool {
+        self.answer.is_some_and(|answer| matches!(answer.source.value(), Some(AnswerSource::Secret(_))))
+    }
+
     /// Whether its value must not be shown.
     pub fn is_confidential(&self) -> bool {
         self.property.is_password
             || self.reading.meaning == Meaning::Password
-            || matches!(self.outcome.origin(), Some(Origin::Secret(_)))
+            || self.is_secret()
             || (self.property.kind == PropertyType::String
                 && crate::confidential::is_secret(&self.property.key))
     }
@@ -131,7 +137,7 @@ fn with_references(mut answered: Vec<AnsweredProperty<'_>>) -> Vec<AnsweredPrope
     for property in answered.iter_mut().filter(|property| !property.property.of_collection) {
         if let Outcome::Value { text, from: Origin::Default | Origin::Package } = &mut property.outcome {
             for (reference, value) in &shared {
-                *text = text.replace(reference, value);
+                *text = Hidden::new(text.reveal().replace(reference, value));
             }
         }
     }
@@ -148,7 +154,7 @@ struct Asking<'a> {
 impl Asking<'_> {
     fn outcome(&self, property: &Property, reading: &Reading, answer: Option<&Answer>) -> Outcome {
         let default = property.default_with(self.site.option_of(self.appliance));
-        let value = |text: String, from: Origin| Outcome::Value { text, from };
+        let value = |text: String, from: Origin| Outcome::Value { text: Hidden::new(text), from };
         if !property.is_settable {
             return value(default.unwrap_or_default().to_owned(), Origin::Package);
         }
@@ -181,15 +187,18 @@ impl Asking<'_> {
 
     fn explicit(&self, source: &AnswerSource) -> Outcome {
         match source {
-            AnswerSource::Literal(text) => Outcome::Value { text: text.clone(), from: Origin::Literal },
+            AnswerSource::Literal(text) => {
+                Outcome::Value { text: Hidden::new(text.as_str()), from: Origin::Literal }
+            }
             AnswerSource::Take(take) => match take.value(self.site, self.machine) {
-                Ok(text) => Outcome::Value { text, from: Origin::Taken },
+                Ok(text) => Outcome::Value { text: Hidden::new(text), from: Origin::Taken },
                 Err(_) => Outcome::NotThere,
             },
             AnswerSource::Secret(index) => {
-                let secret = self.site.secrets.get(*index).and_then(|secret| secret.value.value());
-                secret.map_or(Outcome::InDoubt, |value| Outcome::Value {
-                    text: value.reveal().to_owned(),
+                let secret = self.site.secrets.get(*index);
+                let value = secret.and_then(|secret| secret.value_for(self.site, self.machine).value());
+                value.map_or(Outcome::InDoubt, |value| Outcome::Value {
+                    text: value.clone(),
                     from: Origin::Secret(*index),
                 })
             }

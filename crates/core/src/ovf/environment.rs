@@ -2,6 +2,7 @@
 
 use std::io;
 
+use crate::secret::{FileBytes, Hidden};
 use quick_xml::Writer;
 use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
 
@@ -28,13 +29,13 @@ pub struct Entity {
     /// Its id in the descriptor.
     pub id: String,
     /// Id and value of each of its properties.
-    pub properties: Vec<(String, String)>,
+    pub properties: Vec<(String, Hidden)>,
 }
 
 impl Environment {
     /// The document. Fails only when memory does.
-    pub fn document(&self) -> io::Result<Vec<u8>> {
-        let mut writer = Writer::new_with_indent(Vec::new(), b' ', 2);
+    pub fn document(&self) -> io::Result<FileBytes> {
+        let mut writer = Writer::new_with_indent(Vec::with_capacity(16 * 1024), b' ', 2);
         writer.write_event(Event::Decl(BytesDecl::new("1.0", Some("UTF-8"), None)))?;
         let mut environment = BytesStart::new("Environment");
         environment.push_attribute(("xmlns", NAMESPACE));
@@ -58,7 +59,7 @@ impl Environment {
         writer.write_event(Event::End(BytesEnd::new("Environment")))?;
         let mut bytes = writer.into_inner();
         bytes.push(b'\n');
-        Ok(bytes)
+        Ok(FileBytes::new(bytes))
     }
 }
 
@@ -73,7 +74,7 @@ fn properties(writer: &mut Writer<Vec<u8>>, entity: &Entity) -> io::Result<()> {
     for (id, value) in &entity.properties {
         let mut property = BytesStart::new("Property");
         property.push_attribute(("oe:key", id.as_str()));
-        property.push_attribute(("oe:value", value.as_str()));
+        property.push_attribute(("oe:value", value.reveal()));
         writer.write_event(Event::Empty(property))?;
     }
     writer.write_event(Event::End(BytesEnd::new("PropertySection")))
@@ -86,7 +87,7 @@ mod tests {
     use super::*;
 
     fn of(id: &str, properties: &[(&str, &str)]) -> Entity {
-        let properties = properties.iter().map(|(id, value)| ((*id).to_owned(), (*value).to_owned()));
+        let properties = properties.iter().map(|(id, value)| ((*id).to_owned(), Hidden::new(*value)));
         Entity { id: id.to_owned(), properties: properties.collect() }
     }
 

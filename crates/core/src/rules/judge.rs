@@ -73,6 +73,11 @@ impl<'a> Judge<'a> {
         self.findings.push(Finding::new(rule, label, place, message, fix));
     }
 
+    /// Reports a finding that is made already.
+    pub fn report(&mut self, finding: Finding) {
+        self.findings.push(finding);
+    }
+
     /// Reports a breach in a machine's settings, at a part of the value or list that stands at `setting`. What stands in
     /// `[common]` is reported once, and not laid to a machine.
     pub fn on_setting(

@@ -48,7 +48,7 @@ pub(crate) mod report {
     pub(crate) use super::link::name_invalid as link_name_invalid;
     pub(crate) use super::locale::{keyboard_unknown, locale_unknown};
     pub(crate) use super::login::{
-        account_name_invalid, full_name_invalid, ssh_key_malformed, ssh_keys_empty,
+        account_name_invalid, full_name_invalid, group_invalid, shell_invalid, ssh_key_malformed,
     };
     pub(crate) use super::mac::malformed as mac_malformed;
     pub(crate) use super::mtu::out_of_range as mtu_out_of_range;
@@ -69,7 +69,11 @@ pub(crate) mod report {
         list_take_without_of, list_take_word, reference_dangling, reference_fault, reference_loop,
     };
     pub(crate) use super::route::to_default as route_to_default;
-    pub(crate) use super::secret::{missing as secret_missing, undefined as secret_undefined};
+    pub(crate) use super::secret::{
+        file_readable as secret_file_readable, host_key_missing, missing as secret_missing,
+        not_in_store as secret_not_in_store, store_cannot_open, store_readable,
+        undefined as secret_undefined,
+    };
     pub(crate) use super::servers::{dns_not_an_address, ntp_malformed};
     pub(crate) use super::sheet::{
         empty, format_unknown, key_misplaced, key_missing, key_of_other_kind, key_unknown, link_key_missing,
@@ -80,10 +84,7 @@ pub(crate) mod report {
     };
     pub(crate) use super::timezone::unknown as timezone_unknown;
     pub(crate) use super::vlan::out_of_range as vlan_out_of_range;
-    pub(crate) use super::wifi::{
-        country_unknown as wifi_country_unknown, passphrase_length as wifi_passphrase_length,
-        ssid_length as wifi_ssid_length,
-    };
+    pub(crate) use super::wifi::{country_unknown as wifi_country_unknown, ssid_length as wifi_ssid_length};
 }
 
 const FAMILIES: &[&[&Rule]] = &[

@@ -68,7 +68,7 @@ static PROPERTY_NEEDS_SECRET: Rule = Rule {
     explanation: "The package has no password of its own there, and none comes from a sheet by itself. Name a secret with \
         from_secret. An empty default is no password.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n",
+    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
     about_absence: true,
     check: Check::Site(check_needs_secret),
 };
@@ -196,7 +196,7 @@ static PASSWORD_LEFT_AT_DEFAULT: Rule = Rule {
     explanation: "The default of a password stands in the package, or in the product's papers, and with that it is public. \
         Anybody who reaches the appliance before you do may come in. Name a secret in its place.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n",
+    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
     about_absence: true,
     check: Check::Site(check_password_default),
 };
@@ -354,7 +354,7 @@ fn each_open_question<'a>(
 fn check_needs_secret(judge: &mut Judge<'_>) {
     each_settable(judge, |judge, machine, property, table| {
         let is_empty_default = wants_password(property)
-            && matches!(&property.outcome, Outcome::Value { text, from: Origin::Default } if text.is_empty());
+            && matches!(&property.outcome, Outcome::Value { text, from: Origin::Default } if text.reveal().is_empty());
         if is_empty_default || property.outcome == Outcome::Unanswered(Unanswered::NeedsSecret) {
             judge.on_machine(
                 &PROPERTY_NEEDS_SECRET,
@@ -389,7 +389,8 @@ fn check_needs_secret(judge: &mut Judge<'_>) {
 
 fn check_unsure(judge: &mut Judge<'_>) {
     each_settable(judge, |judge, machine, property, table| {
-        let Outcome::Value { text, from: Origin::Default } = &property.outcome else { return };
+        let is_default = property.outcome.origin() == Some(Origin::Default);
+        let Some(text) = property.outcome.text().filter(|_| is_default) else { return };
         let reading = property.reading;
         let may_mean = !reading.is_certain() && is_of_sheet(reading.meaning);
         if !may_mean || disagrees(judge.site, machine, text) || wants_password(property) {
@@ -522,7 +523,8 @@ fn check_too_short(judge: &mut Judge<'_>) {
     each_value(judge, |judge, value| {
         let own = value.property.property.limits.min_length;
         let of_file = password_rules(judge.site, value).and_then(|rules| rules.min_length);
-        let Some(least) = own.max(of_file) else { return };
+        // A secret has rules of its own, which do not say how long it is.
+        let Some(least) = own.max(of_file).filter(|_| !value.property.is_secret()) else { return };
         // A password that is left open has its own finding.
         if value.length() < least && !(value.is_left_open() && wants_password(value.property)) {
             let fix = format!("write {least} characters or more");
@@ -535,7 +537,8 @@ fn check_too_long(judge: &mut Judge<'_>) {
     each_value(judge, |judge, value| {
         let own = value.property.property.limits.max_length;
         let of_file = password_rules(judge.site, value).and_then(|rules| rules.max_length);
-        let Some(most) = own.into_iter().chain(of_file).min() else { return };
+        let most = own.into_iter().chain(of_file).min().filter(|_| !value.property.is_secret());
+        let Some(most) = most else { return };
         if value.length() > most {
             let fix = format!("write {most} characters or fewer");
             report_length(judge, &PROPERTY_TOO_LONG, value, &format!("at most {most}"), fix);
@@ -595,7 +598,8 @@ fn disagrees(site: &Site, machine: &Machine, default: &str) -> bool {
 
 fn check_defaults(judge: &mut Judge<'_>) {
     each_settable(judge, |judge, machine, property, table| {
-        let Outcome::Value { text, from: Origin::Default } = &property.outcome else { return };
+        let is_default = property.outcome.origin() == Some(Origin::Default);
+        let Some(text) = property.outcome.text().filter(|_| is_default) else { return };
         if property.is_confidential() || !disagrees(judge.site, machine, text) {
             return;
         }

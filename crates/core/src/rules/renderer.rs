@@ -12,6 +12,8 @@ pub(super) const RULES: &[&Rule] = &[&RENDERER_CANNOT, &NETPLAN_TOO_OLD];
 
 /// The version from which on netplan takes `regulatory-domain` and passes settings through to `NetworkManager`.
 const PASSES_THROUGH: NetplanVersion = NetplanVersion::new(0, 106);
+/// The version from which on netplan joins networks by SAE.
+const KNOWS_SAE: NetplanVersion = NetplanVersion::new(1, 1);
 /// The version from which on netplan writes routing rules for `NetworkManager`.
 const RULES_FOR_NETWORK_MANAGER: NetplanVersion = NetplanVersion::new(1, 1);
 
@@ -37,8 +39,8 @@ static NETPLAN_TOO_OLD: Rule = Rule {
     nature: Nature::Fault,
     summary: "the hosts' netplan is too old for a setting",
     explanation: "netplan in [common] or on a host names the oldest version among the hosts, and no newer key is \
-        written. The country of a radio needs 0.106, a link with one address family under NetworkManager too, and a \
-        routing table of a link's own under NetworkManager 1.1. An older netplan refuses the whole file, or \
+        written. The country of a radio needs 0.106, a link with one address family under NetworkManager too; a \
+        routing table of a link's own under NetworkManager needs 1.1, and so does SAE. An older netplan refuses the whole file, or \
         loses the setting.",
     wrong: "[common]\nnetplan = \"0.101\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\nnetplan = \"0.106\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
@@ -103,6 +105,11 @@ fn check_version(judge: &mut Judge<'_>) {
         let by_manager = settings.renderer() == Renderer::NetworkManager;
         if let Some(place) = place_of_country(judge, link).filter(|_| version < PASSES_THROUGH) {
             report(judge, machine, place, "The country of a radio", PASSES_THROUGH);
+        }
+        let sae = judge.site.subnet_of(link).filter(|_| matches!(link.kind, LinkKind::Wifi));
+        let sae = sae.and_then(|subnet| Some(subnet.wifi.value()?.sae.as_ref()?.place));
+        if let Some(place) = sae.filter(|_| version < KNOWS_SAE) {
+            report(judge, machine, place, "Joining a network by SAE", KNOWS_SAE);
         }
         let table = link.options.as_ref().and_then(|options| options.own_table.as_ref());
         if let Some(table) = table.filter(|_| by_manager && version < RULES_FOR_NETWORK_MANAGER) {

@@ -115,7 +115,7 @@ fn check_admin(judge: &mut Judge<'_>) {
         let Some(host) = machine.host() else { return false };
         let accounts: Vec<_> = host.accounts.iter().filter_map(|index| site.accounts.get(*index)).collect();
         // A host without any login has a finding of its own.
-        let has_login = accounts.iter().any(|account| !account.keys.is_empty());
+        let has_login = accounts.iter().any(|account| super::login::opens(account, machine));
         has_login
             && !machine.settings.ssh.allows_root()
             && !accounts.iter().any(|account| account.is_admin || account.has_faulty_keys)

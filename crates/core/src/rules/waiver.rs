@@ -65,7 +65,9 @@ struct Waiver {
 
 impl Waiver {
     fn silences(&self, finding: &Finding) -> bool {
+        // What another machine refuses is no judgement, whatever the rule's other findings are.
         self.rule == finding.rule
+            && finding.nature() != Nature::Fault
             && match (&self.machines, &finding.machine) {
                 (None, _) => true,
                 (Some(globs), Some(machine)) => globs.iter().any(|glob| glob.is_match(machine)),

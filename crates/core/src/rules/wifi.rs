@@ -3,13 +3,15 @@
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::machine::LinkKind;
-use crate::source::{Place, Written};
+use crate::machine::{LinkKind, SecretRole};
+use crate::secret::{is_wifi_key, is_wifi_passphrase};
+use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[
     &WIFI_SETTINGS_MISSING,
     &WIFI_SSID_LENGTH,
     &WIFI_PASSPHRASE_LENGTH,
+    &WIFI_PASSPHRASE_READABLE,
     &WIFI_COUNTRY_UNKNOWN,
     &WIFI_IN_BRIDGE,
 ];
@@ -49,11 +51,24 @@ static WIFI_PASSPHRASE_LENGTH: Rule = Rule {
     nature: Nature::Fault,
     summary: "the passphrase of a wireless network has the wrong length",
     explanation: "A passphrase has 8 to 63 characters of ASCII; a key that was derived from one has 64 hexadecimal \
-        digits (IEEE 802.11, annex J). With another length the radio never joins.",
+        digits (IEEE 802.11, annex J). With another length the radio never joins. SAE wants the passphrase itself.",
     wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"short.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: false,
-    check: Check::Reading,
+    check: Check::Site(check_passphrases),
+};
+
+/// A passphrase that lies on hosts as it is.
+static WIFI_PASSPHRASE_READABLE: Rule = Rule {
+    name: "wifi-passphrase-readable",
+    severity: Severity::Note,
+    nature: Nature::Judgement,
+    summary: "the passphrase of a wireless network lies on hosts as it is",
+    explanation: "For WPA2 a host gets a key that is derived from the passphrase. SAE needs the passphrase itself, so that who         takes a host's card out has it, for this network and wherever else it is used. Use it nowhere else, and change it         when a host is lost.",
+    wrong: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, sae = true }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: false,
+    check: Check::Site(check_readable),
 };
 
 /// A country that there is not.
@@ -111,6 +126,66 @@ fn check_missing(judge: &mut Judge<'_>) {
     }
 }
 
+/// Says nothing of the passphrase, not even how long it is.
+fn check_passphrases(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for slot in site.secret_slots() {
+        let Some((secret, value)) = site.secret_of(slot).zip(site.value_of_slot(slot)) else { continue };
+        let text = value.reveal();
+        let network = |used: &crate::machine::SecretUse| match used.role {
+            SecretRole::Wifi(index) => Some((used.place, site.subnets.get(index)?.wifi.value()?)),
+            _ => None,
+        };
+        let Some((place, wifi)) = site.uses_of(slot).find_map(network) else { continue };
+        let (what, fix) = if is_wifi_key(text) && wifi.sae.is_some() {
+            (
+                "a derived key, and SAE wants the passphrase itself",
+                "put the passphrase of 8 to 63 ASCII characters there",
+            )
+        } else if is_wifi_key(text) || is_wifi_passphrase(text) {
+            continue;
+        } else {
+            (
+                "no passphrase: it has too few characters, too many, or others than ASCII has",
+                "put a passphrase of 8 to 63 ASCII characters there, or a key of 64 hexadecimal digits",
+            )
+        };
+        let called = if secret.is_in_sheet() {
+            "What stands here".to_owned()
+        } else {
+            format!("The secret {}", secret.name.value)
+        };
+        judge.on_sheet(&WIFI_PASSPHRASE_LENGTH, place, format!("{called} is {what}."), fix);
+    }
+}
+
+fn check_readable(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (index, subnet) in site.subnets.iter().enumerate() {
+        let Some(sae) = subnet.wifi.value().and_then(|wifi| wifi.sae.as_ref()) else { continue };
+        let hosts = site.machines.iter().filter(|machine| {
+            machine.host().is_some()
+                && machine.links.iter().any(|link| {
+                    matches!(link.kind, LinkKind::Wifi)
+                        && link.subnet.value().is_some_and(|subnet| subnet.value == index)
+                })
+        });
+        let count = hosts.count();
+        if count > 0 {
+            judge.on_sheet(
+                &WIFI_PASSPHRASE_READABLE,
+                sae.place,
+                format!(
+                    "The passphrase of {} lies as it is on {count} {}.",
+                    subnet.name.value,
+                    if count == 1 { "host" } else { "hosts" }
+                ),
+                "use it nowhere else; or take `sae` out, and hosts get a derived key for WPA2",
+            );
+        }
+    }
+}
+
 fn check_members(judge: &mut Judge<'_>) {
     for (machine, link) in links(judge).filter(|(_, link)| matches!(link.kind, LinkKind::Wifi)) {
         let Some(parent) = machine.parent_of(link) else { continue };
@@ -136,18 +211,6 @@ pub(crate) fn ssid_length(written: &Written<String>) -> Finding {
         written.place,
         format!("The name of the network has {} bytes, and it takes 1 to 32.", written.value.len()),
         "write the name as the access point shows it",
-    )
-}
-
-/// Says nothing of the passphrase, not even how long it is.
-pub(crate) fn passphrase_length(place: Place, secret: &str) -> Finding {
-    Finding::on_sheet(
-        &WIFI_PASSPHRASE_LENGTH,
-        place,
-        format!(
-            "The secret {secret} is no passphrase: it has too few characters, too many, or others than ASCII has."
-        ),
-        "put a passphrase of 8 to 63 ASCII characters there, or a key of 64 hexadecimal digits",
     )
 }
 

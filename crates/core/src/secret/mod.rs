@@ -1,6 +1,7 @@
 //! Credentials: values that are never shown, where they come from, what they must keep to, how they are made up, hashed and
 //! kept.
 
+mod bytes;
 mod class;
 mod generate;
 mod hidden;
@@ -13,6 +14,7 @@ pub mod store;
 mod well_known;
 mod wifi_key;
 
+pub use bytes::FileBytes;
 pub use class::CharacterClass;
 pub use generate::{GenerateFault, Generated, Recipe, in_groups};
 pub use hidden::Hidden;

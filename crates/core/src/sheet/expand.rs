@@ -342,7 +342,10 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
         ssh:
             Given::Absent
             | Given::Faulty
-            | Given::Value(SshEntry { enabled: _, password_login: _, root_login: _ }),
+            | Given::Value(SshEntry { enabled: _, password_login: _, root_login: _, host_key: _ }),
+        stock_logins,
+        password_hash,
+        password_cost: _,
     } = settings;
     for text in [
         purpose,
@@ -355,6 +358,8 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
         netplan,
         renderer,
         hosts_file,
+        stock_logins,
+        password_hash,
     ] {
         each_given(text, visit);
     }

@@ -227,6 +227,27 @@ const HOSTS_FILE: KeySpec = key(
     "Whose names `/etc/hosts` has: the host's own, or those of all machines of the sheet. Left out: its own.",
     Shape::Word(&["own", "site"]),
 );
+const STOCK_LOGINS: KeySpec = key(
+    "stock_logins",
+    "\"lock\", \"keep\" or \"refuse\"",
+    r#"stock_logins = "lock""#,
+    "What becomes of logins that a host's image brings along and the sheet does not name: they are locked, kept as they are, or the image is refused. Left out: lock.",
+    Shape::Word(&["lock", "keep", "refuse"]),
+);
+const PASSWORD_HASH: KeySpec = key(
+    "password_hash",
+    "\"yescrypt\" or \"sha512\"",
+    r#"password_hash = "yescrypt""#,
+    "How passwords of logins are hashed; systems older than Debian 11 know `\"sha512\"` only. Left out: yescrypt.",
+    Shape::Word(&["yescrypt", "sha512"]),
+);
+const PASSWORD_COST: KeySpec = key(
+    "password_cost",
+    "a number: 1 to 11 for yescrypt, 1000 to 999999999 for sha512",
+    "password_cost = 5",
+    "How long hashing takes: for yescrypt each step doubles time and memory, for SHA-512 these are the rounds. Left out: 5, which is Debian's, or 500000.",
+    Shape::Number(1, 999_999_999),
+);
 const SSH_KEY: KeySpec = key(
     "ssh",
     "a table",
@@ -383,13 +404,20 @@ pub(crate) static ROOT: TableSpec = table(
 pub(crate) static COMMON: TableSpec = table(
     "[common]",
     "[common]",
-    "What all machines share. Every key but `site` may be repeated on a machine, where it replaces the value given here.",
+    "What all machines share. Every key but `site` and `refused_passwords` may be repeated on a machine, where it replaces the value given here.",
     &[
         key(
             "site",
             "a text",
             r#"site = "Capo Vetro harbor""#,
             "What the sheet is about; shown by `review`. Left out: nothing is shown.",
+            Shape::Text,
+        ),
+        key(
+            "refused_passwords",
+            "the path of a file",
+            r#"refused_passwords = "refused-passwords.txt""#,
+            "A file of passwords, a line each, that no secret may be, beside those that everybody knows; from the folder of the sheet on. Left out: none.",
             Shape::Text,
         ),
         PURPOSE,
@@ -410,6 +438,9 @@ pub(crate) static COMMON: TableSpec = table(
         RENDERER,
         HOSTS_FILE,
         SSH_KEY,
+        STOCK_LOGINS,
+        PASSWORD_HASH,
+        PASSWORD_COST,
     ],
 );
 
@@ -514,7 +545,12 @@ pub(crate) static WIFI: TableSpec = table(
             "passphrase",
             "a secret, or \"none\"",
             r#"passphrase = { from_secret = "breakwater-wifi" }"#,
-            "Passphrase of the network (WPA2), from a `[secret.NAME]`. `\"none\"`: the network is open, on purpose. Required.", Shape::Secret).required(),
+            "Passphrase of the network, from a `[secret.NAME]`. Hosts get the key that is derived from it (WPA2), or the passphrase itself where `sae` is true. `\"none\"`: the network is open, on purpose. Required.", Shape::Secret).required(),
+        key(
+            "sae",
+            "true or false",
+            "sae = true",
+            "Whether the network is joined by SAE (WPA3), which needs the passphrase itself on the host, and netplan 1.1 or later. Left out: false.", Shape::Flag),
         key(
             "country",
             "a country code of two letters",
@@ -553,6 +589,13 @@ pub(crate) static SSH: TableSpec = table(
             "true or false",
             "root_login = false",
             "Whether root may log in. Left out: false.",
+            Shape::Flag,
+        ),
+        key(
+            "host_key",
+            "true or false",
+            "host_key = true",
+            "Whether the host gets an SSH host key that was made beforehand and is kept in the store, so that `known_hosts` knows it before it is there. Left out: false.",
             Shape::Flag,
         ),
     ],
@@ -674,16 +717,70 @@ pub(crate) static SECRET: TableSpec = table(
     "a secret",
     "Where a confidential value comes from. The value itself never stands in a sheet.",
     &[
-        key("from", "\"file\"", r#"from = "file""#, "The kind of source. Required.", Shape::Word(&["file"]))
-            .required(),
+        key(
+            "from",
+            "\"encrypted\", \"env\", \"file\" or \"prompt\"",
+            r#"from = "encrypted""#,
+            "Where the value comes from: the encrypted store beside the sheet, an environment variable, a file of its own, or a person who is asked in every run. Required.",
+            Shape::Word(&["encrypted", "env", "file", "prompt"]),
+        )
+        .required(),
         key(
             "path",
             "the path of a file",
             r#"path = "breakwater-wifi.secret""#,
-            "The file that holds the value on its only line, from the folder of the sheet on. Required.",
+            "With `from = \"file\"`: the file that holds the value on its only line, from the folder of the sheet on. Nobody but its owner may read it. `{machine}` or `{cluster}` in it stands for the name, where `per` says so.",
             Shape::Text,
-        )
-        .required(),
+        ),
+        key(
+            "variable",
+            "the name of an environment variable",
+            r#"variable = "LOGBOOK_ADMIN""#,
+            "With `from = \"env\"`: the variable that holds the value. `{machine}` or `{cluster}` in it stands for the name in capitals with underscores, where `per` says so.",
+            Shape::Text,
+        ),
+        key(
+            "per",
+            "\"site\", \"cluster\" or \"machine\"",
+            r#"per = "machine""#,
+            "Whether one value serves all that use the secret, or each cluster or each machine has its own. Left out: site.",
+            Shape::Word(&["site", "cluster", "machine"]),
+        ),
+        key(
+            "min_length",
+            "a number from 1 to 1000",
+            "min_length = 14",
+            "The fewest characters. Left out: 12 for passwords of logins and appliances, 8 in a lab.",
+            Shape::Number(1, 1000),
+        ),
+        key(
+            "max_length",
+            "a number from 1 to 1000",
+            "max_length = 20",
+            "The most characters. Left out: as many as what uses it takes.",
+            Shape::Number(1, 1000),
+        ),
+        key(
+            "require",
+            "a list of \"upper\", \"lower\", \"digit\" and \"symbol\"",
+            r#"require = ["upper", "lower", "digit"]"#,
+            "Kinds of characters of which it must hold one. Left out: none.",
+            Shape::Words(&["upper", "lower", "digit", "symbol"]),
+        ),
+        key(
+            "forbid",
+            "a text of characters",
+            r#"forbid = "'\"""#,
+            "Characters that it must not hold. Left out: none.",
+            Shape::Text,
+        ),
+        key(
+            "typed_on",
+            "a list of keyboard layouts",
+            r#"typed_on = ["it", "gb"]"#,
+            "The layouts that a console may assume, or that a keyboard may have, where it is typed: us, gb, de, at, fr, be, it, es, pt, ch, se, dk, no. Its characters then sit on the same key in all of them. Left out: nobody types it.",
+            Shape::TextList,
+        ),
     ],
 );
 
@@ -766,20 +863,64 @@ pub(crate) static IN_USE: TableSpec = TableSpec {
 pub(crate) static ACCOUNT: TableSpec = table(
     "[account.NAME]",
     "an account",
-    "A login on hosts, which is entered with an SSH key.",
+    "A login on hosts, which is entered with an SSH key, with a password, or with either. `[account.root]` opens root, which is locked otherwise.",
     &[
-        key("full_name", "a text", r#"full_name = "Harbor keeper""#, "Whose login it is. Left out: empty.", Shape::Text),
-        key("admin", "true or false", "admin = true", "Whether the login may act as root. Left out: false.", Shape::Flag),
+        key(
+            "full_name",
+            "a text",
+            r#"full_name = "Harbor keeper""#,
+            "Whose login it is. Left out: empty.",
+            Shape::Text,
+        ),
+        key(
+            "admin",
+            "true or false",
+            "admin = true",
+            "Whether the login may act as root. Left out: false.",
+            Shape::Flag,
+        ),
         key(
             "ssh_keys",
             "a list of public key files, or public keys",
             r#"ssh_keys = ["keys/keeper.pub"]"#,
-            "SSH public keys that open the login: paths of files, from the folder of the sheet on, or the keys themselves. A file may hold several, a line each. Required.", Shape::TextList).required(),
+            "SSH public keys that open the login: paths of files, from the folder of the sheet on, or the keys themselves, with their options before them if they have any. A file may hold several, a line each. Left out: none, and there must be a password.",
+            Shape::TextList,
+        ),
+        key(
+            "password",
+            "a secret",
+            r#"password = { from_secret = "keeper-login" }"#,
+            "The password, from a `[secret.NAME]`; hosts get its hash. Left out: none, and the login is entered with a key alone.",
+            Shape::Secret,
+        ),
+        key(
+            "change_at_first_login",
+            "true or false",
+            "change_at_first_login = true",
+            "Whether the password has to be changed at the first login, by key too. Left out: false.",
+            Shape::Flag,
+        ),
+        key(
+            "groups",
+            "a list of groups",
+            r#"groups = ["dialout"]"#,
+            "Groups of the host that the login is a member of, beside its own and that of the administrators. Left out: none.",
+            Shape::TextList,
+        ),
+        key(
+            "shell",
+            "an absolute path",
+            r#"shell = "/bin/bash""#,
+            "The program that a login starts. Left out: /bin/bash.",
+            Shape::Text,
+        ),
         key(
             "hosts",
             "a list of host names, with * and ? as wildcards",
             r#"hosts = ["gauge-*", "signal-tower"]"#,
-            "The hosts that get the login. Left out: every host.", Shape::TextList),
+            "The hosts that get the login. Left out: every host.",
+            Shape::TextList,
+        ),
     ],
 );
 
@@ -813,6 +954,9 @@ pub(crate) static HOST: TableSpec = table(
         RENDERER,
         HOSTS_FILE,
         SSH_KEY,
+        STOCK_LOGINS,
+        PASSWORD_HASH,
+        PASSWORD_COST,
         key(
             "link",
             "tables by name",

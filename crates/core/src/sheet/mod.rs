@@ -10,6 +10,7 @@ mod syntax;
 mod table;
 
 use crate::given::Given;
+use crate::secret::Hidden;
 use crate::source::{Place, Written};
 
 pub use expand::expand;
@@ -27,6 +28,8 @@ pub const SIZE_LIMIT: u64 = 512 * 1024 * 1024;
 pub struct Sheet {
     /// What the sheet is about, in the administrator's words.
     pub site: Given<Written<String>>,
+    /// `refused_passwords` of `[common]`.
+    pub refused_passwords: Given<Written<String>>,
     /// The settings of `[common]`.
     pub common: SettingsEntry,
     /// The `[subnet.*]` tables.
@@ -89,6 +92,12 @@ pub struct SettingsEntry {
     pub hosts_file: Given<Written<String>>,
     /// `ssh`
     pub ssh: Given<SshEntry>,
+    /// `stock_logins`
+    pub stock_logins: Given<Written<String>>,
+    /// `password_hash`
+    pub password_hash: Given<Written<String>>,
+    /// `password_cost`
+    pub password_cost: Given<Written<i64>>,
 }
 
 /// `ssh = { … }`
@@ -100,6 +109,8 @@ pub struct SshEntry {
     pub password_login: Given<Written<bool>>,
     /// `root_login`
     pub root_login: Given<Written<bool>>,
+    /// `host_key`
+    pub host_key: Given<Written<bool>>,
 }
 
 /// A list that can be declined with `"none"`.
@@ -173,6 +184,8 @@ pub struct WifiEntry {
     pub country: Given<Written<String>>,
     /// `hidden`
     pub hidden: Given<Written<bool>>,
+    /// `sae`
+    pub sae: Given<Written<bool>>,
 }
 
 /// Where a confidential value comes from.
@@ -182,6 +195,8 @@ pub enum SecretUse {
     None,
     /// `{ from_secret = … }`
     Named(String),
+    /// The value itself, where it should not stand.
+    Literal(Hidden),
 }
 
 /// A `[pool.NAME]` table.
@@ -230,6 +245,20 @@ pub struct SecretEntry {
     pub from: Given<Written<String>>,
     /// `path`
     pub path: Given<Written<String>>,
+    /// `variable`
+    pub variable: Given<Written<String>>,
+    /// `per`
+    pub per: Given<Written<String>>,
+    /// `min_length`
+    pub min_length: Given<Written<i64>>,
+    /// `max_length`
+    pub max_length: Given<Written<i64>>,
+    /// `require`
+    pub require: Given<Vec<Written<String>>>,
+    /// `forbid`
+    pub forbid: Given<Written<String>>,
+    /// `typed_on`
+    pub typed_on: Given<Vec<Written<String>>>,
 }
 
 /// A `[time_key.NAME]` table.
@@ -271,6 +300,14 @@ pub struct AccountEntry {
     pub admin: Given<Written<bool>>,
     /// `ssh_keys`: paths of public key files, or public keys
     pub ssh_keys: Given<Vec<Written<String>>>,
+    /// `password`
+    pub password: Given<Written<SecretUse>>,
+    /// `change_at_first_login`
+    pub change_at_first_login: Given<Written<bool>>,
+    /// `groups`
+    pub groups: Given<Vec<Written<String>>>,
+    /// `shell`
+    pub shell: Given<Written<String>>,
     /// `hosts`: globs of host names
     pub hosts: Given<Vec<Written<String>>>,
 }

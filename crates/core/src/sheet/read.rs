@@ -18,6 +18,7 @@ use super::{
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::rules::report;
+use crate::secret::Hidden;
 use crate::source::{Place, Source, SourceId, Span, Written};
 
 /// Takes a sheet apart. Everything that can be read is read, whatever else is wrong, so that one run gives all findings.
@@ -58,6 +59,7 @@ fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &st
         let mut common = TableReader::new(root.reader, table, &COMMON, place, None);
         common.refuse_unknown_keys(&[&ROOT]);
         sheet.site = common.text("site");
+        sheet.refused_passwords = common.text("refused_passwords");
         sheet.common = read_settings(&mut common, &COMMON);
     }
     for (name, table, place) in root.named_tables("subnet") {
@@ -138,6 +140,9 @@ fn read_settings(table: &mut TableReader<'_, '_, '_>, spec: &'static TableSpec) 
         entry.renderer = table.text("renderer");
         entry.hosts_file = table.text("hosts_file");
         entry.ssh = read_ssh(table);
+        entry.stock_logins = table.text("stock_logins");
+        entry.password_hash = table.text("password_hash");
+        entry.password_cost = table.integer("password_cost");
     }
     entry
 }
@@ -150,6 +155,7 @@ fn read_ssh(table: &mut TableReader<'_, '_, '_>) -> Given<SshEntry> {
             enabled: ssh.flag("enabled"),
             password_login: ssh.flag("password_login"),
             root_login: ssh.flag("root_login"),
+            host_key: ssh.flag("host_key"),
         })
     })
 }
@@ -245,6 +251,10 @@ fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<Writ
         DeValue::String(text) if key == "passphrase" && text.as_ref() == "none" => {
             Given::Value(Written::new(SecretUse::None, place))
         }
+        // Where it should not stand, which is a finding of its own.
+        DeValue::String(text) if !table.reader.is_broken(place) => {
+            Given::Value(Written::new(SecretUse::Literal(Hidden::new(text.as_ref())), place))
+        }
         DeValue::Table(inner) => {
             let mut secret = table.inner(inner, &FROM_SECRET, place);
             secret.refuse_unknown_keys(&[]);
@@ -306,7 +316,24 @@ fn read_secret(
 ) -> SecretEntry {
     let mut table = TableReader::new(reader, table, &SECRET, place, None);
     table.refuse_unknown_keys(&[&COMMON, &ROOT]);
-    SecretEntry { from: table.required_text("from"), path: table.required_text("path"), name }
+    let entry = SecretEntry {
+        from: table.required_text("from"),
+        path: table.text("path"),
+        variable: table.text("variable"),
+        per: table.text("per"),
+        min_length: table.integer("min_length"),
+        max_length: table.integer("max_length"),
+        require: table.texts("require"),
+        forbid: table.text("forbid"),
+        typed_on: table.texts("typed_on"),
+        name,
+    };
+    match entry.from.value().map(|from| from.value.as_str()) {
+        Some("file") if entry.path.is_absent() => table.missing("path"),
+        Some("env") if entry.variable.is_absent() => table.missing("variable"),
+        _ => {}
+    }
+    entry
 }
 
 fn read_time_key(
@@ -385,6 +412,7 @@ fn read_wifi(table: &mut TableReader<'_, '_, '_>) -> Given<WifiEntry> {
             passphrase: read_secret_use(&mut wifi, "passphrase"),
             country: wifi.text("country"),
             hidden: wifi.flag("hidden"),
+            sae: wifi.flag("sae"),
         };
         if entry.passphrase.is_absent() {
             wifi.missing("passphrase");
@@ -415,17 +443,17 @@ fn read_account(
 ) -> AccountEntry {
     let mut table = TableReader::new(reader, table, &ACCOUNT, place, None);
     table.refuse_unknown_keys(&[&COMMON, &ROOT]);
-    let entry = AccountEntry {
+    AccountEntry {
         full_name: table.text("full_name"),
         admin: table.flag("admin"),
         ssh_keys: table.texts("ssh_keys"),
+        password: read_secret_use(&mut table, "password"),
+        change_at_first_login: table.flag("change_at_first_login"),
+        groups: table.texts("groups"),
+        shell: table.text("shell"),
         hosts: table.texts("hosts"),
         name,
-    };
-    if entry.ssh_keys.is_absent() {
-        table.missing("ssh_keys");
     }
-    entry
 }
 
 fn read_machine(

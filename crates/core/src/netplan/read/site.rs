@@ -552,6 +552,7 @@ impl LinkReader<'_> {
                     .map_or(Given::Faulty, |country| Given::Value(Written::new(country, place))),
             },
             is_hidden: false,
+            sae: None,
         })
     }
 

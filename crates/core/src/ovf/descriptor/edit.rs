@@ -7,6 +7,7 @@ use roxmltree::{Document, Node};
 
 use super::Descriptor;
 use super::xml::{attribute, child, children};
+use crate::secret::Hidden;
 
 /// A value to be set.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -16,7 +17,7 @@ pub struct Setting {
     /// Id of the property.
     pub property: String,
     /// Its new value.
-    pub value: String,
+    pub value: Hidden,
     /// The deployment option that was chosen, whose own default is set too where there is one.
     pub option: Option<String>,
 }
@@ -75,11 +76,11 @@ fn edits_of(
             let id = parts.into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join(".");
             // Of several with one id the first is meant.
             let Some(setting) = wanted.remove(id.as_str()) else { continue };
-            edits.extend(edit(text, property, &setting.value));
+            edits.extend(edit(text, property, setting.value.reveal()));
             let own = children(property, "Value")
                 .find(|value| attribute(*value, "configuration") == setting.option.as_deref());
             if let Some(own) = own.filter(|_| setting.option.is_some()) {
-                edits.extend(edit(text, own, &setting.value));
+                edits.extend(edit(text, own, setting.value.reveal()));
             }
         }
     }
@@ -136,7 +137,7 @@ mod tests {
         Setting {
             system: Some("a".to_owned()),
             property: property.to_owned(),
-            value: value.to_owned(),
+            value: Hidden::new(value),
             option: Some("big".to_owned()),
         }
     }

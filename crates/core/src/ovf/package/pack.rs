@@ -6,12 +6,13 @@ use std::io::{self, Read, Write};
 
 use super::{Contents, archive};
 use crate::beside::{Content, Folder, ReadFault};
+use crate::secret::FileBytes;
 
 /// A package that is to be written.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct PackagePlan {
     /// Members at the front: the descriptor, the manifest.
-    pub head: Vec<(String, Vec<u8>)>,
+    pub head: Vec<(String, FileBytes)>,
     /// Files of the old package, in their order, with their sizes.
     pub files: Vec<(String, u64)>,
     /// The old package.
@@ -146,7 +147,10 @@ pub fn make_sample_package(
     }
     let path = folder.join(contents.sibling("ova"));
     let plan = PackagePlan {
-        head: vec![(descriptor_name.to_owned(), bytes), (manifest_name, manifest)],
+        head: vec![
+            (descriptor_name.to_owned(), FileBytes::new(bytes)),
+            (manifest_name, FileBytes::new(manifest)),
+        ],
         files,
         contents,
         folder: read,
@@ -181,7 +185,7 @@ mod tests {
         let contents = package.contents.unwrap();
         assert_eq!(contents.archived().collect::<Vec<_>>(), ["x.ovf", "x.mf", "a.img", "b.img"]);
         let plan = PackagePlan {
-            head: vec![("y.ovf".into(), b"abc".to_vec())],
+            head: vec![("y.ovf".into(), FileBytes::new(*b"abc"))],
             files: vec![("a.img".into(), 700), ("b.img".into(), 1024)],
             contents,
             folder: Folder::new(folder.path()),

@@ -1,0 +1,383 @@
+//! Typing of secrets, and the fetching of their values once it is known who uses them.
+
+use std::collections::BTreeMap;
+use std::path::Path;
+
+use super::resolve::Resolver;
+use super::{Appliance, Machine, Role, Secret, SecretScope, SecretSource, Site};
+use crate::beside::ReadFault;
+use crate::given::Given;
+use crate::rules::report;
+use crate::secret::keyboard::KeyLayout;
+use crate::secret::store::{EntryId, Store};
+use crate::secret::{CharacterClass, Hidden, HostKey, WellKnown};
+use crate::sheet::{SECRET, SecretEntry, SecretUse};
+use crate::source::{Place, Written};
+
+/// Largest list of refused passwords that is read.
+const LIST_LIMIT: u64 = 64 * 1024 * 1024;
+/// Largest file of a secret that is read.
+const FILE_LIMIT: u64 = 64 * 1024;
+
+/// Why a value cannot be had, as the end of a sentence, and what to do.
+struct Unavailable {
+    reason: String,
+    fix: String,
+}
+
+impl Resolver<'_> {
+    /// A secret without its values, which are fetched when it is known who uses it.
+    pub(super) fn secret(&mut self, entry: SecretEntry) -> Secret {
+        #[derive(Clone, Copy)]
+        enum Kind {
+            Store,
+            Variable,
+            File,
+            Prompt,
+        }
+        const KINDS: [(&str, Kind); 4] = [
+            ("encrypted", Kind::Store),
+            ("env", Kind::Variable),
+            ("file", Kind::File),
+            ("prompt", Kind::Prompt),
+        ];
+        let source_place = entry.from.value().map_or(entry.name.place, |from| from.place);
+        let from = entry.from.and_then(|written| self.one_of(&written, &KINDS, &SECRET, "from"));
+        let source = from.and_then(|from| match from.value {
+            Kind::Store => Some(SecretSource::Store),
+            Kind::Prompt => Some(SecretSource::Prompt),
+            Kind::File => entry.path.into_value().map(SecretSource::File),
+            Kind::Variable => entry.variable.into_value().map(SecretSource::Variable),
+        });
+        let scope = entry.per.and_then(|written| self.one_of(&written, &SecretScope::ALL, &SECRET, "per"));
+        let mut length = |given: Given<Written<i64>>, key: &str| {
+            let read = given.and_then(|written| match usize::try_from(written.value) {
+                Ok(length @ 1..=1000) => Some(length),
+                _ => {
+                    let found = written.value.to_string();
+                    self.report(report::value_wrong_type(None, written.place, SECRET.key(key)?, &found))
+                }
+            });
+            read.into_value()
+        };
+        let (min_length, max_length) =
+            (length(entry.min_length, "min_length"), length(entry.max_length, "max_length"));
+        let require = entry.require.into_value().unwrap_or_default();
+        let require = require.iter().filter_map(|written| {
+            self.one_of(written, &CharacterClass::ALL, &SECRET, "require").map(|class| class.value)
+        });
+        let require = require.collect();
+        let typed_on = entry.typed_on.into_value().unwrap_or_default();
+        let mut secret = Secret {
+            source,
+            source_place,
+            scope: scope.into_value().map(|scope| scope.value).unwrap_or_default(),
+            min_length,
+            max_length,
+            require,
+            forbid: entry.forbid.into_value().map(|forbid| forbid.value).unwrap_or_default(),
+            typed_on: typed_on.iter().filter_map(|written| self.key_layout(written)).collect(),
+            values: BTreeMap::new(),
+            name: entry.name,
+        };
+        self.check_placeholder(&mut secret);
+        secret
+    }
+
+    fn key_layout(&mut self, written: &Written<String>) -> Option<KeyLayout> {
+        match KeyLayout::parse(&written.value) {
+            Some(layout) => Some(layout),
+            None => {
+                let spec = SECRET.key("typed_on")?;
+                let known: Vec<&str> = KeyLayout::all().map(KeyLayout::name).collect();
+                self.report(report::word_unknown(None, written, spec, known.into_iter()))
+            }
+        }
+    }
+
+    /// Where each machine or cluster has a value of its own, a path or a variable must differ by them.
+    fn check_placeholder(&mut self, secret: &mut Secret) {
+        let Some(placeholder) = placeholder(secret.scope) else { return };
+        let (written, key) = match secret.source.value() {
+            Some(SecretSource::File(path)) => (path, "path"),
+            Some(SecretSource::Variable(variable)) => (variable, "variable"),
+            _ => return,
+        };
+        if written.value.contains(placeholder) {
+            return;
+        }
+        let Some(spec) = SECRET.key(key) else { return };
+        let found =
+            format!("one without {placeholder}, though each {} has a value of its own", secret.scope.word());
+        self.findings.push(report::value_wrong_type(None, written.place, spec, &found));
+        secret.source = Given::Faulty;
+    }
+
+    /// What stands for a secret: its index, and where that is said; nothing where there is none, on purpose.
+    pub(super) fn secret_use(
+        &mut self,
+        written: &Written<SecretUse>,
+        what: impl FnOnce() -> String,
+    ) -> Option<Option<Written<usize>>> {
+        match &written.value {
+            SecretUse::None => Some(None),
+            SecretUse::Named(name) => {
+                self.secret_named(name, written.place).map(|index| Some(written.with(index)))
+            }
+            SecretUse::Literal(value) => {
+                Some(Some(written.with(self.literal_secret(what(), value.clone(), written.place))))
+            }
+        }
+    }
+
+    /// A value that stands in the sheet becomes a secret of its own, one for all machines of an entry.
+    pub(super) fn literal_secret(&mut self, what: String, value: Hidden, place: Place) -> usize {
+        let is_known = |secret: &Secret| {
+            secret.is_in_sheet()
+                && secret.name.place == place
+                && secret.value_of(None).value() == Some(&value)
+        };
+        if let Some(index) = self.secrets.iter().rposition(is_known) {
+            return index;
+        }
+        self.secrets.push(Secret::in_sheet(what, value, place));
+        self.secrets.len() - 1
+    }
+
+    pub(super) fn secret_named(&mut self, name: &str, place: Place) -> Option<usize> {
+        let known = || self.secrets.iter().filter(|secret| !secret.is_in_sheet());
+        match self.secrets.iter().position(|secret| !secret.is_in_sheet() && secret.name.value == name) {
+            Some(index) => Some(index),
+            None => {
+                let known: Vec<&str> = known().map(|secret| secret.name.value.as_str()).collect();
+                let finding = report::secret_undefined(name, place, &known);
+                self.report(finding)
+            }
+        }
+    }
+
+    /// The passwords that the site's own list refuses.
+    pub(super) fn well_known(&mut self, list: &Given<Written<String>>) -> WellKnown {
+        let Some(written) = list.value() else { return WellKnown::default() };
+        let bytes = self.beside.read(Path::new(&written.value), LIST_LIMIT);
+        let reason = match bytes.map(String::from_utf8) {
+            Ok(Ok(text)) => return WellKnown::with_list(&text),
+            Ok(Err(_)) => "it is not UTF-8 text".to_owned(),
+            Err(fault) => fault.to_string(),
+        };
+        if let Some(spec) = crate::sheet::COMMON.key("refused_passwords") {
+            let found = format!("\"{}\", which cannot be read: {reason}", written.value);
+            self.findings.push(report::value_wrong_type(None, written.place, spec, &found));
+        }
+        WellKnown::default()
+    }
+
+    /// Fetches the values that something uses, and the host keys that are wanted.
+    pub(super) fn fetch(&mut self, site: &mut Site) {
+        if !self.sources.are_asked() {
+            return;
+        }
+        let mut wanted: BTreeMap<usize, Vec<Option<String>>> = BTreeMap::new();
+        for slot in site.secret_slots() {
+            wanted.entry(slot.secret).or_default().push(slot.holder.clone());
+        }
+        for (index, holders) in wanted {
+            let Some(secret) = site.secrets.get_mut(index) else { continue };
+            match secret.source.value().cloned() {
+                None => {
+                    secret.values.extend(holders.into_iter().map(|holder| (holder, Given::Faulty)));
+                }
+                Some(SecretSource::Sheet) => {}
+                Some(SecretSource::Store) => self.fetch_from_store(secret, holders),
+                Some(source) => {
+                    for holder in holders {
+                        let value = self.fetch_one(secret, &source, holder.as_deref());
+                        secret.values.insert(holder, value);
+                    }
+                }
+            }
+        }
+        self.fetch_host_keys(site);
+    }
+
+    fn fetch_one(&mut self, secret: &Secret, source: &SecretSource, holder: Option<&str>) -> Given<Hidden> {
+        let (place, value) = match source {
+            SecretSource::File(path) => {
+                let path = path.with(filled(&path.value, secret.scope, holder, str::to_owned));
+                if let Some(mode) = self.beside.mode_for_others(Path::new(&path.value)) {
+                    self.findings.push(report::secret_file_readable(&path, &secret.name.value, mode));
+                }
+                (path.place, self.secret_file(&path.value))
+            }
+            SecretSource::Variable(variable) => {
+                let capitals = |name: &str| name.to_ascii_uppercase().replace(['-', '.'], "_");
+                let name = filled(&variable.value, secret.scope, holder, capitals);
+                let value = self.sources.variable(&name).map_err(|reason| Unavailable {
+                    reason,
+                    fix: format!("set {name} in the environment of this run"),
+                });
+                (variable.place, value.and_then(only_line))
+            }
+            SecretSource::Prompt | SecretSource::Store | SecretSource::Sheet => {
+                let id = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
+                let value = self.sources.ask(&id.to_string()).map_err(|reason| Unavailable {
+                    reason,
+                    fix: "run this in a terminal, or take the value from elsewhere: from = \"encrypted\", \"env\" or \
+                          \"file\""
+                        .to_owned(),
+                });
+                (secret.source_place, value.and_then(only_line))
+            }
+        };
+        match value {
+            Ok(value) => Given::Value(value),
+            Err(Unavailable { reason, fix }) => {
+                let called = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
+                self.findings.push(report::secret_missing(place, &called.to_string(), &reason, &fix));
+                Given::Faulty
+            }
+        }
+    }
+
+    /// The store, unless it does not open, which is reported once.
+    fn store(&mut self, place: Place) -> Option<&Store> {
+        match self.sources.store() {
+            Ok(store) => {
+                if let Some(mode) = self.sources.store_mode_for_others().filter(|_| !self.told_of_store) {
+                    self.told_of_store = true;
+                    self.findings.push(report::store_readable(place, &self.sources.store_name(), mode));
+                }
+                Some(store)
+            }
+            Err(fault) => {
+                if !self.told_of_store {
+                    self.told_of_store = true;
+                    self.findings.push(report::store_cannot_open(place, &fault));
+                }
+                None
+            }
+        }
+    }
+
+    fn fetch_from_store(&mut self, secret: &mut Secret, holders: Vec<Option<String>>) {
+        let Some(store) = self.store(secret.source_place) else {
+            secret.values.extend(holders.into_iter().map(|holder| (holder, Given::Faulty)));
+            return;
+        };
+        let mut missing = Vec::new();
+        for holder in holders {
+            let id = EntryId { secret: secret.name.value.clone(), holder: holder.clone() };
+            let value = match store.secrets.get(&id) {
+                Some(stored) => Given::Value(stored.value.clone()),
+                None => {
+                    missing.push(id.holder);
+                    Given::Faulty
+                }
+            };
+            secret.values.insert(holder, value);
+        }
+        if !missing.is_empty() {
+            let finding = report::secret_not_in_store(
+                &secret.name,
+                secret.scope,
+                &missing.into_iter().flatten().collect::<Vec<String>>(),
+                self.sheet_name,
+            );
+            self.findings.push(finding);
+        }
+    }
+
+    fn fetch_host_keys(&mut self, site: &mut Site) {
+        let wants = |machine: &&mut Machine| {
+            matches!(machine.role, Role::Host(_)) && machine.settings.ssh.has_made_key()
+        };
+        let mut missing: Vec<String> = Vec::new();
+        let mut first: Option<Place> = None;
+        for machine in site.machines.iter_mut().filter(wants) {
+            let Some(place) = machine.settings.ssh.host_key.value().map(|flag| flag.place) else { continue };
+            let key: Option<Option<HostKey>> = self
+                .store(place)
+                .map(|store| store.host_keys.get(machine.label()).map(|entry| entry.key.clone()));
+            if key == Some(None) {
+                first.get_or_insert(place);
+                missing.push(machine.label().to_owned());
+            }
+            if let Role::Host(host) = &mut machine.role {
+                host.host_key = key.flatten().map_or(Given::Faulty, Given::Value);
+            }
+        }
+        if let Some(place) = first {
+            self.findings.push(report::host_key_missing(place, &missing, self.sheet_name));
+        }
+    }
+
+    /// The only line of a file. What is wrong with it is said without a word of what is in it.
+    fn secret_file(&self, path: &str) -> Result<Hidden, Unavailable> {
+        let bytes = self.beside.read(Path::new(path), FILE_LIMIT).map_err(|fault| Unavailable {
+            reason: match fault {
+                ReadFault::Missing => format!("there is no file {path}"),
+                other => format!("{path}: {other}"),
+            },
+            fix: "write the path of the file that holds it, from the folder of the sheet on".to_owned(),
+        })?;
+        let text = zeroize::Zeroizing::new(String::from_utf8(bytes).map_err(|_| Unavailable {
+            reason: format!("{path} is not UTF-8 text"),
+            fix: "save it as UTF-8 text".to_owned(),
+        })?);
+        only_line(Hidden::new(text.as_str())).map_err(|fault| Unavailable {
+            reason: format!("{path} {}", fault.reason.trim_start_matches("it ")),
+            fix: fault.fix,
+        })
+    }
+
+    /// Answers that are passwords and stand in the sheet become secrets that stand in the sheet.
+    pub(super) fn hide_literals(&mut self, label: &str, appliance: &mut Appliance, site: &Site) {
+        use super::{AnswerSource, answer::wants_password};
+        let mut answers = std::mem::take(&mut appliance.answers);
+        for answer in &mut answers {
+            let Given::Value(AnswerSource::Literal(text)) = &answer.source else { continue };
+            if !text.is_empty() && wants_password(site, appliance, &answer.property.value) {
+                let what = format!("the answer to {} of {label}", answer.property.value);
+                let index = self.literal_secret(what, Hidden::new(text.as_str()), answer.place);
+                answer.source = Given::Value(AnswerSource::Secret(index));
+            }
+        }
+        appliance.answers = answers;
+    }
+}
+
+/// A value is one line.
+fn only_line(value: Hidden) -> Result<Hidden, Unavailable> {
+    let text = value.reveal();
+    let line = text.strip_suffix('\n').unwrap_or(text);
+    let line = line.strip_suffix('\r').unwrap_or(line);
+    if line.is_empty() {
+        return Err(Unavailable {
+            reason: "it is empty".to_owned(),
+            fix: "put the value there, on one line".to_owned(),
+        });
+    }
+    if line.contains(['\n', '\r', '\0']) {
+        return Err(Unavailable {
+            reason: "it has several lines".to_owned(),
+            fix: "leave the value alone there, on one line".to_owned(),
+        });
+    }
+    Ok(Hidden::new(line))
+}
+
+/// What stands for the name of a holder.
+fn placeholder(scope: SecretScope) -> Option<&'static str> {
+    match scope {
+        SecretScope::Site => None,
+        SecretScope::Cluster => Some("{cluster}"),
+        SecretScope::Machine => Some("{machine}"),
+    }
+}
+
+fn filled(text: &str, scope: SecretScope, holder: Option<&str>, spelled: impl Fn(&str) -> String) -> String {
+    match (placeholder(scope), holder) {
+        (Some(placeholder), Some(holder)) => text.replace(placeholder, &spelled(holder)),
+        _ => text.to_owned(),
+    }
+}

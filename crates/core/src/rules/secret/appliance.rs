@@ -1,0 +1,79 @@
+//! The rule on what stays behind in an appliance.
+
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::Severity;
+use crate::machine::{AnswerSource, Machine, Site};
+use crate::ovf::is_at_console;
+
+/// A value that can still be read later.
+pub(super) static SECRET_STAYS_READABLE: Rule = Rule {
+    name: "secret-stays-readable",
+    severity: Severity::Note,
+    nature: Nature::Judgement,
+    summary: "a password stays readable around an appliance after its first boot",
+    explanation: "A property is handed over as plain text: it is in the volume that is in the drive, in the settings of the \
+        virtual machine, and inside the machine for every program. Once the appliance has taken its password, take \
+        settings.iso out of the drive, empty the property in the hypervisor, and remove the output. `render \
+        --without-secrets` leaves passwords out of the descriptor and of properties.json, for when the volume brings them.",
+    wrong: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n",
+    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"the harbor office empties the property after the first boot\"\nuntil = 2027-06-30\n",
+    about_absence: false,
+    check: Check::Site(check_stays),
+};
+
+/// The properties of a machine that are answered with secrets.
+fn confidential(site: &Site, machine: &Machine) -> Vec<String> {
+    let Some(appliance) = machine.appliance().filter(|appliance| !is_at_console(site, appliance)) else {
+        return Vec::new();
+    };
+    let Some(system) = site.system_of(appliance) else { return Vec::new() };
+    let is_secret =
+        |answer: &&crate::machine::Answer| matches!(answer.source.value(), Some(AnswerSource::Secret(_)));
+    appliance
+        .answers
+        .iter()
+        .filter(is_secret)
+        .filter(|answer| system.property(&answer.property.value).is_some_and(|property| property.is_settable))
+        .map(|answer| answer.property.value.clone())
+        .collect()
+}
+
+fn check_stays(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        let properties = confidential(site, machine);
+        let Some(appliance) = machine.appliance().filter(|_| !properties.is_empty()) else { continue };
+        let by_volume = site
+            .system_of(appliance)
+            .is_some_and(|system| system.hardware.transports.iter().any(|transport| transport == "iso"));
+        let by_other = site
+            .system_of(appliance)
+            .is_some_and(|system| system.hardware.transports.iter().any(|transport| transport != "iso"));
+        let mut places = Vec::new();
+        places.extend(by_volume.then_some("in the volume in its drive"));
+        places.extend(by_other.then_some("in the settings that the hypervisor hands over"));
+        let verb = if properties.len() == 1 { "stays" } else { "stay" };
+        let fix = match (by_volume, by_other) {
+            (true, false) => {
+                "take settings.iso out of the drive once it is up, and remove the output; a waiver says that somebody does"
+            }
+            (false, true) => {
+                "empty the property in the hypervisor once it is up, and remove the output; a waiver says that somebody does"
+            }
+            _ => {
+                "once it is up, take settings.iso out of the drive, empty the property in the hypervisor, and remove the output; a waiver says that somebody does"
+            }
+        };
+        judge.on_machine(
+            &SECRET_STAYS_READABLE,
+            machine,
+            appliance.answers_place.unwrap_or(machine.place),
+            format!(
+                "{} {verb} readable after the first boot: {}, and in the output.",
+                properties.join(", "),
+                if places.is_empty() { "in the descriptor".to_owned() } else { places.join(" and ") }
+            ),
+            fix,
+        );
+    }
+}

@@ -1,0 +1,119 @@
+//! Rules on values that serve more than one purpose.
+
+use std::collections::{BTreeSet, HashMap};
+
+use super::held::{Held, held_values};
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::Severity;
+use crate::machine::{Purpose, SecretUse};
+
+/// One value, two roles.
+pub(super) static SECRET_REUSED: Rule = Rule {
+    name: "secret-reused",
+    severity: Severity::Warning,
+    nature: Nature::Credential,
+    summary: "one value serves two roles",
+    explanation: "Who learns the password of one login, or of one product, then has the other too, and neither can be changed \
+        alone. For those that may change machines this is an error in production.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { from_secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { from_secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n",
+    about_absence: false,
+    check: Check::Site(check_reused),
+};
+
+/// One value, many machines.
+pub(super) static SECRET_SHARED: Rule = Rule {
+    name: "secret-shared",
+    severity: Severity::Warning,
+    nature: Nature::Credential,
+    summary: "one password opens the administrators' logins of several machines",
+    explanation: "Who learns it on one machine has them all. per = \"machine\" gives each a value of its own, which the store \
+        makes up and keeps; per = \"cluster\" one to each cluster. The members of one cluster may share a value.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"{machine}.secret\"\nper = \"machine\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
+    about_absence: false,
+    check: Check::Site(check_shared),
+};
+
+/// Whether a use only repeats another's value, as wizards ask for it.
+fn is_repetition(held: Held<'_>, used: &SecretUse) -> bool {
+    const WORDS: [&str; 7] = ["confirm", "again", "repeat", "retype", "verify", "wiederholen", "conferma"];
+    let id = held.site.answered_property(used).unwrap_or_default().to_lowercase();
+    WORDS.iter().any(|word| id.contains(word))
+}
+
+fn check_reused(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let mut first_with: HashMap<&str, Held<'_>> = HashMap::new();
+    let mut findings = Vec::new();
+    for held in held_values(site) {
+        let severity = |is_for_administrators: bool| {
+            if is_for_administrators { Severity::Error } else { Severity::Warning }
+        };
+        let mut roles: Vec<(String, &SecretUse)> = Vec::new();
+        for used in held.uses().filter(|used| !is_repetition(held, used)) {
+            let role = site.role_in_words(used);
+            if roles.iter().all(|(known, _)| *known != role) {
+                roles.push((role, used));
+            }
+        }
+        if let [(first, _), (second, used), ..] = roles.as_slice() {
+            let mut finding = held.finding(
+                &SECRET_REUSED,
+                format!("{} serves the {first} and the {second}.", held.called()),
+                "give each a secret of its own",
+            );
+            finding.place = used.place;
+            findings.push(finding.weighing(severity(held.is_for_administrators()), Nature::Credential));
+        }
+        match first_with.get(held.value.reveal()) {
+            None => {
+                first_with.insert(held.value.reveal(), held);
+            }
+            Some(other) => {
+                let is_grave = held.is_for_administrators() || other.is_for_administrators();
+                let message = format!("{} and {} have the same value.", held.called(), other.id());
+                let finding = held.finding(&SECRET_REUSED, message, "choose another value for one of them");
+                findings.push(finding.weighing(severity(is_grave), Nature::Credential));
+            }
+        }
+    }
+    findings.into_iter().for_each(|finding| judge.report(finding));
+}
+
+fn check_shared(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let mut findings = Vec::new();
+    for held in held_values(site).filter(|held| held.slot.holder.is_none()) {
+        let machines: BTreeSet<usize> = held
+            .uses()
+            .filter(|used| site.is_for_administrators(used))
+            .filter_map(|used| used.machine)
+            .filter(|index| {
+                site.machines
+                    .get(*index)
+                    .is_some_and(|machine| machine.settings.purpose() == Purpose::Production)
+            })
+            .collect();
+        // The members of a cluster count as one.
+        let groups: BTreeSet<String> = machines
+            .iter()
+            .filter_map(|index| site.machines.get(*index))
+            .map(|machine| match site.cluster_of(machine) {
+                Some(cluster) => format!("cluster {}", cluster.name.value),
+                None => machine.label().to_owned(),
+            })
+            .collect();
+        if groups.len() > 1 {
+            let message = format!(
+                "{} opens the administrators' logins of {} machines with one value.",
+                held.called(),
+                machines.len()
+            );
+            let mut finding = held.finding(&SECRET_SHARED, message, "");
+            "write per = \"machine\" in its table, so that each has its own".clone_into(&mut finding.fix);
+            findings.push(finding);
+        }
+    }
+    findings.into_iter().for_each(|finding| judge.report(finding));
+}

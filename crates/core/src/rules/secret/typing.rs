@@ -1,0 +1,114 @@
+//! Rules on values that somebody types, and on demands that no value meets.
+
+use super::held::held_values;
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::{Finding, Severity};
+use crate::secret::keyboard::{KeyLayout, Trouble, troubled_positions};
+
+/// A value that comes out differently.
+pub(super) static SECRET_LAYOUT_DEPENDENT: Rule = Rule {
+    name: "secret-layout-dependent",
+    severity: Severity::Error,
+    nature: Nature::Judgement,
+    summary: "a secret that is typed has characters that sit elsewhere on another of its keyboards",
+    explanation: "typed_on names the layouts that a console may assume or a keyboard may have; the console_keyboard of a host \
+        counts with them. A character on another key comes out as another one, one with AltGr or a dead key often not at all, \
+        and the login stays shut though the password is right. The finding names positions, never characters. \
+        `secret generate` takes characters alone that sit on the same key in all of them.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"typed.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
+    about_absence: false,
+    check: Check::Site(check_layouts),
+};
+
+/// Demands that no value meets.
+pub(super) static SECRET_LIMITS_CONTRADICT: Rule = Rule {
+    name: "secret-limits-contradict",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "no value can keep to all that is asked of a secret",
+    explanation: "Lengths, kinds of characters, forbidden characters and keyboard layouts are asked for by the secret, by the \
+        properties that use it, and by products' password rules. Where they contradict each other, give what uses it a secret \
+        of its own, or ask for less.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 20\nmax_length = 16\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 16\nmax_length = 30\n",
+    about_absence: false,
+    check: Check::Site(check_contradictions),
+};
+
+fn check_layouts(judge: &mut Judge<'_>) {
+    let mut findings = Vec::new();
+    for held in held_values(judge.site) {
+        let layouts = held.demands().typed_on;
+        let found = troubled_positions(held.value.reveal(), &layouts);
+        if found.is_empty() {
+            continue;
+        }
+        let names: Vec<&str> = layouts.iter().map(|layout| layout.name()).collect();
+        let of = |trouble: Trouble| -> Vec<usize> {
+            found.iter().filter(|(_, kind)| *kind == trouble).map(|(position, _)| *position).collect()
+        };
+        let mut parts = Vec::new();
+        for (trouble, one, many) in [
+            (Trouble::ComesOutDifferently, "sits on another key", "sit on other keys"),
+            (Trouble::NeedsAltGr, "needs AltGr", "need AltGr"),
+            (Trouble::NeedsDeadKey, "needs a dead key or has none", "need a dead key or have none"),
+        ] {
+            let positions = of(trouble);
+            match positions.as_slice() {
+                [] => {}
+                [only] => parts.push(format!("character {only} {one}")),
+                several => {
+                    let numbers: Vec<String> = several.iter().map(usize::to_string).collect();
+                    parts.push(format!("characters {} {many}", numbers.join(", ")));
+                }
+            }
+        }
+        let (where_typed, fix) = match names.as_slice() {
+            [only] => {
+                (format!("on the layout {only}"), "choose a value of characters that have a key of their own")
+            }
+            several => (
+                format!("on one of the layouts {}", several.join(", ")),
+                "choose a value of characters that sit on the same key in all of them",
+            ),
+        };
+        let message = format!("{} is typed {where_typed}, and there {}.", held.called(), parts.join(", "));
+        findings.push(held.finding(&SECRET_LAYOUT_DEPENDENT, message, fix));
+    }
+    findings.into_iter().for_each(|finding| judge.report(finding));
+}
+
+fn check_contradictions(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let mut told = std::collections::HashSet::new();
+    for slot in site.secret_slots() {
+        let Some(secret) = site.secret_of(slot) else { continue };
+        let demands = site.demands_on(slot);
+        let Some(fault) = demands.contradiction() else { continue };
+        let mut by: Vec<&str> = demands
+            .min_length()
+            .into_iter()
+            .chain(demands.max_length())
+            .map(|demand| demand.by.as_str())
+            .chain(demands.require.iter().map(|demand| demand.by.as_str()))
+            .collect();
+        by.dedup();
+        let layouts: Vec<&str> = demands.typed_on.iter().copied().map(KeyLayout::name).collect();
+        let typed = if layouts.is_empty() {
+            String::new()
+        } else {
+            format!("; it is typed on {}", layouts.join(", "))
+        };
+        let message = format!(
+            "No value can be right for the secret {}: {fault} ({}{typed}).",
+            secret.name.value,
+            by.join(", ")
+        );
+        // Machines that use it alike are told of once.
+        if told.insert((slot.secret, message.clone())) {
+            let fix = "ask for less, or give what uses it a secret of its own";
+            judge.report(Finding::on_sheet(&SECRET_LIMITS_CONTRADICT, secret.name.place, message, fix));
+        }
+    }
+}

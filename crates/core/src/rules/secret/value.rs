@@ -1,0 +1,348 @@
+//! Rules on the values themselves. No message says what is in a value, or how long it is.
+
+use rayon::prelude::*;
+
+use super::held::{Held, held_values};
+use super::{Check, Judge, Nature, Rule};
+use crate::finding::{Finding, Severity};
+use crate::machine::{SecretRole, SecretUse};
+use crate::secret::{is_wifi_key, is_wifi_passphrase};
+
+/// Too few characters.
+pub(super) static SECRET_TOO_SHORT: Rule = Rule {
+    name: "secret-too-short",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "a secret has fewer characters than are asked for",
+    explanation: "How many are asked for is said by min_length of the secret, by the package's property, by the product's \
+        password rules, or else 12 for passwords, 8 in a lab. What a product itself refuses is an error everywhere.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 40\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 14\n",
+    about_absence: false,
+    check: Check::Site(check_too_short),
+};
+
+/// Too many characters.
+pub(super) static SECRET_TOO_LONG: Rule = Rule {
+    name: "secret-too-long",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "a secret has more characters than are taken",
+    explanation: "How many are taken is said by max_length of the secret, by the package's property, or by the product's \
+        password rules. A longer password is refused, or cut off without a word, and then lets nobody in.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 14\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 40\n",
+    about_absence: false,
+    check: Check::Site(check_too_long),
+};
+
+/// No character of a kind.
+pub(super) static SECRET_LACKS_CLASS: Rule = Rule {
+    name: "secret-lacks-class",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "a secret has no character of a kind that is asked for",
+    explanation: "Kinds are capital letters, small letters, digits and symbols; require of the secret, or the product's \
+        password rules, ask for one of each that they name. A wizard asks again until it has them; a file is refused.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"upper\"]\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"lower\"]\n",
+    about_absence: false,
+    check: Check::Site(check_classes),
+};
+
+/// A character that is not taken.
+pub(super) static SECRET_FORBIDDEN_CHARACTER: Rule = Rule {
+    name: "secret-forbidden-character",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "a secret has a character that is not taken",
+    explanation: "forbid of the secret, or the product's password rules, name characters that are not taken. Control \
+        characters are taken nowhere, and a time key has no blanks and no #, or after HEX: pairs of hexadecimal digits alone. \
+        The finding names the position, never the character.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"aeiou\"\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"$'\"\n",
+    about_absence: false,
+    check: Check::Site(check_forbidden),
+};
+
+/// A value that everybody tries first.
+pub(super) static SECRET_WELL_KNOWN: Rule = Rule {
+    name: "secret-well-known",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "a secret is a password that everybody knows",
+    explanation: "Words such as admin, password and changeme, with digits behind them or in the place of letters, are what is \
+        tried first. refused_passwords in [common] names a file of a site's own; the password that a product comes with \
+        counts too, where its meanings file says it.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"well-known.secret\"\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    about_absence: false,
+    check: Check::Site(check_well_known),
+};
+
+/// A value that is told by what it opens.
+pub(super) static SECRET_CONTAINS_NAME: Rule = Rule {
+    name: "secret-contains-name",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "a secret contains the name of the account or of the machine that it opens",
+    explanation: "Who tries passwords begins with the names that can be seen, and puts digits behind them. Choose a value that \
+        has nothing to do with what it opens.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"of-the-keeper.secret\"\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    about_absence: false,
+    check: Check::Site(check_names),
+};
+
+/// A value that can be guessed.
+pub(super) static SECRET_WEAK: Rule = Rule {
+    name: "secret-weak",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "a secret can be guessed in few tries",
+    explanation: "The number of tries is estimated from words, names, dates, rows of keys and repetitions in the value. Fewer \
+        than a million are an error; fewer than a hundred million, which is hours where a hash or a radio's greeting was \
+        caught, are a warning.",
+    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"weak.secret\"\n",
+    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    about_absence: false,
+    check: Check::Site(check_weak),
+};
+
+fn report_each<'a>(judge: &mut Judge<'a>, look: impl Fn(Held<'a>) -> Option<Finding>) {
+    for held in held_values(judge.site) {
+        if let Some(finding) = look(held) {
+            judge.report(finding);
+        }
+    }
+}
+
+fn check_too_short(judge: &mut Judge<'_>) {
+    report_each(judge, |held| {
+        let demands = held.demands();
+        let demand = demands.min_length().filter(|demand| held.value.length() < demand.value)?;
+        // What contradicts itself has its own finding.
+        demands.contradiction().is_none().then(|| {
+            held.finding_by(
+                &SECRET_TOO_SHORT,
+                demand.is_hard,
+                format!(
+                    "{} has too few characters. {} takes {} or more.",
+                    held.called(),
+                    demand.by,
+                    demand.value
+                ),
+                &format!("choose a value of {} characters or more", demand.value),
+            )
+        })
+    });
+}
+
+fn check_too_long(judge: &mut Judge<'_>) {
+    report_each(judge, |held| {
+        let demands = held.demands();
+        let demand = demands.max_length().filter(|demand| held.value.length() > demand.value)?;
+        demands.contradiction().is_none().then(|| {
+            held.finding_by(
+                &SECRET_TOO_LONG,
+                demand.is_hard,
+                format!(
+                    "{} has too many characters. {} takes {} at most.",
+                    held.called(),
+                    demand.by,
+                    demand.value
+                ),
+                &format!("choose a value of {} characters or fewer", demand.value),
+            )
+        })
+    });
+}
+
+fn check_classes(judge: &mut Judge<'_>) {
+    report_each(judge, |held| {
+        let demands = held.demands();
+        let lacks =
+            |class: &crate::secret::CharacterClass| !held.value.reveal().chars().any(|c| class.has(c));
+        let missing: Vec<_> = demands.require.iter().filter(|demand| lacks(&demand.value)).collect();
+        let first = missing.first()?;
+        if demands.contradiction().is_some() {
+            return None;
+        }
+        let mut kinds: Vec<&str> = missing.iter().map(|demand| demand.value.one()).collect();
+        kinds.dedup();
+        let kinds = kinds.join(" and ");
+        Some(
+            held.finding_by(
+                &SECRET_LACKS_CLASS,
+                missing.iter().any(|demand| demand.is_hard),
+                format!("{} lacks {kinds}, which is asked for. {} asks for it.", held.called(), first.by)
+                    .replace(", which is asked for. ", ": "),
+                &format!("choose a value with {kinds} in it"),
+            ),
+        )
+    });
+}
+
+fn positions(found: &[usize]) -> String {
+    let numbers: Vec<String> = found.iter().map(usize::to_string).collect();
+    match numbers.as_slice() {
+        [] => String::new(),
+        [only] => format!("character {only}"),
+        [first @ .., last] => format!("characters {} and {last}", first.join(", ")),
+    }
+}
+
+fn check_forbidden(judge: &mut Judge<'_>) {
+    report_each(judge, |held| {
+        let demands = held.demands();
+        let text = held.value.reveal();
+        let at = |is_bad: &dyn Fn(char) -> bool| -> Vec<usize> {
+            text.chars().enumerate().filter(|(_, c)| is_bad(*c)).map(|(index, _)| index + 1).collect()
+        };
+        let control = at(&|c: char| c.is_control());
+        if !control.is_empty() {
+            return Some(held.finding_by(
+                &SECRET_FORBIDDEN_CHARACTER,
+                true,
+                format!("{} has a control character: {}.", held.called(), positions(&control)),
+                "choose a value without it",
+            ));
+        }
+        let is_time_key = held.uses().any(|used| matches!(used.role, SecretRole::TimeKey(_)));
+        if let Some(digits) = text.strip_prefix("HEX:").filter(|_| is_time_key)
+            && hex::decode(digits).is_err()
+        {
+            return Some(held.finding_by(
+                &SECRET_FORBIDDEN_CHARACTER,
+                true,
+                format!(
+                    "{} begins with HEX:, and what follows is no pairs of hexadecimal digits.",
+                    held.called()
+                ),
+                "write two of the digits 0 to 9 and A to F for each byte",
+            ));
+        }
+        let (demand, found) = demands.forbid.iter().find_map(|demand| {
+            let found = at(&|c: char| demand.value.contains(c));
+            (!found.is_empty()).then_some((demand, found))
+        })?;
+        Some(held.finding_by(
+            &SECRET_FORBIDDEN_CHARACTER,
+            demand.is_hard,
+            format!(
+                "{} has what {} does not take: {}.",
+                held.called(),
+                lower_first(&demand.by),
+                positions(&found)
+            ),
+            "choose a value without it",
+        ))
+    });
+}
+
+/// In the middle of a sentence.
+fn lower_first(by: &str) -> String {
+    by.strip_prefix("The ").map_or_else(|| by.to_owned(), |rest| format!("the {rest}"))
+}
+
+fn public_password<'a>(held: Held<'a>, used: &SecretUse) -> Option<&'a str> {
+    let appliance = held.site.machine_of_use(used)?.appliance()?;
+    held.site.meanings_of(appliance)?.default_login.as_ref()?.public_password.as_deref()
+}
+
+fn check_well_known(judge: &mut Judge<'_>) {
+    report_each(judge, |held| {
+        let text = held.value.reveal();
+        let is_default = held.uses().any(|used| {
+            public_password(held, used) == Some(text)
+                // A property that keeps what its product comes with has its own finding.
+                && !held.site.is_property_answer(used)
+        });
+        let why = if is_default {
+            "is the password that the product is known to come with"
+        } else if held.site.well_known.has(text) {
+            "is a password that everybody tries first"
+        } else {
+            return None;
+        };
+        Some(held.finding(
+            &SECRET_WELL_KNOWN,
+            format!("{} {why}.", held.called()),
+            "choose a value that nobody else has",
+        ))
+    });
+}
+
+fn check_names(judge: &mut Judge<'_>) {
+    report_each(judge, |held| {
+        let text = held.value.reveal().to_lowercase();
+        let found = held.uses().find_map(|used| {
+            let account = held.site.account_of_use(used).map(|name| (name, "the account"));
+            let machine = held.site.machine_of_use(used);
+            let label = machine.map(|machine| (machine.label().to_owned(), "the machine"));
+            let hostname = machine
+                .and_then(|machine| machine.hostname.value())
+                .map(|name| (name.to_string(), "the machine"));
+            let is_login = !matches!(used.role, SecretRole::Wifi(_) | SecretRole::TimeKey(_));
+            [account, label, hostname]
+                .into_iter()
+                .flatten()
+                .filter(|_| is_login)
+                .find(|(name, _)| name.chars().count() >= 3 && text.contains(&name.to_lowercase()))
+        });
+        let (name, what) = found?;
+        // A password that everybody knows is one whatever else it is.
+        (!held.site.well_known.has(held.value.reveal())).then(|| {
+            held.finding(
+                &SECRET_CONTAINS_NAME,
+                format!("{} contains the name of {what} that it is for, {name}.", held.called()),
+                "choose a value that has nothing to do with what it opens",
+            )
+        })
+    });
+}
+
+fn check_weak(judge: &mut Judge<'_>) {
+    // Each takes a while, and there may be thousands.
+    let held: Vec<Held<'_>> = held_values(judge.site).collect();
+    let findings: Vec<Option<Finding>> = held.into_par_iter().map(weakness).collect();
+    findings.into_iter().flatten().for_each(|finding| judge.report(finding));
+}
+
+fn weakness(held: Held<'_>) -> Option<Finding> {
+    let text = held.value.reveal();
+    let is_key = held.uses().all(|used| match used.role {
+        SecretRole::TimeKey(_) => true,
+        SecretRole::Wifi(_) => is_wifi_key(text),
+        SecretRole::Login(_) | SecretRole::Answer(_) => false,
+    });
+    let demands = held.demands();
+    let is_short = demands.min_length().is_some_and(|demand| held.value.length() < demand.value);
+    // One finding for one slip.
+    let is_no_passphrase = held.uses().any(|used| {
+        matches!(used.role, SecretRole::Wifi(_)) && !is_wifi_key(text) && !is_wifi_passphrase(text)
+    });
+    if is_key || is_short || is_no_passphrase || held.site.well_known.has(text) {
+        return None;
+    }
+    let is_password = held
+        .uses()
+        .any(|used| !matches!(used.role, SecretRole::Answer(_)) || held.site.is_password_answer(used));
+    if !is_password {
+        return None;
+    }
+    let tries = zxcvbn::zxcvbn(text, &[]).guesses_log10();
+    let (severity, how_many) = if tries < 6.0 {
+        (Severity::Error, "a million")
+    } else if tries < 8.0 {
+        (Severity::Warning, "a hundred million")
+    } else {
+        return None;
+    };
+    let finding = held.finding(
+        &SECRET_WEAK,
+        format!("{} can be guessed in fewer than {how_many} tries.", held.called()),
+        "choose several words that do not belong together, or characters by chance",
+    );
+    Some(finding.weighing(severity, Nature::Credential))
+}
