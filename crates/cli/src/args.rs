@@ -41,6 +41,8 @@ pub(crate) enum Command {
     Render(RenderArguments),
     /// Shows what a package asks for, whether an image is the right one, or what netplan files say
     Inspect(InspectArguments),
+    /// The encrypted store of secrets beside a sheet
+    Secret(SecretArguments),
     /// Says what a prefix is in all spellings, and what a sheet uses its addresses for
     Subnet(SubnetArguments),
     /// Prints the JSON Schema of the sheet, for editors that complete keys
@@ -65,6 +67,193 @@ pub(crate) struct CheckArguments {
     /// Mend, in the sheet itself, the slips for which only one value can have been meant
     #[arg(long)]
     pub(crate) fix: bool,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+/// What opens the encrypted store beside a sheet.
+#[derive(Clone, Debug, Default, Args)]
+#[command(next_help_heading = "To open the store of secrets")]
+pub(crate) struct UnlockArguments {
+    /// A file with a private key that opens the store, AGE-SECRET-KEY-1… or an SSH key; without it, the file that the variable
+    /// `IMPOSTAZIONE_KEY` names
+    #[arg(long, value_name = "FILE")]
+    pub(crate) key: Vec<PathBuf>,
+
+    /// A file with the passphrase that opens the store, on its first line
+    #[arg(long, value_name = "FILE", conflicts_with = "passphrase_fd")]
+    pub(crate) passphrase_from: Option<PathBuf>,
+
+    /// An open file with that passphrase, by its number
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) passphrase_fd: Option<u32>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SecretArguments {
+    #[command(subcommand)]
+    pub(crate) command: SecretCommand,
+}
+
+#[derive(Debug, Subcommand)]
+#[command(disable_help_subcommand = true)]
+pub(crate) enum SecretCommand {
+    /// Puts a value into the store: typed on the terminal without being shown, or from stdin
+    Enter(SecretEnterArguments),
+    /// Makes values up that keep to all that is asked of them, and host keys
+    Generate(SecretGenerateArguments),
+    /// Shows which secrets the sheet wants, where they come from and what uses them; never a value
+    List(SecretListArguments),
+    /// Judges the secrets alone, and says whether the store opens and what in it is no longer wanted
+    Check(SecretCheckArguments),
+    /// Shows who can open the store, or changes it; makes the store where there is none
+    Recipients(SecretRecipientsArguments),
+    /// Hands a value over: into a new file for its owner alone, or onto the terminal
+    Export(SecretExportArguments),
+    /// Takes values out of the store
+    Remove(SecretRemoveArguments),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SecretEnterArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Name of the secret in the sheet
+    pub(crate) name: String,
+
+    /// The machine or cluster whose value it is, where each has its own
+    #[arg(long = "for", value_name = "NAME")]
+    pub(crate) holder: Option<String>,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SecretGenerateArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Name of the secret in the sheet; without it, all that the store lacks, host keys too
+    pub(crate) name: Option<String>,
+
+    /// Only the value of this machine or cluster, where each has its own
+    #[arg(long = "for", value_name = "NAME")]
+    pub(crate) holder: Option<String>,
+
+    /// Host keys only, of the hosts that ask for one
+    #[arg(long, conflicts_with = "name")]
+    pub(crate) host_keys: bool,
+
+    /// Make anew what is there already
+    #[arg(long)]
+    pub(crate) renew: bool,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SecretListArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SecretCheckArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SecretRecipientsArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Let this key open it too: age1…, an SSH public key, or a file of them
+    #[arg(long, value_name = "KEY", conflicts_with = "passphrase")]
+    pub(crate) add: Vec<String>,
+
+    /// Let this key open it no longer: the key, or the comment behind it
+    #[arg(long, value_name = "KEY", conflicts_with = "passphrase")]
+    pub(crate) remove: Vec<String>,
+
+    /// Make a pair of keys, write the private half into this new file, and let it open the store
+    #[arg(long, value_name = "FILE", conflicts_with = "passphrase")]
+    pub(crate) new_key: Option<PathBuf>,
+
+    /// Let a passphrase open it in place of keys
+    #[arg(long)]
+    pub(crate) passphrase: bool,
+
+    /// A file with the new passphrase on its first line
+    #[arg(long, value_name = "FILE", requires = "passphrase")]
+    pub(crate) new_passphrase_from: Option<PathBuf>,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+#[derive(Debug, Args)]
+#[command(group = clap::ArgGroup::new("destination").required(true).args(["to", "show_on_terminal"]))]
+pub(crate) struct SecretExportArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Name of the secret in the sheet
+    pub(crate) name: String,
+
+    /// Only the value of this machine or cluster, where each has its own
+    #[arg(long = "for", value_name = "NAME")]
+    pub(crate) holder: Option<String>,
+
+    /// A new file, which only its owner can read
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
+
+    /// Show the value on this terminal, for everybody to see who looks at it
+    #[arg(long)]
+    pub(crate) show_on_terminal: bool,
+
+    /// In groups of four characters, for reading aloud; the blanks are no part of the value
+    #[arg(long)]
+    pub(crate) grouped: bool,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+#[derive(Debug, Args)]
+#[command(group = clap::ArgGroup::new("what").required(true).args(["name", "left_over"]))]
+pub(crate) struct SecretRemoveArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Name of the secret in the store
+    pub(crate) name: Option<String>,
+
+    /// Only the value of this machine or cluster, where each has its own
+    #[arg(long = "for", value_name = "NAME", requires = "name")]
+    pub(crate) holder: Option<String>,
+
+    /// All that the sheet no longer wants
+    #[arg(long)]
+    pub(crate) left_over: bool,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
 }
 
 #[derive(Debug, Args)]
@@ -108,9 +297,17 @@ pub(crate) struct RenderArguments {
     #[arg(long)]
     pub(crate) packages: bool,
 
+    /// Leave the secrets of appliances out of the descriptor and of properties.json; the environment document and the volume
+    /// have them all the same
+    #[arg(long)]
+    pub(crate) without_secrets: bool,
+
     /// Let new packages of signed ones be without a signature, which their changed descriptor would break
     #[arg(long, requires = "packages")]
     pub(crate) drop_signature: bool,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
 }
 
 #[derive(Debug, Args)]

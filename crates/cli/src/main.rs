@@ -5,6 +5,7 @@ mod commands;
 mod exit;
 mod habit;
 mod only;
+mod secret_sources;
 mod sheet_file;
 mod terminal;
 
@@ -29,6 +30,7 @@ fn main() -> ExitCode {
         Command::Render(render) => commands::render::run(&render, arguments.quiet, arguments.verbose),
         Command::Inspect(inspect) => commands::inspect::run(&inspect, arguments.quiet),
         Command::Subnet(subnet) => commands::subnet::run(&subnet),
+        Command::Secret(secret) => commands::secret::run(&secret.command, arguments.quiet, arguments.verbose),
         Command::Schema => commands::schema::run(),
         Command::Demo(demo) => commands::demo::run(&demo, arguments.color),
     };

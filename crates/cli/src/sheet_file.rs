@@ -2,17 +2,24 @@
 
 use std::path::Path;
 
-use impostazione_core::assess::{Assessment, assess};
+use impostazione_core::assess::{Assessment, assess_with};
 use jiff::ZonedDateTime;
 use jiff::civil::Date;
 
 use impostazione_core::beside::{Folder, ReadFault, read_file};
+use impostazione_core::secret::SecretSources;
 use impostazione_core::sheet::SIZE_LIMIT;
 
 use crate::exit::Failure;
 
-/// Reads and judges the sheet at a path.
-pub(crate) fn assess_file(path: &Path) -> Result<Assessment, Failure> {
+/// Reads and judges the sheet at a path, whose secrets come from `secrets`.
+pub(crate) fn assess_with_file(path: &Path, secrets: &dyn SecretSources) -> Result<Assessment, Failure> {
+    let (name, bytes) = read_sheet(path)?;
+    Ok(assess_with(&name, bytes, &Folder::of_file(path), secrets, today()))
+}
+
+/// What messages call the sheet at a path, and its bytes.
+pub(crate) fn read_sheet(path: &Path) -> Result<(String, Vec<u8>), Failure> {
     let name = path.display().to_string();
     let bytes = read_file(path, SIZE_LIMIT).map_err(|fault| {
         Failure::Files(match fault {
@@ -20,10 +27,10 @@ pub(crate) fn assess_file(path: &Path) -> Result<Assessment, Failure> {
             other => format!("the sheet {name} cannot be used: {other}"),
         })
     })?;
-    Ok(assess(&name, bytes, &Folder::of_file(path), today()))
+    Ok((name, bytes))
 }
 
 /// The day here, by which waivers are counted.
-fn today() -> Date {
+pub(crate) fn today() -> Date {
     ZonedDateTime::now().date()
 }

@@ -14,6 +14,7 @@ pub mod finding;
 pub mod given;
 pub mod image_digest;
 pub mod inspect;
+pub mod inventory;
 pub mod machine;
 pub mod mend;
 pub mod names;

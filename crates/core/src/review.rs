@@ -6,6 +6,7 @@ use crate::given::Given;
 use crate::machine::{AddressChoice, HostsFile, Ipv6Mode, Link, LinkKind, Machine, Site, TimeService};
 use crate::net::Family;
 use crate::ovf::{Origin, answered_properties};
+use crate::secret::HashMethod;
 
 /// A site as a person reviews it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -46,11 +47,26 @@ pub struct ReviewedMachine {
     /// Its links.
     pub links: Vec<ReviewedLink>,
     /// Logins, of a host.
-    pub logins: Vec<String>,
+    pub logins: Vec<ReviewedLogin>,
     /// Path of the package, of an appliance.
     pub package: Option<String>,
     /// The package's properties, of an appliance.
     pub properties: Vec<ReviewedProperty>,
+}
+
+/// A login on a host.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct ReviewedLogin {
+    /// Its name.
+    pub name: String,
+    /// Whether it may act as root.
+    pub admin: bool,
+    /// How many SSH keys open it.
+    pub keys: usize,
+    /// Whether it has a password.
+    pub password: bool,
+    /// Whether the password has to be changed at the first login.
+    pub change_at_first_login: bool,
 }
 
 /// What a sheet states of a setting.
@@ -88,6 +104,10 @@ pub struct ReviewedHost {
     pub renderer: Stated,
     /// Who may log in over SSH, and with what.
     pub ssh: Stated,
+    /// What becomes of logins that the image brings along: `lock`, `keep` or `refuse`.
+    pub stock_logins: Stated,
+    /// How passwords of logins are hashed, with the cost where the sheet says it.
+    pub password_hash: Stated,
 }
 
 /// One link.
@@ -180,7 +200,14 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
         links: machine.links.iter().map(|link| reviewed_link(site, machine, link)).collect(),
         logins: logins
             .iter()
-            .filter_map(|index| Some(site.accounts.get(*index)?.name.value.to_string()))
+            .filter_map(|index| site.accounts.get(*index))
+            .map(|account| ReviewedLogin {
+                name: account.name.value.to_string(),
+                admin: account.is_admin,
+                keys: account.keys.len(),
+                password: account.has_password(),
+                change_at_first_login: account.changes_password(),
+            })
             .collect(),
         package: package.map(|package| package.path.clone()),
         properties: reviewed_properties(site, machine),
@@ -230,9 +257,16 @@ fn reviewed_host(machine: &Machine) -> ReviewedHost {
                 let mut ways = vec!["keys".to_owned()];
                 ways.extend(passwords.then(|| "passwords".to_owned()));
                 ways.extend(root.then(|| "root too".to_owned()));
+                ways.extend(ssh.has_made_key().then(|| "a host key made beforehand".to_owned()));
                 Stated::Values(ways)
             }
         },
+        stock_logins: word(settings.stock_logins().word()),
+        password_hash: Stated::Values(vec![match settings.hash_method() {
+            HashMethod::Yescrypt(cost) if cost == 5 => "yescrypt".to_owned(),
+            HashMethod::Yescrypt(cost) => format!("yescrypt at cost {cost}"),
+            HashMethod::Sha512(rounds) => format!("SHA-512, {rounds} rounds"),
+        }]),
     }
 }
 

@@ -14,13 +14,15 @@ use tempfile::NamedTempFile;
 use crate::args::{CheckArguments, CheckFormat};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
-use crate::sheet_file::assess_file;
+use crate::secret_sources::RunSources;
+use crate::sheet_file::assess_with_file;
 use crate::terminal;
 
 pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
-    let mut assessment = assess_file(&arguments.sheet)?;
+    let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let mut assessment = assess_with_file(&arguments.sheet, &sources)?;
     if arguments.fix {
-        assessment = mend_file(&arguments.sheet, assessment, quiet)?;
+        assessment = mend_file(&arguments.sheet, assessment, &sources, quiet)?;
     }
     let only = Only::new(&arguments.only, &assessment.site)?;
     let findings: Vec<&Finding> = assessment
@@ -60,7 +62,12 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
 
 /// Mends the sheet on disk, says what was changed, and judges it again. Mending one slip may show another behind it, which
 /// may be a certain one too.
-fn mend_file(path: &Path, mut assessment: Assessment, quiet: bool) -> Result<Assessment, Failure> {
+fn mend_file(
+    path: &Path,
+    mut assessment: Assessment,
+    sources: &RunSources,
+    quiet: bool,
+) -> Result<Assessment, Failure> {
     const ROUNDS: usize = 4;
     for _ in 0..ROUNDS {
         let mended = mend(&assessment.sources, &assessment.findings);
@@ -80,7 +87,7 @@ fn mend_file(path: &Path, mut assessment: Assessment, quiet: bool) -> Result<Ass
                 ));
             }
         }
-        assessment = assess_file(path)?;
+        assessment = assess_with_file(path, sources)?;
     }
     Ok(assessment)
 }

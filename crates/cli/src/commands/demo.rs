@@ -1,6 +1,8 @@
 //! `demo`
 
 use std::fs;
+use std::io::Write as _;
+use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
 use std::process::{self, Stdio};
 
@@ -25,7 +27,10 @@ struct Step {
     ends_with: i32,
 }
 
-const STEPS: [Step; 5] = [
+/// The key that opens the sample site's store.
+const KEY: &str = "harbor.key";
+
+const STEPS: [Step; 7] = [
     Step {
         says: "A sheet with a few slips in it, such as happen when entries are copied. Each is found in one run:",
         command: &["check", "slips.toml"],
@@ -34,6 +39,16 @@ const STEPS: [Step; 5] = [
     Step {
         says: "What a package asks for, found out by itself:",
         command: &["inspect", "packages/logbook.ova"],
+        ends_with: 0,
+    },
+    Step {
+        says: "Passwords never stand in a sheet. They are in an encrypted store beside it, which this new key opens:",
+        command: &["secret", "recipients", "harbor.toml", "--new-key", KEY],
+        ends_with: 0,
+    },
+    Step {
+        says: "What the store lacks is made up, so that it can be typed on each keyboard and keeps to every rule:",
+        command: &["secret", "generate", "harbor.toml"],
         ends_with: 0,
     },
     Step { says: "The same harbor, written rightly:", command: &["check", "harbor.toml"], ends_with: 0 },
@@ -53,7 +68,8 @@ const SHOWN: [&str; 3] = [
 ];
 
 /// What else there is to see, and what it shows.
-const NEXT: [(&str, &str); 5] = [
+const NEXT: [(&str, &str); 6] = [
+    ("impostazione secret list harbor.toml", "which secrets there are, and what uses them"),
     ("impostazione subnet quay --sheet harbor.toml", "which addresses are free"),
     ("impostazione inspect output/signal-tower/rootfs", "what the files make of the tower"),
     ("impostazione inspect packages/signals.ova", "another package, and what it means"),
@@ -67,7 +83,7 @@ pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failu
     make_packages(&folder.join("packages"))?;
     terminal::print(&format!(
         "The sample site is the harbor of Capo Vetro. Everything below can be typed again, and the sheet changed.\n\n\
-         {STRONG}$ cd {}{STRONG:#}\n",
+         {STRONG}$ cd {}\n$ export IMPOSTAZIONE_KEY={KEY}{STRONG:#}\n",
         folder.display()
     ))?;
     for step in &STEPS {
@@ -94,6 +110,7 @@ fn take(step: &Step, folder: &Path, color: Color) -> Result<(), Failure> {
     let status = process::Command::new(&program)
         .args(step.command)
         .args(["--color", color.word()])
+        .env("IMPOSTAZIONE_KEY", KEY)
         .current_dir(folder)
         .stdin(Stdio::null())
         .status()
@@ -143,11 +160,19 @@ fn write_site(files: &Dir<'_>, folder: &Path) -> Result<(), Failure> {
                 write_site(inner, folder)?;
             }
             DirEntry::File(file) => {
-                fs::write(&path, file.contents()).map_err(|error| cannot("written", &path, &error))?;
+                let written = new_file(&path).and_then(|mut to| to.write_all(file.contents()));
+                written.map_err(|error| cannot("written", &path, &error))?;
             }
         }
     }
     Ok(())
+}
+
+/// A new file: a secret's is for its owner alone, from its first moment.
+fn new_file(path: &Path) -> std::io::Result<fs::File> {
+    let is_secret = path.extension().is_some_and(|extension| extension == "secret");
+    let mode = if is_secret { 0o600 } else { 0o666 };
+    fs::OpenOptions::new().write(true).create_new(true).mode(mode).open(path)
 }
 
 fn cannot(doing: &str, path: &Path, error: &std::io::Error) -> Failure {

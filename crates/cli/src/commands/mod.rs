@@ -7,4 +7,5 @@ pub(crate) mod inspect;
 pub(crate) mod render;
 pub(crate) mod review;
 pub(crate) mod schema;
+pub(crate) mod secret;
 pub(crate) mod subnet;

@@ -2,19 +2,25 @@
 
 use std::collections::{BTreeSet, HashMap};
 
+use impostazione_core::assess::ProvedSite;
 use impostazione_core::beside::Folder;
 use impostazione_core::machine::{Machine, Site};
-use impostazione_core::output::{self, Content, Packing, WriteReport, Writing};
+use impostazione_core::output::{
+    self, Content, Hashing, Packing, PasswordHashes, Rendering, WriteReport, Writing,
+};
 use impostazione_core::ovf::{FileState, complete_digests, verify};
+use impostazione_core::secret::SecretSources as _;
 
 use crate::args::RenderArguments;
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
-use crate::sheet_file::assess_file;
+use crate::secret_sources::RunSources;
+use crate::sheet_file::assess_with_file;
 use crate::terminal::{self, Progress};
 
 pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
-    let assessment = assess_file(&arguments.sheet)?;
+    let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let assessment = assess_with_file(&arguments.sheet, &sources)?;
     let sheet = arguments.sheet.display().to_string();
     let standing = assessment.findings.iter().filter(|finding| !finding.is_waived());
     terminal::tell(&terminal::show_findings(
@@ -35,7 +41,13 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     } else {
         None
     };
-    let tree = output::render_packing(proved, |name| only.includes(name), packing.as_ref())
+    let hashes = hash_logins(arguments, proved, &only, &sources, quiet)?;
+    let rendering = Rendering {
+        packing: packing.as_ref(),
+        secrets_in_descriptors: !arguments.without_secrets,
+        hashes: &hashes,
+    };
+    let tree = output::render_with(proved, |name| only.includes(name), &rendering)
         .map_err(|fault| Failure::Files(fault.to_string()))?;
     let rendered = machines.iter().filter(|name| only.includes(name)).count();
     let copying = tree.files.iter().map(|file| match &file.content {
@@ -61,6 +73,27 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     }
     warn_of_leftovers(arguments, &report);
     Ok(Exit::Done)
+}
+
+/// Hashes the passwords of logins: with salts from the store where there is one, so that the same sheet gives the same bytes;
+/// else a hash of an earlier run is kept while it is of the password.
+fn hash_logins(
+    arguments: &RenderArguments,
+    proved: ProvedSite<'_>,
+    only: &Only,
+    sources: &RunSources,
+    quiet: bool,
+) -> Result<PasswordHashes, Failure> {
+    let picked = |name: &str| only.includes(name);
+    let count = output::count_passwords(proved.site(), picked);
+    let store = if count > 0 { sources.store().ok() } else { None };
+    let progress = Progress::of_passwords(count, quiet);
+    let seen = |count| progress.add(count);
+    let hashing =
+        Hashing { salt_key: store.map(|store| &store.salt_key), earlier: Some(&arguments.into), seen: &seen };
+    let hashes = output::hash_passwords(proved, picked, hashing);
+    progress.finish();
+    hashes.map_err(|fault| Failure::Files(fault.to_string()))
 }
 
 /// Looks at every byte of the packages that new ones are made from, so that no damaged file is handed on.

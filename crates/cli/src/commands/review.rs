@@ -1,23 +1,25 @@
 //! `review`
 
 use impostazione_core::review::review;
+use impostazione_core::secret::NotAsked;
 
 use super::check::to_json;
 use crate::args::{Format, ReviewArguments};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
-use crate::sheet_file::assess_file;
+use crate::sheet_file::assess_with_file;
 use crate::terminal;
 
 pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
-    let assessment = assess_file(&arguments.sheet)?;
+    // What is only shown needs no secret.
+    let assessment = assess_with_file(&arguments.sheet, &NotAsked)?;
     let only = Only::new(&arguments.only, &assessment.site)?;
     let review = review(&assessment.site, |name| only.includes(name));
     terminal::print(&match arguments.format {
         Format::Json => to_json(&review)?,
         Format::Text => terminal::show_review(&review, terminal::width()),
     })?;
-    let found = assessment.findings.len();
+    let found = assessment.findings.iter().filter(|finding| !finding.is_waived()).count();
     if found > 0 {
         terminal::tell(&format!(
             "\n{} in this sheet: `impostazione check {}` shows {}.\n",

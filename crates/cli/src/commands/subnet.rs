@@ -5,12 +5,13 @@ use std::net::IpAddr;
 use impostazione_core::machine::Site;
 use impostazione_core::net::{Family, MaskFault, PrefixFault};
 use impostazione_core::plan::{AddressPurpose, PrefixFacts, PrefixPlan, facts_of, prefix_facts};
+use impostazione_core::secret::NotAsked;
 use serde::Serialize;
 
 use super::check::to_json;
 use crate::args::{Format, SubnetArguments};
 use crate::exit::{Exit, Failure};
-use crate::sheet_file::assess_file;
+use crate::sheet_file::assess_with_file;
 use crate::terminal;
 
 /// Free addresses that are named.
@@ -40,7 +41,8 @@ struct PlannedAddress {
 
 pub(crate) fn run(arguments: &SubnetArguments) -> Result<Exit, Failure> {
     let asked = arguments.prefix.join(" ");
-    let assessment = arguments.sheet.as_deref().map(assess_file).transpose()?;
+    let assess = |sheet| assess_with_file(sheet, &NotAsked);
+    let assessment = arguments.sheet.as_deref().map(assess).transpose()?;
     let site = assessment.as_ref().map(|assessment| &assessment.site);
     for (index, facts) in facts_asked_for(&asked, site)?.into_iter().enumerate() {
         if index > 0 && arguments.format == Format::Text {

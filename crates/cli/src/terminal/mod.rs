@@ -2,6 +2,7 @@
 
 mod counts;
 mod finding_view;
+mod inventory_view;
 mod netplan_view;
 mod package_view;
 mod progress;
@@ -16,6 +17,7 @@ use crate::exit::Failure;
 
 pub(crate) use counts::{count, mendable_line, summary_line, summary_of_host};
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
+pub(crate) use inventory_view::show_inventory;
 pub(crate) use netplan_view::show_netplan_host;
 pub(crate) use package_view::{show_package, show_why};
 pub(crate) use progress::Progress;

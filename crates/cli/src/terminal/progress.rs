@@ -7,6 +7,9 @@ use indicatif::{ProgressBar, ProgressStyle};
 /// Bytes below which nobody waits.
 const SHORT: u64 = 64 * 1024 * 1024;
 
+/// Passwords whose hashing nobody waits for.
+const FEW: u64 = 20;
+
 /// A bar that is shown only where somebody looks at it, and only for what takes a while.
 pub(crate) struct Progress(ProgressBar);
 
@@ -24,9 +27,22 @@ impl Progress {
         })
     }
 
-    /// So many bytes more.
-    pub(crate) fn add(&self, bytes: u64) {
-        self.0.inc(bytes);
+    /// A bar for so many passwords that are hashed.
+    pub(crate) fn of_passwords(count: u64, quiet: bool) -> Self {
+        if quiet || count < FEW || !stderr().is_terminal() {
+            return Self(ProgressBar::hidden());
+        }
+        let bar = ProgressBar::new(count);
+        let style = ProgressStyle::with_template("{wide_bar} {pos} of {len} passwords hashed, {eta} to go");
+        Self(match style {
+            Ok(style) => bar.with_style(style),
+            Err(_) => bar,
+        })
+    }
+
+    /// So many more.
+    pub(crate) fn add(&self, more: u64) {
+        self.0.inc(more);
     }
 
     /// Takes the bar away.

@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 
 use anstyle::Style;
 use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableStyle};
-use impostazione_core::review::{Review, ReviewedLink, ReviewedMachine, Stated, ValueOrigin};
+use impostazione_core::review::{Review, ReviewedLink, ReviewedLogin, ReviewedMachine, Stated, ValueOrigin};
 
 use super::{count, harmless};
 
@@ -20,7 +20,7 @@ struct Shared {
     unsaid: Option<&'static str>,
 }
 
-const SHARED: [Shared; 14] = [
+const SHARED: [Shared; 16] = [
     Shared { title: "domain", get: |machine| Some(&machine.domain), unsaid: None },
     Shared { title: "name servers", get: |machine| Some(&machine.dns), unsaid: None },
     Shared { title: "special names", get: |machine| Some(&machine.host.as_ref()?.dns_for), unsaid: Some("") },
@@ -51,6 +51,16 @@ const SHARED: [Shared; 14] = [
         unsaid: Some("networkd"),
     },
     Shared { title: "SSH", get: |machine| Some(&machine.host.as_ref()?.ssh), unsaid: None },
+    Shared {
+        title: "image's logins",
+        get: |machine| Some(&machine.host.as_ref()?.stock_logins),
+        unsaid: Some("lock"),
+    },
+    Shared {
+        title: "passwords",
+        get: |machine| Some(&machine.host.as_ref()?.password_hash),
+        unsaid: Some("yescrypt"),
+    },
 ];
 
 impl Shared {
@@ -61,6 +71,18 @@ impl Shared {
             _ => false,
         }
     }
+}
+
+/// A login, and what opens it beside a key.
+fn login(login: &ReviewedLogin) -> String {
+    let how = match (login.keys > 0, login.password, login.change_at_first_login) {
+        (_, false, _) => "",
+        (true, true, false) => " (key, password)",
+        (true, true, true) => " (key, password to be changed)",
+        (false, true, false) => " (password)",
+        (false, true, true) => " (password to be changed)",
+    };
+    format!("{}{how}", login.name)
 }
 
 /// The whole review.
@@ -142,7 +164,7 @@ fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
                 Some(package) => harmless(package.rsplit('/').next().unwrap_or(package)),
                 None if machine.kind == "appliance" => "?".to_owned(),
                 None if machine.logins.is_empty() => "nobody".to_owned(),
-                None => machine.logins.join(", "),
+                None => machine.logins.iter().map(login).collect::<Vec<String>>().join(", "),
             },
         ]);
     }

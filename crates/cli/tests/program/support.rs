@@ -1,12 +1,16 @@
 //! What the tests of the built program share: a folder with the sample site's files, and the program run in it.
 
 use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
 use assert_cmd::cargo::cargo_bin;
 use impostazione_core::ovf::make_sample_package;
 use tempfile::TempDir;
+
+/// The key that opens the store of the sample site, where a workspace has one.
+pub(crate) const KEY: &str = "harbor.key";
 
 /// A folder of its own for one test, with the keys and packages of the sample site in it.
 pub(crate) struct Workspace {
@@ -24,13 +28,25 @@ impl Workspace {
     /// The sample site with its packages, and a smaller `harbor.toml` with one appliance, all of whose properties are
     /// answered.
     pub(crate) fn new() -> Self {
-        let workspace = Self::demo();
+        let workspace = Self::of_demo_files();
         copy_folder(&test_data().join("harbor"), workspace.path());
         workspace
     }
 
-    /// The sample site as `demo` writes it.
+    /// The sample site as `demo` writes it, with its store.
     pub(crate) fn demo() -> Self {
+        let workspace = Self::of_demo_files();
+        for arguments in [
+            &["secret", "recipients", "harbor.toml", "--new-key", KEY][..],
+            &["secret", "generate", "harbor.toml"],
+        ] {
+            let run = workspace.run(arguments);
+            assert_eq!(run.code, 0, "{}", run.stderr);
+        }
+        workspace
+    }
+
+    fn of_demo_files() -> Self {
         let workspace = Self { folder: tempfile::tempdir().unwrap() };
         copy_folder(&demo_folder(), workspace.path());
         let packages = workspace.path().join("packages");
@@ -51,8 +67,11 @@ impl Workspace {
         self.folder.path()
     }
 
+    /// Writes a file; one of a secret, by its name, is for its owner alone.
     pub(crate) fn write(&self, name: &str, content: impl AsRef<[u8]>) {
-        fs::write(self.path().join(name), content).unwrap();
+        let path = self.path().join(name);
+        fs::write(&path, content).unwrap();
+        close_secret(&path);
     }
 
     pub(crate) fn read(&self, name: &str) -> String {
@@ -71,6 +90,11 @@ impl Workspace {
     pub(crate) fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(cargo_bin("impostazione"));
         command.args(arguments).current_dir(self.path()).env("LC_ALL", "C.UTF-8").env_remove("NO_COLOR");
+        if self.exists(KEY) {
+            command.env("IMPOSTAZIONE_KEY", KEY);
+        } else {
+            command.env_remove("IMPOSTAZIONE_KEY");
+        }
         command
     }
 
@@ -168,6 +192,13 @@ pub(crate) fn judge(command: &mut Command) {
     assert!(output.status.success() && stderr.is_empty(), "{command:?}: {}\n{stderr}", output.status);
 }
 
+/// A checkout gives every file the same mode.
+fn close_secret(path: &Path) {
+    if path.extension().is_some_and(|extension| extension == "secret") {
+        fs::set_permissions(path, fs::Permissions::from_mode(0o600)).unwrap();
+    }
+}
+
 fn copy_folder(from: &Path, to: &Path) {
     for entry in fs::read_dir(from).unwrap() {
         let entry = entry.unwrap();
@@ -176,7 +207,8 @@ fn copy_folder(from: &Path, to: &Path) {
             fs::create_dir_all(&target).unwrap();
             copy_folder(&entry.path(), &target);
         } else {
-            fs::copy(entry.path(), target).unwrap();
+            fs::copy(entry.path(), &target).unwrap();
+            close_secret(&target);
         }
     }
 }

@@ -129,6 +129,22 @@ pub fn by_name(name: &str) -> Option<&'static Rule> {
     all().find(|rule| rule.name == name)
 }
 
+/// Whether a rule is about credentials: secrets, logins, and keys.
+pub fn is_about_credentials(rule: &Rule) -> bool {
+    const OTHERS: [&str; 9] = [
+        "account-without-login",
+        "change-without-password",
+        "host-without-login",
+        "password-left-at-default",
+        "property-needs-secret",
+        "ssh-key-malformed",
+        "stock-login-kept",
+        "wifi-passphrase-length",
+        "wifi-passphrase-readable",
+    ];
+    rule.nature == Nature::Credential || rule.name.starts_with("secret-") || OTHERS.contains(&rule.name)
+}
+
 /// Runs every rule that looks at the finished site, and adds what they find.
 pub(crate) fn run(judge: &mut Judge<'_>) {
     for rule in all() {

@@ -23,6 +23,6 @@ pub use password_hash::{
     HashFault, HashMethod, SaltKey, hash_password, is_of_method, random_salt, verify_password,
 };
 pub use random::NoRandomness;
-pub use source::{FilesOnly, NotAsked, SecretSources};
+pub use source::{FilesOnly, NotAsked, SecretSources, StoreOnly};
 pub use well_known::WellKnown;
 pub use wifi_key::{is_wifi_key, is_wifi_passphrase, wifi_key};

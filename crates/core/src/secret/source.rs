@@ -49,6 +49,24 @@ impl SecretSources for FilesOnly {
     }
 }
 
+/// A store, and nothing else: for judging what is about to be put into it.
+#[derive(Clone, Copy, Debug)]
+pub struct StoreOnly<'a>(pub &'a Store);
+
+impl SecretSources for StoreOnly<'_> {
+    fn variable(&self, name: &str) -> Result<Hidden, String> {
+        FilesOnly.variable(name)
+    }
+
+    fn ask(&self, secret: &str) -> Result<Hidden, String> {
+        FilesOnly.ask(secret)
+    }
+
+    fn store(&self) -> Result<&Store, StoreFault> {
+        Ok(self.0)
+    }
+}
+
 /// No values: for what shows a sheet and judges nothing.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct NotAsked;

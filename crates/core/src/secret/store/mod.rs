@@ -4,9 +4,11 @@
 mod content;
 mod file;
 mod opening;
+mod private_key;
 mod recipient;
 
 pub use content::{EntryId, HostKeyEntry, Store, StoredSecret};
 pub use file::{StoreFile, store_path};
 pub use opening::{Opener, Seal, SealedStore, StoreFault};
+pub use private_key::{PrivateKey, PrivateKeyFault, private_keys};
 pub use recipient::{KeyPair, Recipient, RecipientFault, recipients_in};

@@ -8,6 +8,7 @@ use age::{Decryptor, Encryptor, Identity};
 use zeroize::Zeroizing;
 
 use super::content::Store;
+use super::private_key::PrivateKey;
 use crate::secret::hidden::Hidden;
 
 /// The largest store that is read, in bytes once it is decrypted.
@@ -18,7 +19,7 @@ pub enum Opener {
     /// A passphrase.
     Passphrase(Hidden),
     /// Private keys.
-    Keys(Vec<Box<dyn Identity>>),
+    Keys(Vec<PrivateKey>),
 }
 
 impl std::fmt::Debug for Opener {

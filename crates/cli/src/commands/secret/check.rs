@@ -1,0 +1,67 @@
+//! `secret check`
+
+use impostazione_core::finding::{Finding, Summary};
+use impostazione_core::inventory::Inventory;
+use impostazione_core::rules::is_about_credentials;
+use impostazione_core::secret::store::{Seal, StoreFile};
+
+use super::store_failure;
+use crate::args::SecretCheckArguments;
+use crate::exit::{Exit, Failure};
+use crate::secret_sources::RunSources;
+use crate::sheet_file::{assess_with_file, today};
+use crate::terminal::{self, count};
+
+pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
+    let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let assessment = assess_with_file(&arguments.sheet, &sources)?;
+    let findings: Vec<&Finding> =
+        assessment.findings.iter().filter(|finding| is_about_credentials(finding.rule)).collect();
+    let summary = Summary::of(assessment.site.machines.len(), findings.iter().copied());
+    let shown = findings.iter().copied().filter(|finding| verbose || !finding.is_waived());
+    let mut text =
+        terminal::show_findings(shown, &assessment.sources, terminal::WHOLE_SHEET, terminal::width());
+    let file = StoreFile::read(sources.path()).map_err(|fault| store_failure(&fault))?;
+    let mut opens = true;
+    if file.is_there() {
+        let name = sources.path().display();
+        match sources.open() {
+            Ok(open) => {
+                let inventory = Inventory::of(&assessment.site, Some(&open.store), today());
+                let with = match &open.seal {
+                    Seal::Passphrase(_) => "a passphrase".to_owned(),
+                    Seal::Recipients => match open.store.recipients.len() {
+                        1 => "one key".to_owned(),
+                        many => format!("any of {many} keys"),
+                    },
+                };
+                if !quiet {
+                    text += &format!(
+                        "{name}: opens with {with}; holds {} and {}\n",
+                        count(open.store.secrets.len(), "value", "values"),
+                        count(open.store.host_keys.len(), "host key", "host keys")
+                    );
+                    if !inventory.left_over.is_empty() {
+                        text += &format!(
+                            "{name}: {} no longer wanted (`impostazione secret remove {} --left-over` takes them out)\n",
+                            count(inventory.left_over.len(), "entry is", "entries are"),
+                            arguments.sheet.display()
+                        );
+                    }
+                }
+            }
+            Err(fault) => {
+                opens = false;
+                // Where the sheet wants something of it, that is a finding already.
+                if !findings.iter().any(|finding| finding.rule.name == "secret-store-cannot-open") {
+                    terminal::complain(&format!("{fault}; {}", fault.fix()));
+                }
+            }
+        }
+    }
+    if !quiet {
+        text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
+    }
+    terminal::print(&text)?;
+    Ok(if summary.errors > 0 || !opens { Exit::ErrorsRemain } else { Exit::Done })
+}

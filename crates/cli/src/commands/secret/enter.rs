@@ -1,0 +1,79 @@
+//! `secret enter`
+
+use std::io::{self, BufRead as _, Read as _};
+
+use impostazione_core::finding::Finding;
+use impostazione_core::secret::Hidden;
+use impostazione_core::secret::store::StoredSecret;
+use zeroize::Zeroizing;
+
+use super::{entries, findings_on, open_or_new, save, site_of};
+use crate::args::SecretEnterArguments;
+use crate::exit::{Exit, Failure};
+use crate::secret_sources::{RunSources, ask_twice, is_interactive};
+use crate::sheet_file::today;
+use crate::terminal;
+
+/// The longest value that is read from stdin.
+const LIMIT: u64 = 64 * 1024;
+
+pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit, Failure> {
+    let site = site_of(&arguments.sheet)?.site;
+    let ids = entries(&site, &arguments.name, arguments.holder.as_deref())?;
+    let [id] = ids.as_slice() else {
+        let names: Vec<&str> = ids.iter().filter_map(|id| id.holder.as_deref()).take(3).collect();
+        return Err(Failure::CommandLine(format!(
+            "{} has {} values; say whose with --for NAME ({}{}), or have all made up with `secret generate`",
+            arguments.name,
+            ids.len(),
+            names.join(", "),
+            if ids.len() > names.len() { ", …" } else { "" }
+        )));
+    };
+    let mut open = open_or_new(RunSources::new(&arguments.sheet, &arguments.unlock))?;
+    let value = if is_interactive() {
+        ask_twice(&format!("Value of the secret {id}: "))
+            .ok_or_else(|| Failure::CommandLine("no value was given, and nothing stored".to_owned()))?
+    } else {
+        from_stdin()?
+    };
+    let replaced = open.store.secrets.insert(id.clone(), StoredSecret { value, since: today() });
+    let (assessment, findings) = findings_on(&arguments.sheet, &site, &arguments.name, &open.store)?;
+    if !findings.is_empty() {
+        terminal::tell(&terminal::show_findings(
+            findings.iter(),
+            &assessment.sources,
+            terminal::WHOLE_SHEET,
+            terminal::width(),
+        ));
+    }
+    if findings.iter().any(Finding::is_in_the_way) {
+        terminal::complain("nothing was stored: the value must be right first");
+        return Ok(Exit::ErrorsRemain);
+    }
+    save(&open)?;
+    if !quiet {
+        let done = if replaced.is_some() { "has a new value" } else { "has its value" };
+        terminal::print(&format!("{}: {id} {done}\n", open.file.path().display()))?;
+    }
+    Ok(Exit::Done)
+}
+
+/// The only line of stdin.
+fn from_stdin() -> Result<Hidden, Failure> {
+    let mut reader = io::BufReader::new(io::stdin().lock().take(LIMIT));
+    let mut line = Zeroizing::new(String::with_capacity(1024));
+    let refused =
+        |reason: &str| Failure::CommandLine(format!("the value on stdin {reason}; nothing was stored"));
+    reader.read_line(&mut line).map_err(|_| refused("is not UTF-8 text"))?;
+    let mut more = Zeroizing::new(Vec::with_capacity(16));
+    reader.read_to_end(&mut more).map_err(|_| refused("cannot be read to its end"))?;
+    if !more.is_empty() {
+        return Err(refused("has several lines"));
+    }
+    let value = line.trim_end_matches(['\n', '\r']);
+    if value.is_empty() {
+        return Err(refused("is empty"));
+    }
+    Ok(Hidden::new(value))
+}

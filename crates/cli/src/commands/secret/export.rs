@@ -1,0 +1,87 @@
+//! `secret export`
+
+use std::fmt::Write as _;
+use std::fs::{self, OpenOptions};
+use std::io::{IsTerminal as _, Write as _};
+use std::os::unix::fs::OpenOptionsExt as _;
+use std::path::Path;
+
+use impostazione_core::beside::plain;
+use impostazione_core::secret::in_groups;
+use impostazione_core::secret::store::EntryId;
+use zeroize::Zeroizing;
+
+use super::{entries, site_of, store_failure};
+use crate::args::SecretExportArguments;
+use crate::exit::{Exit, Failure};
+use crate::secret_sources::RunSources;
+use crate::terminal;
+
+pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit, Failure> {
+    let site = site_of(&arguments.sheet)?.site;
+    let ids = entries(&site, &arguments.name, arguments.holder.as_deref())?;
+    if arguments.to.is_none() && !std::io::stdout().is_terminal() {
+        return Err(Failure::CommandLine(
+            "--show-on-terminal shows the value on a terminal, and stdout is none; name a file with --to"
+                .to_owned(),
+        ));
+    }
+    let open = RunSources::new(&arguments.sheet, &arguments.unlock)
+        .into_open()
+        .map_err(|fault| store_failure(&fault))?;
+    let mut text = Zeroizing::new(String::with_capacity(64 * 1024));
+    for id in &ids {
+        let stored = open.store.secrets.get(id).ok_or_else(|| {
+            Failure::Files(format!("the store holds no value of {id}; nothing was exported"))
+        })?;
+        let value = if arguments.grouped {
+            Zeroizing::new(in_groups(stored.value.reveal()))
+        } else {
+            Zeroizing::new(stored.value.reveal().to_owned())
+        };
+        // Several stand beside the names of those that have them.
+        if let (Some(holder), true) = (&id.holder, ids.len() > 1) {
+            let _ = write!(text, "{holder}\t");
+        }
+        text.push_str(&value);
+        text.push('\n');
+    }
+    match &arguments.to {
+        None => terminal::print(&text)?,
+        Some(path) => {
+            write_new(path, text.as_bytes())?;
+            if !quiet {
+                terminal::print(&format!("{}: {}\n", path.display(), what(&ids)))?;
+            }
+        }
+    }
+    Ok(Exit::Done)
+}
+
+fn what(ids: &[EntryId]) -> String {
+    match ids {
+        [only] => format!("the value of {only}, for its owner alone; remove it when it has been handed over"),
+        several => format!(
+            "{} values, for their owner alone; remove it when they have been handed over",
+            several.len()
+        ),
+    }
+}
+
+/// Writes a new file that only its owner reads, from its first moment.
+fn write_new(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
+    let refused = |error: &std::io::Error| {
+        Failure::Files(format!("{} cannot be written: {}", path.display(), plain(error)))
+    };
+    let mut file = OpenOptions::new()
+        .write(true)
+        .create_new(true)
+        .mode(0o600)
+        .open(path)
+        .map_err(|error| refused(&error))?;
+    if let Err(error) = file.write_all(bytes).and_then(|()| file.sync_all()) {
+        let _ = fs::remove_file(path);
+        return Err(refused(&error));
+    }
+    Ok(())
+}

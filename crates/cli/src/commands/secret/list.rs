@@ -1,0 +1,34 @@
+//! `secret list`
+
+use impostazione_core::inventory::Inventory;
+use impostazione_core::secret::SecretSources as _;
+
+use super::site_of;
+use crate::args::{Format, SecretListArguments};
+use crate::commands::check::to_json;
+use crate::exit::{Exit, Failure};
+use crate::secret_sources::RunSources;
+use crate::sheet_file::today;
+use crate::terminal;
+
+pub(super) fn run(arguments: &SecretListArguments) -> Result<Exit, Failure> {
+    let site = site_of(&arguments.sheet)?.site;
+    let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let closed = Inventory::of(&site, None, today());
+    let wants_store =
+        closed.secrets.iter().any(|secret| secret.source == "encrypted") || !closed.host_keys.is_empty();
+    let inventory = match sources.store() {
+        Ok(store) => Inventory::of(&site, Some(store), today()),
+        Err(fault) => {
+            if wants_store {
+                terminal::complain(&format!("the store was not looked at: {fault}"));
+            }
+            closed
+        }
+    };
+    terminal::print(&match arguments.format {
+        Format::Json => to_json(&inventory)?,
+        Format::Text => terminal::show_inventory(&inventory, terminal::width()),
+    })?;
+    Ok(Exit::Done)
+}

@@ -1,0 +1,163 @@
+//! `secret`: the encrypted store beside a sheet.
+
+mod check;
+mod enter;
+mod export;
+mod generate;
+mod list;
+mod recipients;
+mod remove;
+
+use std::path::Path;
+
+use impostazione_core::assess::{Assessment, assess_with};
+use impostazione_core::beside::{Folder, plain};
+use impostazione_core::finding::Finding;
+use impostazione_core::machine::{Secret, SecretSource, Site};
+use impostazione_core::names::nearest;
+use impostazione_core::secret::store::{EntryId, Seal, Store, StoreFault, StoreFile};
+use impostazione_core::secret::{NotAsked, StoreOnly};
+
+use crate::args::SecretCommand;
+use crate::exit::{Exit, Failure};
+use crate::secret_sources::{OpenStore, RunSources, ask_twice, is_interactive};
+use crate::sheet_file::{assess_with_file, read_sheet, today};
+use crate::terminal;
+
+pub(crate) fn run(command: &SecretCommand, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
+    match command {
+        SecretCommand::Enter(arguments) => enter::run(arguments, quiet),
+        SecretCommand::Generate(arguments) => generate::run(arguments, quiet),
+        SecretCommand::List(arguments) => list::run(arguments),
+        SecretCommand::Check(arguments) => check::run(arguments, quiet, verbose),
+        SecretCommand::Recipients(arguments) => recipients::run(arguments, quiet),
+        SecretCommand::Export(arguments) => export::run(arguments, quiet),
+        SecretCommand::Remove(arguments) => remove::run(arguments, quiet),
+    }
+}
+
+/// The site of a sheet, without the values of its secrets.
+fn site_of(sheet: &Path) -> Result<Assessment, Failure> {
+    let assessment = assess_with_file(sheet, &NotAsked)?;
+    if assessment.is_whole {
+        return Ok(assessment);
+    }
+    Err(Failure::Files(format!(
+        "the sheet cannot be read in full, so that it is not sure what uses its secrets; `impostazione check {}` says why",
+        sheet.display()
+    )))
+}
+
+fn store_failure(fault: &StoreFault) -> Failure {
+    Failure::Files(format!("{fault}; {}", fault.fix()))
+}
+
+/// The store, or a new one where there is none.
+fn open_or_new(sources: RunSources) -> Result<OpenStore, Failure> {
+    let path = sources.path().to_owned();
+    let file = StoreFile::read(&path).map_err(|fault| store_failure(&fault))?;
+    if file.is_there() {
+        return sources.into_open().map_err(|fault| store_failure(&fault));
+    }
+    let passphrase = match sources.given_passphrase().map_err(|fault| store_failure(&fault))? {
+        Some(given) => given,
+        None if is_interactive() => new_passphrase(&path)?,
+        None => return Err(store_failure(&StoreFault::Missing(path.display().to_string()))),
+    };
+    let store = Store::new(Vec::new()).map_err(|fault| Failure::Files(fault.to_string()))?;
+    Ok(OpenStore { store, seal: Seal::Passphrase(passphrase), file })
+}
+
+/// Asks for the passphrase of a store that is about to be made.
+fn new_passphrase(path: &Path) -> Result<impostazione_core::secret::Hidden, Failure> {
+    terminal::tell(&format!(
+        "{} is made now. Choose a passphrase for it; or press Enter, and name public keys instead with\n\
+         `impostazione secret recipients SHEET --add KEY`.\n",
+        path.display()
+    ));
+    ask_twice("Passphrase: ")
+        .ok_or_else(|| Failure::CommandLine("no passphrase was chosen, and no store made".to_owned()))
+}
+
+/// Writes the store back.
+fn save(open: &OpenStore) -> Result<(), Failure> {
+    let path = open.file.path();
+    let refused = |error: &std::io::Error| {
+        Failure::Files(format!("{} cannot be written: {}; it is as it was", path.display(), plain(error)))
+    };
+    let bytes = open.store.seal(&open.seal).map_err(|error| refused(&error))?;
+    open.file.replace(&bytes).map_err(|error| refused(&error))
+}
+
+/// The secret of a name that the store keeps.
+fn stored_secret<'a>(site: &'a Site, name: &str) -> Result<(usize, &'a Secret), Failure> {
+    let kept = || {
+        site.secrets
+            .iter()
+            .enumerate()
+            .filter(|(_, secret)| matches!(secret.source.value(), Some(SecretSource::Store)))
+    };
+    if let Some(found) = kept().find(|(_, secret)| secret.name.value == name) {
+        return Ok(found);
+    }
+    if let Some(other) = site.secrets.iter().find(|secret| !secret.is_in_sheet() && secret.name.value == name)
+    {
+        let source = other.source.value().map_or("elsewhere", SecretSource::word);
+        return Err(Failure::CommandLine(format!(
+            "the secret {name} is from = \"{source}\"; the store keeps those that are from = \"encrypted\""
+        )));
+    }
+    let names: Vec<&str> = kept().map(|(_, secret)| secret.name.value.as_str()).collect();
+    let hint = match nearest(name, names.iter().copied(), 1).first() {
+        Some(close) => format!("; did you mean {close}?"),
+        None if names.is_empty() => "; no secret in it is from = \"encrypted\"".to_owned(),
+        None => format!("; it has {}", names.join(", ")),
+    };
+    Err(Failure::CommandLine(format!("the sheet has no secret {name}{hint}")))
+}
+
+/// Who has values of a secret: the names that `--for` takes, or nothing where one value serves all.
+fn holders(site: &Site, secret: usize) -> Vec<Option<String>> {
+    let slots = site.secret_slots().iter().filter(|slot| slot.secret == secret);
+    slots.map(|slot| slot.holder.clone()).collect()
+}
+
+/// The entries that are meant by a name and `--for`.
+fn entries(site: &Site, name: &str, holder: Option<&str>) -> Result<Vec<EntryId>, Failure> {
+    let (index, _) = stored_secret(site, name)?;
+    let holders = holders(site, index);
+    let id = |holder: Option<String>| EntryId { secret: name.to_owned(), holder };
+    let Some(wanted) = holder else {
+        // A secret that nothing uses yet may be put there all the same.
+        let all: Vec<EntryId> = holders.into_iter().map(id).collect();
+        return Ok(if all.is_empty() { vec![id(None)] } else { all });
+    };
+    let named: Vec<&str> = holders.iter().flatten().map(String::as_str).collect();
+    if named.contains(&wanted) {
+        return Ok(vec![id(Some(wanted.to_owned()))]);
+    }
+    let hint = match nearest(wanted, named.iter().copied(), 1).first() {
+        Some(close) => format!("; did you mean {close}?"),
+        None if named.is_empty() => "; one value serves all that use it, so leave --for out".to_owned(),
+        None => String::new(),
+    };
+    Err(Failure::CommandLine(format!("{wanted} has no value of its own of {name}{hint}")))
+}
+
+/// What is wrong with a secret's values in a store, were it written as it is.
+fn findings_on(
+    sheet: &Path,
+    site: &Site,
+    name: &str,
+    store: &Store,
+) -> Result<(Assessment, Vec<Finding>), Failure> {
+    let (_, secret) = stored_secret(site, name)?;
+    let place = secret.name.place;
+    let (called, bytes) = read_sheet(sheet)?;
+    let assessment = assess_with(&called, bytes, &Folder::of_file(sheet), &StoreOnly(store), today());
+    let is_about = |finding: &&Finding| {
+        finding.place == place && !matches!(finding.rule.name, "secret-missing" | "secret-unused")
+    };
+    let findings = assessment.findings.iter().filter(is_about).cloned().collect();
+    Ok((assessment, findings))
+}

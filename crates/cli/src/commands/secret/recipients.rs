@@ -1,0 +1,195 @@
+//! `secret recipients`
+
+use std::fs::{self, OpenOptions};
+use std::io::Write as _;
+use std::os::unix::fs::OpenOptionsExt as _;
+use std::path::Path;
+
+use impostazione_core::beside::{ReadFault, plain, read_file};
+use impostazione_core::secret::Hidden;
+use impostazione_core::secret::store::{KeyPair, Recipient, Seal, Store, StoreFile, recipients_in};
+
+use super::{new_passphrase, save, store_failure};
+use crate::args::SecretRecipientsArguments;
+use crate::exit::{Exit, Failure};
+use crate::secret_sources::{OpenStore, RunSources, is_interactive, passphrase_in};
+use crate::terminal;
+
+/// The largest file of public keys that is read.
+const LIMIT: u64 = 1024 * 1024;
+
+pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<Exit, Failure> {
+    if !arguments.sheet.is_file() {
+        return Err(Failure::Files(format!("there is no sheet {}", arguments.sheet.display())));
+    }
+    let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let changes = !arguments.add.is_empty()
+        || !arguments.remove.is_empty()
+        || arguments.new_key.is_some()
+        || arguments.passphrase;
+    let file = StoreFile::read(sources.path()).map_err(|fault| store_failure(&fault))?;
+    if !changes {
+        let open = sources.into_open().map_err(|fault| store_failure(&fault))?;
+        return show(&open);
+    }
+    let mut added = Vec::new();
+    for one in &arguments.add {
+        added.extend(read_recipients(one)?);
+    }
+    let is_new = !file.is_there();
+    let mut open = if is_new {
+        let store = Store::new(Vec::new()).map_err(|fault| Failure::Files(fault.to_string()))?;
+        OpenStore { store, seal: Seal::Recipients, file }
+    } else {
+        RunSources::new(&arguments.sheet, &arguments.unlock)
+            .into_open()
+            .map_err(|fault| store_failure(&fault))?
+    };
+    if arguments.passphrase {
+        let passphrase = match new_from(arguments, &sources, is_new)? {
+            Some(given) => given,
+            None if is_interactive() => new_passphrase(sources.path())?,
+            None => {
+                return Err(Failure::CommandLine(
+                    "a passphrase is asked for on a terminal, or taken from --new-passphrase-from".to_owned(),
+                ));
+            }
+        };
+        open.store.recipients.clear();
+        open.seal = Seal::Passphrase(passphrase);
+    } else {
+        let pair = arguments.new_key.as_deref().map(make_key).transpose()?;
+        added.extend(pair);
+        change(&mut open, added, &arguments.remove)?;
+        open.seal = Seal::Recipients;
+    }
+    save(&open)?;
+    if !quiet {
+        let done = if is_new { "made" } else { "encrypted anew" };
+        terminal::print(&format!("{}: {done}\n", open.file.path().display()))?;
+        show(&open)?;
+        if !is_new && (!arguments.remove.is_empty() || arguments.passphrase) {
+            terminal::tell(&format!(
+                "Whoever could open it before can still open {} and other copies: change the secrets that they must not know, and remove the copies.\n",
+                open.file.copy_path().display()
+            ));
+        }
+    }
+    Ok(Exit::Done)
+}
+
+/// The passphrase for a store that is made now, from where one to open it with would come.
+fn new_from(
+    arguments: &SecretRecipientsArguments,
+    sources: &RunSources,
+    is_new: bool,
+) -> Result<Option<Hidden>, Failure> {
+    if let Some(path) = &arguments.new_passphrase_from {
+        return passphrase_in(path).map(Some).map_err(|fault| store_failure(&fault));
+    }
+    if is_new { sources.given_passphrase().map_err(|fault| store_failure(&fault)) } else { Ok(None) }
+}
+
+fn show(open: &OpenStore) -> Result<Exit, Failure> {
+    let mut text = String::new();
+    match &open.seal {
+        Seal::Passphrase(_) => text += "opens with a passphrase\n",
+        Seal::Recipients => {
+            text += match open.store.recipients.len() {
+                1 => "opens with the private half of this key:\n",
+                _ => "opens with the private half of any of these keys:\n",
+            };
+            for recipient in &open.store.recipients {
+                text += &format!("  {}\n", terminal::harmless(recipient.line()));
+            }
+        }
+    }
+    terminal::print(&text)?;
+    Ok(Exit::Done)
+}
+
+/// A public key as it is written, or those of a file.
+fn read_recipients(text: &str) -> Result<Vec<Recipient>, Failure> {
+    let direct = Recipient::parse(text);
+    if let Ok(recipient) = direct {
+        return Ok(vec![recipient]);
+    }
+    let refused =
+        |reason: String| Failure::CommandLine(format!("--add {}: {reason}", terminal::harmless(text)));
+    if let Err(impostazione_core::secret::store::RecipientFault::Private) = direct {
+        return Err(Failure::CommandLine(
+            "--add: what was given is a private key, which must stay where it is; name the public half"
+                .to_owned(),
+        ));
+    }
+    let bytes = match read_file(Path::new(text), LIMIT) {
+        Ok(bytes) => bytes,
+        Err(ReadFault::Missing) => {
+            return Err(refused("it is neither a public key (age1… or ssh-…) nor a file of them".to_owned()));
+        }
+        Err(fault) => return Err(refused(fault.to_string())),
+    };
+    let content = String::from_utf8(bytes).map_err(|_| refused("it is not a text".to_owned()))?;
+    let found = recipients_in(&content).map_err(|(line, fault)| refused(format!("line {line} {fault}")))?;
+    if found.is_empty() {
+        return Err(refused("it holds no public key".to_owned()));
+    }
+    Ok(found)
+}
+
+fn change(open: &mut OpenStore, added: Vec<Recipient>, removed: &[String]) -> Result<(), Failure> {
+    let recipients = &mut open.store.recipients;
+    for text in removed {
+        let before = recipients.len();
+        // A comment behind a key names it too.
+        let is_meant = |known: &Recipient| {
+            known.line() == text.trim()
+                || Recipient::parse(text).is_ok_and(|recipient| recipient.is_same_key(known))
+                || known.line().split_whitespace().nth(2).is_some_and(|comment| comment == text.trim())
+        };
+        recipients.retain(|known| !is_meant(known));
+        if recipients.len() == before {
+            return Err(Failure::CommandLine(format!(
+                "--remove {}: the store is not for such a key; `impostazione secret recipients` shows whose it is",
+                terminal::harmless(text)
+            )));
+        }
+    }
+    for recipient in added {
+        if !recipients.iter().any(|known| known.is_same_key(&recipient)) {
+            recipients.push(recipient);
+        }
+    }
+    if recipients.is_empty() {
+        return Err(Failure::CommandLine(
+            "nobody could open the store any more; add another recipient first, or write --passphrase"
+                .to_owned(),
+        ));
+    }
+    Ok(())
+}
+
+/// Makes a pair of keys, and writes the private half into a new file.
+fn make_key(path: &Path) -> Result<Recipient, Failure> {
+    let refused = |error: &std::io::Error| {
+        let hint = if error.kind() == std::io::ErrorKind::AlreadyExists {
+            "; a key that is there is not overwritten".to_owned()
+        } else {
+            String::new()
+        };
+        Failure::Files(format!("{} cannot be made: {}{hint}", path.display(), plain(error)))
+    };
+    let pair = KeyPair::random();
+    let mut file = OpenOptions::new()
+        .write(true)
+        .create_new(true)
+        .mode(0o600)
+        .open(path)
+        .map_err(|error| refused(&error))?;
+    let written = file.write_all(pair.private_file.reveal().as_bytes()).and_then(|()| file.sync_all());
+    if let Err(error) = written {
+        let _ = fs::remove_file(path);
+        return Err(refused(&error));
+    }
+    Ok(pair.public)
+}

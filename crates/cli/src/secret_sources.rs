@@ -1,0 +1,214 @@
+//! Where the values of secrets come from in a run of the program: its environment, its terminal, and the store beside the
+//! sheet.
+
+use std::fs::File;
+use std::io::{self, BufRead as _, IsTerminal as _, Read as _};
+use std::os::unix::fs::MetadataExt as _;
+use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
+
+use impostazione_core::beside::plain;
+use impostazione_core::secret::store::{
+    Opener, PrivateKey, Seal, SealedStore, Store, StoreFault, StoreFile, private_keys, store_path,
+};
+use impostazione_core::secret::{Hidden, SecretSources};
+
+use crate::args::UnlockArguments;
+
+/// The most bytes that are read of a passphrase or a private key.
+const LIMIT: u64 = 64 * 1024;
+/// The variable that names the file of a private key.
+const KEY_VARIABLE: &str = "IMPOSTAZIONE_KEY";
+/// How often a person may try.
+const TRIES: usize = 3;
+
+/// The sources of one run.
+pub(crate) struct RunSources {
+    file: PathBuf,
+    unlock: UnlockArguments,
+    opened: OnceLock<Result<OpenStore, StoreFault>>,
+}
+
+/// The store, with what it takes to close it again.
+pub(crate) struct OpenStore {
+    pub(crate) store: Store,
+    pub(crate) seal: Seal,
+    pub(crate) file: StoreFile,
+}
+
+impl RunSources {
+    /// The sources for a sheet.
+    pub(crate) fn new(sheet: &Path, unlock: &UnlockArguments) -> Self {
+        Self { file: store_path(sheet), unlock: unlock.clone(), opened: OnceLock::new() }
+    }
+
+    /// The store's file.
+    pub(crate) fn path(&self) -> &Path {
+        &self.file
+    }
+
+    /// The store, opened at the first call.
+    pub(crate) fn open(&self) -> Result<&OpenStore, StoreFault> {
+        self.opened.get_or_init(|| self.unlock()).as_ref().map_err(Clone::clone)
+    }
+
+    /// The same, to be changed.
+    pub(crate) fn into_open(self) -> Result<OpenStore, StoreFault> {
+        match self.opened.into_inner() {
+            Some(opened) => opened,
+            None => Self { opened: OnceLock::new(), ..self }.unlock(),
+        }
+    }
+
+    fn unlock(&self) -> Result<OpenStore, StoreFault> {
+        let file = StoreFile::read(&self.file)?;
+        let sealed = file.sealed()?;
+        let (store, seal) = if sealed.wants_passphrase()? {
+            self.by_passphrase(&sealed)?
+        } else {
+            sealed.open(&Opener::Keys(self.keys()?))?
+        };
+        Ok(OpenStore { store, seal, file })
+    }
+
+    fn by_passphrase(&self, sealed: &SealedStore) -> Result<(Store, Seal), StoreFault> {
+        let name = self.file.display().to_string();
+        if let Some(given) = self.given_passphrase()? {
+            return sealed.open(&Opener::Passphrase(given));
+        }
+        let mut last = StoreFault::NeedsPassphrase(name.clone());
+        for _ in 0..TRIES {
+            let Some(passphrase) = ask_once(&format!("Passphrase of {name}: ")) else { break };
+            match sealed.open(&Opener::Passphrase(passphrase)) {
+                Err(fault @ StoreFault::WrongPassphrase(_)) => {
+                    crate::terminal::complain(&fault.to_string());
+                    last = fault;
+                }
+                other => return other,
+            }
+        }
+        Err(last)
+    }
+
+    /// The passphrase of a file or of an open file, where one was named.
+    pub(crate) fn given_passphrase(&self) -> Result<Option<Hidden>, StoreFault> {
+        match (&self.unlock.passphrase_from, self.unlock.passphrase_fd) {
+            (Some(path), _) => passphrase_in(path).map(Some),
+            (None, Some(number)) => passphrase_in(Path::new(&format!("/dev/fd/{number}"))).map(Some),
+            (None, None) => Ok(None),
+        }
+    }
+
+    fn keys(&self) -> Result<Vec<PrivateKey>, StoreFault> {
+        let mut files = self.unlock.key.clone();
+        if files.is_empty() {
+            files.extend(std::env::var_os(KEY_VARIABLE).filter(|name| !name.is_empty()).map(PathBuf::from));
+        }
+        if files.is_empty() {
+            return Err(StoreFault::NeedsKey(self.file.display().to_string()));
+        }
+        let mut keys = Vec::new();
+        for path in &files {
+            let name = path.display().to_string();
+            refuse_if_readable(path, "private key")?;
+            let bytes = impostazione_core::beside::read_file(path, LIMIT)
+                .map_err(|fault| StoreFault::Opener(format!("the private key {name}: {fault}")))?;
+            let bytes = zeroize::Zeroizing::new(bytes);
+            let file = name.clone();
+            let ask = move |_: &str| ask_once(&format!("Passphrase of the key {file}: "));
+            keys.extend(
+                private_keys(&name, &bytes, ask)
+                    .map_err(|fault| StoreFault::Opener(format!("{name} {fault}")))?,
+            );
+        }
+        Ok(keys)
+    }
+}
+
+/// The passphrase on the first line of a file, or of a pipe.
+pub(crate) fn passphrase_in(path: &Path) -> Result<Hidden, StoreFault> {
+    let refused =
+        |reason: &str| StoreFault::Opener(format!("the passphrase in {}: {reason}", path.display()));
+    refuse_if_readable(path, "passphrase")?;
+    let file = File::open(path).map_err(|error| refused(&plain(&error)))?;
+    let mut line = zeroize::Zeroizing::new(String::with_capacity(1024));
+    let mut reader = io::BufReader::new(file.take(LIMIT));
+    reader.read_line(&mut line).map_err(|error| refused(&plain(&error)))?;
+    let passphrase = line.trim_end_matches(['\n', '\r']);
+    if passphrase.is_empty() {
+        return Err(refused("its first line is empty"));
+    }
+    Ok(Hidden::new(passphrase))
+}
+
+/// A file that opens the store is for its owner alone.
+fn refuse_if_readable(path: &Path, what: &str) -> Result<(), StoreFault> {
+    // What is not there, or is a pipe, is looked at when it is read.
+    let Ok(found) = std::fs::metadata(path) else { return Ok(()) };
+    let mode = found.mode() & 0o7777;
+    if found.is_file() && mode & 0o077 != 0 {
+        let name = path.display();
+        return Err(StoreFault::Opener(format!(
+            "others may read {name}, which holds a {what}: its mode is {mode:04o}; chmod 600 {name}"
+        )));
+    }
+    Ok(())
+}
+
+impl SecretSources for RunSources {
+    fn variable(&self, name: &str) -> Result<Hidden, String> {
+        match std::env::var(name) {
+            Ok(value) if value.is_empty() => Err(format!("the environment variable {name} is empty")),
+            Ok(value) => Ok(Hidden::new(value)),
+            Err(std::env::VarError::NotPresent) => Err(format!("the environment variable {name} is not set")),
+            Err(std::env::VarError::NotUnicode(_)) => {
+                Err(format!("the environment variable {name} is not UTF-8 text"))
+            }
+        }
+    }
+
+    fn ask(&self, secret: &str) -> Result<Hidden, String> {
+        if !is_interactive() {
+            return Err("it is asked for in every run, and there is no terminal to ask on".to_owned());
+        }
+        ask_twice(&format!("Value of the secret {secret}: ")).ok_or_else(|| "no value was given".to_owned())
+    }
+
+    fn store(&self) -> Result<&Store, StoreFault> {
+        self.open().map(|open| &open.store)
+    }
+
+    fn store_mode_for_others(&self) -> Option<u32> {
+        self.open().ok()?.file.mode_for_others()
+    }
+
+    fn store_name(&self) -> String {
+        self.file.display().to_string()
+    }
+}
+
+/// Whether somebody sits at a terminal and can be asked.
+pub(crate) fn is_interactive() -> bool {
+    io::stdin().is_terminal() && io::stderr().is_terminal()
+}
+
+/// Asks on the terminal without showing what is typed. Nothing where nobody can be asked, or nothing is typed.
+pub(crate) fn ask_once(prompt: &str) -> Option<Hidden> {
+    if !is_interactive() {
+        return None;
+    }
+    let typed = zeroize::Zeroizing::new(rpassword::prompt_password(prompt).ok()?);
+    (!typed.is_empty()).then(|| Hidden::new(typed.as_str()))
+}
+
+/// The same, twice, until both are the same.
+pub(crate) fn ask_twice(prompt: &str) -> Option<Hidden> {
+    for _ in 0..TRIES {
+        let first = ask_once(prompt)?;
+        if ask_once("The same once more: ").as_ref() == Some(&first) {
+            return Some(first);
+        }
+        crate::terminal::complain("the two were not the same; once again");
+    }
+    None
+}
