@@ -33,19 +33,10 @@ impl InMemory {
                 .0
                 .insert(Path::new("packages").join(entry.file_name()), std::fs::read(entry.path()).unwrap());
         }
-        files.0.insert("harbor-admin.secret".into(), "Tidal7-marks!\n".into());
-        for (name, value) in [
-            ("keeper-login.secret", "eleven gulls by a crane"),
-            ("pilot-login.secret", "nobody paints the lantern"),
-            ("gauge-01.secret", "a rope too short for tides"),
-            ("gauge-02.secret", "slow boats carry loud bells"),
-            ("for-all-to-read.secret", "seven lamps behind a door"),
-            ("well-known.secret", "Password1234"),
-            ("of-the-keeper.secret", "the keeper likes strong tea"),
-            ("weak.secret", "abababababababab"),
-            ("typed.secret", "nkrtupgfvhjb"),
-        ] {
-            files.0.insert(name.into(), format!("{value}\n").into());
+        let secrets = Path::new(env!("CARGO_MANIFEST_DIR")).join("testdata/secrets");
+        for entry in std::fs::read_dir(secrets).unwrap() {
+            let entry = entry.unwrap();
+            files.0.insert(entry.file_name().into(), std::fs::read(entry.path()).unwrap());
         }
         files
     }

@@ -162,6 +162,12 @@ fn run_without_privileges(workspace: &Workspace, arguments: &[&str]) -> Run {
         return workspace.run(arguments);
     }
     fs::set_permissions(workspace.path(), fs::Permissions::from_mode(0o755)).unwrap();
+    // A secret is read by its owner alone.
+    for entry in fs::read_dir(workspace.path()).unwrap().map(Result::unwrap) {
+        if entry.file_name().to_string_lossy().ends_with(".secret") {
+            std::os::unix::fs::chown(entry.path(), Some(65534), Some(65534)).unwrap();
+        }
+    }
     let program = workspace.path().join("program");
     // By another process: a file that this one had open for writing may still be open in a child that another test
     // has just started, and such a file is not run.

@@ -1,6 +1,6 @@
 //! Commands, their exit codes, and words that people bring from elsewhere.
 
-use crate::support::Workspace;
+use crate::support::{KEY, Workspace};
 use serde_json::Value;
 
 #[test]
@@ -150,6 +150,8 @@ fn the_demonstration_goes_the_whole_way_and_leaves_its_files() {
     for command in [
         "check slips.toml",
         "inspect packages/logbook.ova",
+        "secret recipients harbor.toml --new-key harbor.key",
+        "secret generate harbor.toml",
         "check harbor.toml",
         "review harbor.toml",
         "render harbor.toml --into output",
@@ -181,11 +183,12 @@ fn the_demonstration_makes_a_folder_of_its_own_and_names_it() {
     for command in end.lines().filter_map(|line| line.trim_start().strip_prefix("impostazione ")) {
         let (command, _) = command.split_once("  ").unwrap();
         let arguments: Vec<&str> = command.split(' ').collect();
-        let run = workspace.command(&arguments).current_dir(folder).output().unwrap();
+        let mut run = workspace.command(&arguments);
+        let run = run.current_dir(folder).env("IMPOSTAZIONE_KEY", KEY).output().unwrap();
         assert!(run.status.success(), "{command}");
         proposed += 1;
     }
-    assert_eq!(proposed, 5);
+    assert_eq!(proposed, 6);
     assert!(std::path::Path::new(folder).join("output/files.json").is_file());
 }
 

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use crate::support::{Workspace, clustered, host, packaged, right_sheet};
+use crate::support::{READABLE, Workspace, clustered, host, packaged, right_sheet, with_password};
 
 /// A rule, and a sheet that does not quite break it.
 type NearMiss = (&'static str, String);
@@ -57,6 +57,9 @@ const LANS: &str =
 const SUBNETS: &str = "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\nvlan = 130\n\
     wifi = { ssid = \"12345678901234567890123456789012\", passphrase = { from_secret = \"slip\" } }\n\
     [secret.slip]\nfrom = \"file\"\npath = \"slip.secret\"\n";
+
+/// The table of the secret that those use.
+const SLIP: &str = "[secret.slip]\nfrom = \"file\"\npath = \"slip.secret\"\n";
 
 fn near_misses_of_the_sheet() -> Vec<NearMiss> {
     let two = |more: &str| with(&[("\"gauge-01\"", "\"gauge-{09..10}\""), (ADDRESS, more)]);
@@ -275,12 +278,14 @@ fn near_misses_of_links() -> Vec<NearMiss> {
         ("wifi-ssid-length", linked(radio)),
         (
             "wifi-passphrase-length",
-            linked(radio).replace("from_secret = \"slip\"", "from_secret = \"least\"")
+            linked(radio).replace("from_secret = \"slip\"", "from_secret = \"least\"").replace(SLIP, "")
                 + "[secret.least]\nfrom = \"file\"\npath = \"least.secret\"\n[secret.most]\nfrom = \"file\"\npath = \"most.secret\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nwifi = { ssid = \"mole\", passphrase = { from_secret = \"most\" } }\n",
         ),
         (
             "wifi-country-unknown",
-            linked(radio).replace("{ from_secret = \"slip\" }", "\"none\", country = \"IT\""),
+            linked(radio)
+                .replace("{ from_secret = \"slip\" }", "\"none\", country = \"IT\"")
+                .replace(SLIP, ""),
         ),
         (
             "wifi-in-bridge",
@@ -436,7 +441,7 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
         ("disk-too-large", keyed("disks", "storage_free = \"64 GiB\"\n", "")),
         ("license-not-accepted", keyed("licensed", "accept_licenses = true\n", "")),
         ("transport-missing", package("whole")),
-        ("property-needs-secret", keyed("secured", "", "\"admin.password\" = { from_secret = \"harbor-admin\" }")),
+        ("property-needs-secret", keyed("secured", "", "\"admin.password\" = { from_secret = \"harbor-admin\" }") + READABLE),
         ("property-meaning-unsure", keyed("unsure", "", "\"where\" = \"\"")),
         ("property-too-short", keyed("limits", "", "\"code\" = \"ABCD\"")),
         ("property-too-long", keyed("limits", "", "\"code\" = \"ABCDEF\"")),
@@ -444,7 +449,7 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
         // It is a server of the sheet.
         ("property-default-disagrees", package("defaults").replace("\"10.64.10.54\"]", "\"10.99.0.7\"]")),
         ("property-repeated", package("limits")),
-        ("password-left-at-default", keyed("preset", "", "\"admin.password\" = { from_secret = \"harbor-admin\" }")),
+        ("password-left-at-default", keyed("preset", "", "\"admin.password\" = { from_secret = \"harbor-admin\" }") + READABLE),
         ("cluster-too-few", clustered("size = 3\nmembers = \"odd\"", 3, "")),
         ("cluster-too-many", clustered("size = 3", 3, "")),
         ("cluster-even-members", clustered("members = \"any\"", 4, "")),
@@ -466,11 +471,71 @@ fn all() -> Vec<NearMiss> {
         near_misses_of_subnets(),
         near_misses_of_links(),
         near_misses_of_settings(),
+        near_misses_of_credentials(),
         near_misses_of_packages(),
     ]
     .into_iter()
     .flatten()
     .collect()
+}
+
+fn near_misses_of_credentials() -> Vec<NearMiss> {
+    let keeper = |lines: &str| with(&[("[account.keeper]", &format!("[account.keeper]\n{lines}"))]);
+    let file =
+        |name: &str, more: &str| with_password(&format!("from = \"file\"\npath = \"{name}.secret\"\n{more}"));
+    let pilot = "[account.pilot]\npassword = { from_secret = \"pilot-login\" }\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n";
+    let console = "[[appliance]]\nname = \"tide-gate\"\nmeanings = \"packages/tidegate.meanings.toml\"\n\
+        link.lan = { subnet = \"quay\", address = \"10.64.10.71\" }\n[appliance.answer]\n\
+        \"gatekeeper-password\" = { from_secret = \"gate\" }\n[secret.gate]\nfrom = \"file\"\npath = \"gatekeeper.secret\"\n";
+    vec![
+        ("account-without-login", with(&[]) + pilot),
+        (
+            "account-setting-invalid",
+            keeper("shell = \"/usr/local/bin/night-watch\"\ngroups = [\"dialout\", \"_ssh\"]"),
+        ),
+        (
+            "change-without-password",
+            file("keeper-login", "")
+                .replace("[account.keeper]", "[account.keeper]\nchange_at_first_login = true"),
+        ),
+        ("stock-login-kept", with(&[("[common]", "[common]\nstock_logins = \"refuse\"")])),
+        // A network that no machine of the sheet joins.
+        ("secret-unused", with(&[]) + &SUBNETS.replace("12345678901234567890123456789012", "slip")),
+        ("secret-in-sheet", keeper("full_name = \"Password of the tide\"")),
+        ("secret-file-readable-by-others", file("keeper-login", "")),
+        ("secret-store-cannot-open", with(&[("[common]", "[common]\nssh = { host_key = false }")])),
+        ("secret-too-short", file("keeper-login", "min_length = 23")),
+        ("secret-too-long", file("keeper-login", "max_length = 23")),
+        (
+            "secret-lacks-class",
+            file("harbor-admin", "require = [\"upper\", \"lower\", \"digit\", \"symbol\"]"),
+        ),
+        ("secret-forbidden-character", file("keeper-login", "forbid = \"mM'$\"")),
+        ("secret-well-known", file("near-well-known", "")),
+        ("secret-contains-name", file("near-the-keeper", "")),
+        ("secret-weak", file("typed", "")),
+        ("secret-reused", file("keeper-login", "") + pilot),
+        // Who may change nothing may share a password.
+        (
+            "secret-shared",
+            with(&[("\"gauge-01\"", "\"gauge-{01..02}\""), (ADDRESS, "\"10.64.10.{11..12}\"")]) + pilot,
+        ),
+        (
+            "secret-layout-dependent",
+            file(
+                "typed",
+                "typed_on = [\"us\", \"gb\", \"de\", \"fr\", \"it\", \"es\", \"pt\", \"ch\", \"se\"]",
+            ),
+        ),
+        ("secret-limits-contradict", file("keeper-login", "min_length = 23\nmax_length = 23")),
+        ("secret-stays-readable", with(&[]) + console),
+        (
+            "wifi-passphrase-readable",
+            with(&[])
+                + &SUBNETS.replace(" } }", " }, sae = false }")
+                + "[[host]]\nname = \"lamp-1\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:30:00:00:01\", subnet = \"slip\", address = \"10.64.30.11\" }\n",
+        ),
+    ]
 }
 
 /// An RSA key of 3072 bits, the shortest that is strong enough.
@@ -486,9 +551,11 @@ fn what_is_near_a_breach_is_passed_in_silence() {
             "format = 1\nproduct = \"Log book\"\nversion = \"2.4\"\n[administration]\nport = 8443\n",
         );
         workspace.write("sheet.toml", &sheet);
+        workspace.write("near-well-known.secret", "the password of gulls flies\n");
+        workspace.write("near-the-keeper.secret", "a keepsake of eleven gulls\n");
         workspace.write("slip.secret", "a phrase for the slip\n");
-        workspace.write("least.secret", "eight_by\n");
-        workspace.write("most.secret", format!("{}\n", "b".repeat(63)));
+        workspace.write("least.secret", "kW4-zrQ8\n");
+        workspace.write("most.secret", "the tide turns at four and the gulls go home over the old crane\n");
         workspace
             .write("clock.secret", "HEX:0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef\n");
         let keys = workspace.read("keys/keeper.pub")

@@ -82,10 +82,17 @@ fn the_files_of_a_host_say_what_the_sheet_says() {
     assert_eq!(
         accounts["accounts"],
         serde_json::json!([
-            {"name": "keeper", "full_name": "Harbor keeper", "admin": true, "password_hash": null, "ssh_keys": [key("keeper")]},
-            {"name": "pilot", "full_name": "Pilot on duty", "admin": false, "password_hash": null, "ssh_keys": [key("pilot")]},
+            {
+                "name": "keeper", "full_name": "Harbor keeper", "admin": true, "groups": ["sudo"], "shell": "/bin/bash",
+                "password_hash": null, "change_at_first_login": false, "ssh_keys": [key("keeper")],
+            },
+            {
+                "name": "pilot", "full_name": "Pilot on duty", "admin": false, "groups": [], "shell": "/bin/bash",
+                "password_hash": null, "change_at_first_login": false, "ssh_keys": [key("pilot")],
+            },
         ])
     );
+    assert_eq!((&accounts["stock_logins"], &accounts["root_locked"]), (&"lock".into(), &true.into()));
     let others: Value = serde_json::from_str(&workspace.read("out/gauge-01/accounts.json")).unwrap();
     assert_eq!(others["accounts"].as_array().unwrap().len(), 1, "the pilot is for the signal tower only");
 }

@@ -3,7 +3,7 @@
 use jsonschema::Validator;
 use serde_json::Value;
 
-use crate::support::{Workspace, right_sheet};
+use crate::support::{Run, Workspace, right_sheet};
 
 fn validator() -> Validator {
     let printed = Workspace::new().run(&["schema"]).stdout;
@@ -33,7 +33,7 @@ fn as_json(sheet: &str) -> Value {
 #[test]
 fn the_sample_sheet_and_a_sheet_with_every_key_are_valid() {
     let validator = validator();
-    let every_key = right_sheet(include_str!("every_key.toml"));
+    let every_key = every_key();
     let harbor = Workspace::new().read("harbor.toml");
     for sheet in [harbor.as_str(), every_key.as_str()] {
         let errors: Vec<String> = validator
@@ -65,6 +65,15 @@ fn wrong_keys_types_and_words_are_refused() {
     }
 }
 
+/// A sheet with every key that there is.
+fn every_key() -> String {
+    right_sheet(include_str!("every_key.toml")).replacen(
+        "[common]",
+        "[common]\nrefused_passwords = \"refused.txt\"",
+        1,
+    )
+}
+
 /// The sheet of the test above does hold every key that there is, and the program takes it.
 #[test]
 fn the_sheet_with_every_key_is_what_it_says() {
@@ -81,10 +90,12 @@ fn the_sheet_with_every_key_is_what_it_says() {
         watch.replace("  <VirtualSystemCollection", &format!("{options}  <VirtualSystemCollection")),
     );
     std::fs::remove_file(workspace.path().join("packages/watch.mf")).unwrap();
-    workspace.write("every.toml", right_sheet(include_str!("every_key.toml")));
-    let check = workspace.run(&["check", "every.toml"]);
+    workspace.write("every.toml", every_key());
+    workspace.write("refused.txt", "# of the yard\nold anchor\n");
+    let mut command = workspace.command(&["check", "every.toml"]);
+    let check = Run::from(command.env("PILOT_TOWER", "seven lamps behind a door").output().unwrap());
     assert_eq!(check.code, 0, "{}", check.stdout);
-    let sheet = right_sheet(include_str!("every_key.toml"));
+    let sheet = every_key();
     let schema: Value = serde_json::from_str(&workspace.run(&["schema"]).stdout).unwrap();
     let mut keys: Vec<String> = schema["properties"].as_object().unwrap().keys().cloned().collect();
     for definition in schema["definitions"].as_object().unwrap().values() {

@@ -59,7 +59,14 @@ impl Workspace {
     /// Adds the packages that examples of rules use.
     pub(crate) fn with_example_packages(self) -> Self {
         copy_folder(&test_data().join("packages"), &self.path().join("packages"));
-        self.write("harbor-admin.secret", "Tidal7-marks!\n");
+        self.with_example_secrets()
+    }
+
+    /// Adds the values that examples of rules use, one of which others may read.
+    pub(crate) fn with_example_secrets(self) -> Self {
+        copy_folder(&test_data().join("secrets"), self.path());
+        let open = self.path().join("for-all-to-read.secret");
+        fs::set_permissions(open, fs::Permissions::from_mode(0o644)).unwrap();
         self
     }
 
@@ -158,12 +165,29 @@ pub(crate) fn host(name: &str, address: &str) -> String {
 
 /// The right sheet with one appliance of a package that examples of rules use.
 pub(crate) fn packaged(package: &str, keys: &str, link: &str, answers: &str) -> String {
+    let secret = if answers.contains("harbor-admin") {
+        "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n"
+    } else {
+        ""
+    };
     let answers = if answers.is_empty() { String::new() } else { format!("[appliance.answer]\n{answers}\n") };
     right_sheet(&format!(
-        "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n\
-         [[appliance]]\nname = \"logbook\"\npackage = {package}\n{keys}\n\
+        "{secret}[[appliance]]\nname = \"logbook\"\npackage = {package}\n{keys}\n\
          link.management = {{ {link}subnet = \"quay\", address = \"10.64.10.61\" }}\n{answers}"
     ))
+}
+
+/// Sets aside, in a sheet with an appliance, that its passwords stay readable, which is no part of what is tried.
+pub(crate) const READABLE: &str = "[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"not what is tried here\"\n\
+    until = 2099-06-30\n";
+
+/// The right sheet with a host whose login has a password, from a secret with these keys.
+pub(crate) fn with_password(secret: &str) -> String {
+    right_sheet(&(host("gauge-01", "10.64.10.11") + "[secret.keeper-login]\n" + secret + "\n")).replacen(
+        "[account.keeper]",
+        "[account.keeper]\npassword = { from_secret = \"keeper-login\" }",
+        1,
+    )
 }
 
 /// The right sheet with a cluster, and machines of it in one entry.
