@@ -164,9 +164,10 @@ pub(crate) fn not_in_store(
         [] => String::new(),
         [only] => format!(" for {only}"),
         [first, others @ ..] => format!(
-            " for {first} and {} other {}s",
+            " for {first} and {} other {}{}",
             others.len(),
-            if scope == SecretScope::Cluster { "cluster" } else { "machine" }
+            if scope == SecretScope::Cluster { "cluster" } else { "machine" },
+            if others.len() == 1 { "" } else { "s" }
         ),
     };
     let enter = match holders {

@@ -1,0 +1,476 @@
+//! The encrypted store beside a sheet, through the commands that keep it.
+
+use std::fs;
+use std::io::Write as _;
+use std::os::unix::fs::PermissionsExt as _;
+use std::process::{Command, Stdio};
+
+use serde_json::Value;
+
+use crate::support::{KEY, Run, Workspace, right_sheet};
+
+/// A sheet with a secret of one value and one with a value for each of two hosts.
+fn sheet() -> String {
+    right_sheet(
+        "[account.pilot]\npassword = { from_secret = \"pilot-login\" }\n\
+         [secret.keeper-login]\nfrom = \"encrypted\"\nper = \"machine\"\nmin_length = 14\ntyped_on = [\"it\", \"gb\"]\n\
+         [secret.pilot-login]\nfrom = \"encrypted\"\n\
+         [[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
+    )
+    .replace("[account.keeper]", "[account.keeper]\npassword = { from_secret = \"keeper-login\" }")
+    .replace("[common]", "[common]\nssh = { host_key = true }")
+}
+
+/// A workspace with that sheet, and no store yet.
+fn without_store() -> Workspace {
+    let workspace = Workspace::new();
+    workspace.write("sheet.toml", sheet());
+    workspace
+}
+
+/// The same with a store that one key opens, and everything in it.
+fn with_store() -> Workspace {
+    let workspace = without_store();
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
+    done(&workspace, &["secret", "generate", "sheet.toml"]);
+    workspace
+}
+
+fn done(workspace: &Workspace, arguments: &[&str]) -> Run {
+    let run = workspace.run(arguments);
+    assert_eq!(run.code, 0, "{arguments:?}: {}{}", run.stdout, run.stderr);
+    run
+}
+
+fn failed(workspace: &Workspace, arguments: &[&str], code: i32, says: &str) {
+    let run = workspace.run(arguments);
+    assert_eq!(run.code, code, "{arguments:?}: {}{}", run.stdout, run.stderr);
+    assert!(run.stderr.contains(says), "{arguments:?}: {}", run.stderr);
+}
+
+/// Runs the program with a text on stdin.
+fn fed(workspace: &Workspace, arguments: &[&str], input: &str) -> Run {
+    let mut command = workspace.command(arguments);
+    let mut child =
+        command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    // A program that refuses its arguments reads nothing.
+    let _ = child.stdin.take().unwrap().write_all(input.as_bytes());
+    Run::from(child.wait_with_output().unwrap())
+}
+
+fn bytes(workspace: &Workspace, name: &str) -> Vec<u8> {
+    fs::read(workspace.path().join(name)).unwrap()
+}
+
+fn mode(workspace: &Workspace, name: &str) -> u32 {
+    fs::metadata(workspace.path().join(name)).unwrap().permissions().mode() & 0o7777
+}
+
+#[test]
+fn a_new_store_is_filled_judged_and_listed() {
+    let workspace = without_store();
+    failed(&workspace, &["secret", "generate", "sheet.toml"], 3, "secret recipients SHEET --add KEY");
+    let made = done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
+    assert!(made.stdout.starts_with("sheet.secrets.age: made\n"), "{}", made.stdout);
+    let check = workspace.run(&["check", "sheet.toml"]);
+    assert!(
+        check.stdout.contains("no value of keeper-login for gauge-01 and 1 other machine."),
+        "{}",
+        check.stdout
+    );
+    assert!(check.stdout.contains("no host key of gauge-01 and 1 other host."), "{}", check.stdout);
+    let generated = done(&workspace, &["secret", "generate", "sheet.toml"]);
+    assert_eq!(generated.stdout.matches("made    ").count(), 5, "{}", generated.stdout);
+    assert!(
+        generated.stdout.contains(" bits\n") && generated.stdout.contains("5 made\n"),
+        "{}",
+        generated.stdout
+    );
+    done(&workspace, &["check", "sheet.toml"]);
+    let again = done(&workspace, &["secret", "generate", "sheet.toml"]);
+    assert!(again.stdout.contains("0 made, 5 already there"), "{}", again.stdout);
+    let list = done(&workspace, &["secret", "list", "sheet.toml", "--format", "json"]);
+    let list: Value = serde_json::from_str(&list.stdout).unwrap();
+    let holders: Vec<&str> =
+        list["secrets"].as_array().unwrap().iter().filter_map(|secret| secret["holder"].as_str()).collect();
+    assert_eq!(holders, ["gauge-01", "gauge-02"]);
+    assert_eq!(list["secrets"][0]["used_by"], serde_json::json!(["login keeper"]));
+    assert_eq!((&list["secrets"][0]["in_store"], &list["secrets"][0]["age_days"]), (&true.into(), &0.into()));
+    assert_eq!(list["host_keys"].as_array().unwrap().len(), 2);
+    let judged = done(&workspace, &["secret", "check", "sheet.toml"]);
+    assert!(
+        judged.stdout.contains("opens with one key; holds 3 values and 2 host keys"),
+        "{}",
+        judged.stdout
+    );
+}
+
+#[test]
+fn values_are_entered_by_stdin_and_judged_before_they_are_stored() {
+    let workspace = with_store();
+    let before = bytes(&workspace, "sheet.secrets.age");
+    let enter = ["secret", "enter", "sheet.toml", "pilot-login"];
+    for (input, code, says) in [
+        ("Password1234\n", 1, "secret-well-known"),
+        ("short\n", 1, "secret-too-short"),
+        ("", 2, "is empty"),
+        ("two\nlines\n", 2, "has several lines"),
+    ] {
+        let run = fed(&workspace, &enter, input);
+        assert_eq!(run.code, code, "{}", run.stderr);
+        assert!(run.stderr.contains(says) && run.stderr.contains("nothing was stored"), "{}", run.stderr);
+        assert_eq!(bytes(&workspace, "sheet.secrets.age"), before);
+    }
+    let run = fed(&workspace, &enter, "nobody paints the lantern\n");
+    assert_eq!((run.code, run.stdout.as_str()), (0, "sheet.secrets.age: pilot-login has a new value\n"));
+    done(&workspace, &["secret", "export", "sheet.toml", "pilot-login", "--to", "handed-over"]);
+    assert_eq!(workspace.read("handed-over"), "nobody paints the lantern\n");
+    // A character that another layout has elsewhere.
+    let typed = fed(
+        &workspace,
+        &["secret", "enter", "sheet.toml", "keeper-login", "--for", "gauge-01"],
+        "gulls-fly-over-the-mole\n",
+    );
+    assert_eq!(typed.code, 1);
+    assert!(typed.stderr.contains("10, 15, 19 sit on other keys"), "{}", typed.stderr);
+}
+
+#[test]
+fn whose_value_it_is_must_be_said_and_be_right() {
+    let workspace = with_store();
+    let enter = |more: &[&str]| {
+        let mut arguments = vec!["secret", "enter", "sheet.toml"];
+        arguments.extend(more);
+        fed(&workspace, &arguments, "a rope too short for tides\n")
+    };
+    for (more, says) in [
+        (&["keeper-login"][..], "say whose with --for NAME (gauge-01, gauge-02)"),
+        (&["keeper-login", "--for", "gauge-1"], "did you mean gauge-01?"),
+        (&["pilot-login", "--for", "gauge-01"], "leave --for out"),
+        (&["keper-login"], "did you mean keeper-login?"),
+    ] {
+        let run = enter(more);
+        assert_eq!(run.code, 2, "{}", run.stderr);
+        assert!(run.stderr.contains(says), "{}", run.stderr);
+    }
+    workspace.write(
+        "sheet.toml",
+        sheet().replacen("from = \"encrypted\"\n[[host]]", "from = \"prompt\"\n[[host]]", 1),
+    );
+    let run = enter(&["pilot-login"]);
+    assert!(run.stderr.contains("is from = \"prompt\""), "{}", run.stderr);
+}
+
+#[test]
+fn an_export_is_for_its_owner_alone_and_overwrites_nothing() {
+    let workspace = with_store();
+    done(&workspace, &["secret", "export", "sheet.toml", "keeper-login", "--to", "all"]);
+    assert_eq!(mode(&workspace, "all"), 0o600);
+    let lines = workspace.read("all");
+    assert!(lines.starts_with("gauge-01\t") && lines.lines().count() == 2, "{lines}");
+    failed(&workspace, &["secret", "export", "sheet.toml", "keeper-login", "--to", "all"], 3, "file exists");
+    assert_eq!(workspace.read("all"), lines);
+    failed(&workspace, &["secret", "export", "sheet.toml", "keeper-login"], 2, "--show-on-terminal");
+    failed(
+        &workspace,
+        &["secret", "export", "sheet.toml", "keeper-login", "--show-on-terminal"],
+        2,
+        "stdout is none; name a file with --to",
+    );
+    done(
+        &workspace,
+        &[
+            "secret",
+            "export",
+            "sheet.toml",
+            "keeper-login",
+            "--for",
+            "gauge-02",
+            "--grouped",
+            "--to",
+            "aloud",
+        ],
+    );
+    let aloud = workspace.read("aloud");
+    assert!(aloud.split(' ').rev().skip(1).all(|group| group.len() == 4), "{aloud}");
+}
+
+#[test]
+fn host_keys_are_made_once_and_renewed_when_asked_for() {
+    let workspace = with_store();
+    let known = |workspace: &Workspace| {
+        done(workspace, &["render", "sheet.toml", "--into", "out"]);
+        workspace.read("out/known_hosts")
+    };
+    let first = known(&workspace);
+    assert!(first.contains("\ngauge-01,gauge-01.capovetro.example,10.64.10.11 ssh-ed25519 "), "{first}");
+    done(&workspace, &["secret", "generate", "sheet.toml", "--renew"]);
+    assert_eq!(known(&workspace), first, "values alone are renewed");
+    done(&workspace, &["secret", "generate", "sheet.toml", "--host-keys", "--renew", "--for", "gauge-02"]);
+    let second = known(&workspace);
+    assert_eq!(first.lines().nth(1), second.lines().nth(1));
+    assert_ne!(first.lines().nth(2), second.lines().nth(2));
+    failed(
+        &workspace,
+        &["secret", "generate", "sheet.toml", "--host-keys", "--for", "gauge-9"],
+        2,
+        "gauge-9 is no host",
+    );
+    // Without the wish, the file and the keys go.
+    workspace.write("sheet.toml", sheet().replace("host_key = true", "host_key = false"));
+    done(&workspace, &["render", "sheet.toml", "--into", "out"]);
+    assert!(!workspace.exists("out/known_hosts"));
+    assert!(!workspace.exists("out/gauge-01/rootfs/etc/ssh/ssh_host_ed25519_key"));
+}
+
+#[test]
+fn what_the_sheet_no_longer_wants_is_named_and_taken_out() {
+    let workspace = with_store();
+    workspace.write("sheet.toml", sheet().replace("gauge-{01..02}", "gauge-01").replace("{11..12}", "11"));
+    let check = done(&workspace, &["secret", "check", "sheet.toml"]);
+    assert!(check.stdout.contains("2 entries are no longer wanted"), "{}", check.stdout);
+    let list = done(&workspace, &["secret", "list", "sheet.toml"]);
+    assert!(
+        list.stdout.contains("no longer wanted: keeper-login of gauge-02, host key of gauge-02"),
+        "{}",
+        list.stdout
+    );
+    let removed = done(&workspace, &["secret", "remove", "sheet.toml", "--left-over"]);
+    assert!(removed.stdout.contains("sheet.secrets.age: 2 removed"), "{}", removed.stdout);
+    done(&workspace, &["secret", "remove", "sheet.toml", "pilot-login"]);
+    failed(
+        &workspace,
+        &["secret", "remove", "sheet.toml", "pilot-login"],
+        2,
+        "holds no value of pilot-login",
+    );
+    failed(&workspace, &["check", "sheet.toml"], 1, "");
+}
+
+#[test]
+fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
+    let workspace = with_store();
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", "second.key"]);
+    let shown = done(&workspace, &["secret", "recipients", "sheet.toml", "--add", "keys/keeper.pub"]);
+    assert_eq!(shown.stdout.matches("\n  ").count(), 3, "{}", shown.stdout);
+    done(&workspace, &["secret", "list", "sheet.toml", "--key", "second.key"]);
+    let mine = workspace
+        .read(KEY)
+        .lines()
+        .next()
+        .unwrap()
+        .rsplit(' ')
+        .next()
+        .unwrap()
+        .trim_end_matches('.')
+        .to_owned();
+    let gone =
+        done(&workspace, &["secret", "recipients", "sheet.toml", "--remove", &mine, "--key", "second.key"]);
+    assert!(gone.stderr.contains("change the secrets that they must not know"), "{}", gone.stderr);
+    failed(&workspace, &["secret", "recipients", "sheet.toml"], 3, "no key that was given opens");
+    let check = workspace.run(&["check", "sheet.toml"]);
+    assert!(check.stdout.contains("secret-store-cannot-open"), "{}", check.stdout);
+    // A key is named by the comment behind it too.
+    done(
+        &workspace,
+        &[
+            "secret",
+            "recipients",
+            "sheet.toml",
+            "--remove",
+            "keeper@capovetro.example",
+            "--key",
+            "second.key",
+        ],
+    );
+    let arguments = ["secret", "recipients", "sheet.toml", "--key", "second.key", "--remove"];
+    let last = workspace
+        .read("second.key")
+        .lines()
+        .next()
+        .unwrap()
+        .rsplit(' ')
+        .next()
+        .unwrap()
+        .trim_end_matches('.')
+        .to_owned();
+    failed(&workspace, &[&arguments[..], &[&last]].concat(), 2, "nobody could open the store any more");
+    failed(&workspace, &[&arguments[..], &["age1nobody"]].concat(), 2, "not for such a key");
+}
+
+#[test]
+fn what_is_no_key_is_refused() {
+    let workspace = without_store();
+    let add = |key: &str, says: &str| {
+        failed(&workspace, &["secret", "recipients", "sheet.toml", "--add", key], 2, says);
+    };
+    add("gull", "neither a public key (age1… or ssh-…) nor a file of them");
+    done(&workspace, &["secret", "recipients", "harbor.toml", "--new-key", "other.key"]);
+    add("other.key", "holds a private key");
+    workspace.write("empty.pub", "# nobody\n");
+    add("empty.pub", "holds no public key");
+    let private = workspace.read("other.key").lines().nth(1).unwrap().to_owned();
+    let run = workspace.run(&["secret", "recipients", "sheet.toml", "--add", &private]);
+    assert!(run.stderr.contains("private key") && !run.stderr.contains(&private), "{}", run.stderr);
+    assert!(!workspace.exists("sheet.secrets.age"));
+    failed(
+        &workspace,
+        &["secret", "recipients", "sheet.toml", "--new-key", "other.key"],
+        3,
+        "not overwritten",
+    );
+    assert_eq!(workspace.read("other.key").lines().nth(1), Some(private.as_str()));
+}
+
+#[test]
+fn a_passphrase_from_a_file_or_an_open_file_opens_a_store() {
+    let workspace = without_store();
+    workspace.write("phrase.secret", "a passphrase for the harbor office\n");
+    let from = ["--passphrase-from", "phrase.secret"];
+    done(&workspace, &[&["secret", "generate", "sheet.toml"][..], &from].concat());
+    done(&workspace, &[&["check", "sheet.toml"][..], &from].concat());
+    let by_fd = Command::new("sh")
+        .arg("-c")
+        .arg("exec \"$0\" check sheet.toml --passphrase-fd 9 9<phrase.secret")
+        .arg(assert_cmd::cargo::cargo_bin("impostazione"))
+        .current_dir(workspace.path())
+        .output()
+        .unwrap();
+    assert!(by_fd.status.success(), "{}", String::from_utf8_lossy(&by_fd.stdout));
+    let check = workspace.run(&["check", "sheet.toml"]);
+    assert!(
+        check.stdout.contains("opens with a passphrase") && check.stdout.contains("--passphrase-fd"),
+        "{}",
+        check.stdout
+    );
+    workspace.write("wrong.secret", "another passphrase\n");
+    let wrong = workspace.run(&["check", "sheet.toml", "--passphrase-from", "wrong.secret"]);
+    assert!(wrong.stdout.contains("This passphrase does not open sheet.secrets.age"), "{}", wrong.stdout);
+    fs::set_permissions(workspace.path().join("phrase.secret"), fs::Permissions::from_mode(0o640)).unwrap();
+    let open = workspace.run(&[&["check", "sheet.toml"][..], &from].concat());
+    assert!(open.stdout.contains("others may read phrase.secret"), "{}", open.stdout);
+    fs::set_permissions(workspace.path().join("phrase.secret"), fs::Permissions::from_mode(0o600)).unwrap();
+    // From a passphrase to a key, which does not open the copy of before.
+    done(&workspace, &[&["secret", "recipients", "sheet.toml", "--new-key", KEY][..], &from].concat());
+    done(&workspace, &["check", "sheet.toml"]);
+}
+
+#[test]
+fn a_store_that_is_damaged_says_so_and_stays_as_it_is() {
+    let workspace = with_store();
+    let right = bytes(&workspace, "sheet.secrets.age");
+    let middle = right.len() / 2;
+    let flipped: Vec<u8> =
+        right.iter().enumerate().map(|(at, byte)| if at == middle { byte ^ 1 } else { *byte }).collect();
+    for (what, damaged, says) in [
+        ("a flipped byte", flipped, "is damaged"),
+        ("its end cut off", right[..right.len() - 60].to_vec(), "is damaged"),
+        ("its beginning cut off", right[40..].to_vec(), "no file in the age format"),
+        ("nothing in it", Vec::new(), "no file in the age format"),
+        ("zeros", vec![0; 4096], "no file in the age format"),
+    ] {
+        fs::write(workspace.path().join("sheet.secrets.age"), &damaged).unwrap();
+        let check = workspace.run(&["check", "sheet.toml"]);
+        assert_eq!(check.code, 1, "{what}");
+        assert!(
+            check.stdout.contains(says) && check.stdout.contains(".before at its end"),
+            "{what}: {}",
+            check.stdout
+        );
+        for arguments in [
+            &["secret", "generate", "sheet.toml"][..],
+            &["secret", "remove", "sheet.toml", "pilot-login"],
+            &["secret", "recipients", "sheet.toml", "--add", "keys/keeper.pub"],
+            &["secret", "export", "sheet.toml", "pilot-login", "--to", "out.secret"],
+        ] {
+            failed(&workspace, arguments, 3, says);
+        }
+        assert_eq!(bytes(&workspace, "sheet.secrets.age"), damaged, "{what}");
+        assert!(!workspace.exists("out.secret"));
+    }
+}
+
+#[test]
+fn a_store_that_others_may_read_is_warned_of_and_closed_when_it_is_written() {
+    let workspace = with_store();
+    fs::set_permissions(workspace.path().join("sheet.secrets.age"), fs::Permissions::from_mode(0o644))
+        .unwrap();
+    let check = workspace.run(&["check", "sheet.toml"]);
+    assert_eq!(check.code, 0, "{}", check.stdout);
+    assert!(
+        check.stdout.contains("warning secret-file-readable-by-others") && check.stdout.contains("0644"),
+        "{}",
+        check.stdout
+    );
+    done(&workspace, &["secret", "generate", "sheet.toml", "--renew"]);
+    assert_eq!(mode(&workspace, "sheet.secrets.age"), 0o600);
+    assert_eq!(mode(&workspace, "sheet.secrets.age.before"), 0o600);
+    fs::set_permissions(workspace.path().join(KEY), fs::Permissions::from_mode(0o644)).unwrap();
+    failed(
+        &workspace,
+        &["secret", "recipients", "sheet.toml"],
+        3,
+        "others may read harbor.key, which holds a private key",
+    );
+}
+
+#[test]
+fn a_kill_at_any_moment_leaves_a_whole_store() {
+    let workspace = with_store();
+    let mut survived = 0;
+    for round in 0..50_u64 {
+        let mut child = workspace
+            .command(&["secret", "generate", "sheet.toml", "--renew"])
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        // From before its first step to after its last.
+        std::thread::sleep(std::time::Duration::from_micros(round * 1_500));
+        let _ = child.kill();
+        let status = child.wait().unwrap();
+        survived += u32::from(status.success());
+        let check = workspace.run(&["secret", "check", "sheet.toml"]);
+        assert_eq!(check.code, 0, "round {round}: {}{}", check.stdout, check.stderr);
+        assert!(check.stdout.contains("holds 3 values and 2 host keys"), "round {round}: {}", check.stdout);
+    }
+    assert!(survived < 50, "no run was killed before its end");
+}
+
+#[test]
+fn the_same_sheet_and_store_give_the_same_bytes_and_without_a_store_hashes_are_kept() {
+    let workspace = with_store();
+    done(&workspace, &["render", "sheet.toml", "--into", "one"]);
+    done(&workspace, &["render", "sheet.toml", "--into", "two"]);
+    assert_eq!(workspace.tree("one"), workspace.tree("two"));
+    // Two machines with the same password have different hashes.
+    let hash = |tree: &str, host: &str| {
+        let accounts: Value =
+            serde_json::from_str(&workspace.read(&format!("{tree}/{host}/accounts.json"))).unwrap();
+        let pilot = accounts["accounts"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .find(|account| account["name"] == "pilot")
+            .unwrap();
+        pilot["password_hash"].as_str().unwrap().to_owned()
+    };
+    assert_ne!(hash("one", "gauge-01"), hash("one", "gauge-02"));
+    // Without a store: random salts, and a hash that is there is kept while it is of the password.
+    workspace.write("pilot.secret", "nobody paints the lantern\n");
+    workspace.write(
+        "sheet.toml",
+        right_sheet(
+            "[account.pilot]\npassword = { from_secret = \"pilot-login\" }\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot.secret\"\n\
+             [[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
+        ),
+    );
+    fs::remove_file(workspace.path().join("sheet.secrets.age")).unwrap();
+    done(&workspace, &["render", "sheet.toml", "--into", "three"]);
+    let first = hash("three", "gauge-01");
+    done(&workspace, &["render", "sheet.toml", "--into", "three"]);
+    assert_eq!(hash("three", "gauge-01"), first);
+    workspace.write("pilot.secret", "somebody paints the lantern\n");
+    done(&workspace, &["render", "sheet.toml", "--into", "three"]);
+    assert_ne!(hash("three", "gauge-01"), first);
+}
