@@ -81,6 +81,9 @@ pub fn assess_with(
     let id = sources.add(Source::new(name, text));
     let (mut sheet, mut findings) = sheet::read(id, sources.get(id));
     findings.extend(sheet::expand(&mut sheet, &mut sources, beside));
+    for place in std::mem::take(&mut sheet.hidden) {
+        sources.mark_secret(place);
+    }
     let is_whole = sheet.is_whole;
     let waivers = std::mem::take(&mut sheet.waivers);
     let (site, more) = resolve(sheet, name, beside, secrets);

@@ -48,6 +48,8 @@ pub struct Sheet {
     pub waivers: Vec<WaiverEntry>,
     /// The `[[host]]` and `[[appliance]]` entries, and, once they are expanded, their machines, in their order.
     pub machines: Vec<MachineEntry>,
+    /// Where values stand that must not be shown.
+    pub hidden: Vec<Place>,
     /// Whether the sheet could be read in full: its TOML is right, and so are the names of its tables. If not, what
     /// seems to be missing may only be unread.
     pub is_whole: bool,

@@ -26,10 +26,12 @@ pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
     let text = source.text();
     let (table, errors) = DeTable::parse_recoverable(text);
     let syntax::Broken { findings, spans } = syntax::explain(id, source, &errors);
-    let mut reader = Reader { source: id, findings, broken: &spans, misplaced: Vec::new() };
+    let mut reader =
+        Reader { source: id, findings, broken: &spans, misplaced: Vec::new(), hidden: Vec::new() };
     let top = Place { source: id, span: Span::new(0, 0) };
     let mut sheet = read_root(&mut reader, table.get_ref(), top, text);
     sheet.is_whole &= spans.is_empty();
+    sheet.hidden = std::mem::take(&mut reader.hidden);
     name_machines(&mut reader.findings, &sheet, text);
     (sheet, reader.findings)
 }

@@ -18,7 +18,18 @@ pub(super) struct Reader<'s> {
     pub(super) broken: &'s [Span],
     /// Keys of an outer table that were found in an inner one.
     pub(super) misplaced: Vec<&'static str>,
+    /// Where values stand that must not be shown.
+    pub(super) hidden: Vec<Place>,
 }
+
+/// The tables in which an unknown key may be meant for a password.
+const TABLES_OF_SECRETS: [&str; 5] = [
+    super::keys::SECRET.header,
+    super::keys::ACCOUNT.header,
+    super::keys::FROM_SECRET.header,
+    super::keys::TIME_KEY.header,
+    super::keys::WIFI.header,
+];
 
 impl Reader<'_> {
     pub(super) fn place(&self, span: std::ops::Range<usize>) -> Place {
@@ -60,13 +71,17 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     /// Reports every key that the table does not have. A key of one of the `outer` tables, or else of any other table
     /// of a sheet, is misplaced; one that is close to a key of this table is taken for a mistyped one.
     pub(super) fn refuse_unknown_keys(&mut self, outer: &[&'static TableSpec]) {
-        for (key, _) in self.table {
+        for (key, value) in self.table {
             let name = key.get_ref().as_ref();
             if self.spec.free_keys || self.spec.key(name).is_some() {
                 continue;
             }
             self.has_faults = true;
             let place = self.reader.place(key.span());
+            if TABLES_OF_SECRETS.contains(&self.spec.header) {
+                // Whatever it is called, it may be meant for a password.
+                self.reader.hidden.push(self.reader.place(value.span()));
+            }
             if self.reader.is_broken(place) {
                 continue;
             }

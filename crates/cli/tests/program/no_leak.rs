@@ -1,0 +1,249 @@
+//! No value of a secret comes out where it does not belong: unmistakable values go in through every source, every command
+//! is run at its most talkative, with right and with wrong input, and all that comes back is searched.
+
+use std::collections::BTreeSet;
+use std::fs;
+use std::io::Write as _;
+use std::process::Stdio;
+
+use crate::support::{KEY, Run, Workspace, right_sheet};
+
+/// A value for each way in.
+const STORED_1: &str = "Qstored-1-Xgull-Hmole-Tcrane";
+const STORED_2: &str = "Qstored-2-Xlamp-Hpier-Tanchor";
+const BY_VARIABLE: &str = "Qvariable-Xrope-Hbell-Tlantern";
+const BY_FILE: &str = "Qfile-Xbuoy-Ht-7";
+const RADIO: &str = "Qradio-Xfoghorn-Hkeel-Tsluice";
+const CLOCK: &str = "Qclock-Xwinch-Hdock-Tferry-Yoar";
+const IN_SHEET: &str = "Qsheet-Xharpoon-Hcapstan-Tballast";
+const IN_ROW: &str = "Qrow-Xcut-Hsl-77";
+
+const ALL: [&str; 8] = [STORED_1, STORED_2, BY_VARIABLE, BY_FILE, RADIO, CLOCK, IN_SHEET, IN_ROW];
+
+fn base64(bytes: &[u8]) -> String {
+    const DIGITS: &[u8; 64] = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    bytes
+        .chunks_exact(3)
+        .flat_map(|three| {
+            let bits = u32::from(three[0]) << 16 | u32::from(three[1]) << 8 | u32::from(three[2]);
+            [18, 12, 6, 0].map(|shift| char::from(DIGITS[(bits >> shift & 63) as usize]))
+        })
+        .collect()
+}
+
+/// The forms in which a value could stand in a text: as it is, in base64 wherever it begins there, and in hexadecimal digits.
+fn forms(value: &str) -> Vec<Vec<u8>> {
+    let bytes = value.as_bytes();
+    let hex: String = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+    let mut forms = vec![value.to_owned(), hex.to_uppercase(), hex];
+    forms.extend((0..3).map(|skipped| base64(&bytes[skipped..])));
+    forms.into_iter().map(String::into_bytes).collect()
+}
+
+#[test]
+fn the_forms_are_found() {
+    assert_eq!(base64(b"gulls!"), "Z3VsbHMh");
+    assert!(forms("gulls!").contains(&b"67756c6c7321".to_vec()));
+}
+
+/// What of these values is in a text, in whatever form.
+fn leaked(text: &[u8]) -> Vec<&'static str> {
+    let has = |form: &[u8]| text.windows(form.len()).any(|part| part == form);
+    ALL.into_iter().filter(|value| forms(value).iter().any(|form| has(form))).collect()
+}
+
+/// A site that uses all of them: most machines are for production, and the one whose password stands in the sheet for a lab.
+fn sheet() -> String {
+    right_sheet(&format!(
+        "[account.pilot]\npassword = {{ from_secret = \"by-variable\" }}\nhosts = [\"gauge-01\"]\n\
+         [account.guest]\npassword = \"{IN_SHEET}\"\nhosts = [\"gauge-02\"]\n\
+         [secret.stored]\nfrom = \"encrypted\"\nper = \"machine\"\n\
+         [secret.by-variable]\nfrom = \"env\"\nvariable = \"PILOT_LOGIN\"\n\
+         [secret.by-file]\nfrom = \"file\"\npath = \"by-file.secret\"\n\
+         [secret.radio]\nfrom = \"file\"\npath = \"radio.secret\"\n\
+         [secret.clock]\nfrom = \"file\"\npath = \"clock.secret\"\n\
+         [time_key.harbor]\nnumber = 10\nvalue = {{ from_secret = \"clock\" }}\n\
+         [subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n\
+         wifi = {{ ssid = \"slip\", passphrase = {{ from_secret = \"radio\" }} }}\n\
+         [[host]]\nname = \"gauge-01\"\ntime_service = \"chrony\"\nntp = [{{ server = \"10.64.10.121\", key = \"harbor\" }}, \"none\"]\n\
+         link.wifi0 = {{ kind = \"wifi\", mac = \"02:64:30:00:00:01\", subnet = \"slip\", address = \"10.64.30.11\" }}\n\
+         [[host]]\nname = \"gauge-02\"\npurpose = \"lab\"\nlink.eth0 = {{ subnet = \"quay\", address = \"10.64.10.12\" }}\n\
+         [[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\n\
+         link.management = {{ subnet = \"quay\", address = \"10.64.10.61\" }}\n\
+         [appliance.answer]\n\"admin.password\" = {{ from_secret = \"by-file\" }}\n\
+         [[appliance]]\nrows = \"boxes.csv\"\nname = \"{{name}}\"\npurpose = \"lab\"\npackage = \"packages/secured.ovf\"\n\
+         link.management = {{ subnet = \"quay\", address = \"{{address}}\" }}\n\
+         [appliance.answer]\n\"admin.password\" = \"{{admin_password}}\"\n"
+    ))
+    .replace("[account.keeper]", "[account.keeper]\npassword = { from_secret = \"stored\" }")
+}
+
+/// Files that are meant to hold values: what they come from, and what appliances, radios and clocks take.
+fn may_hold(name: &str) -> bool {
+    const WHOLE: [&str; 7] = [
+        "by-file.secret",
+        "radio.secret",
+        "clock.secret",
+        "boxes.csv",
+        "sheet.toml",
+        "handed-over",
+        "out/gauge-01/rootfs/etc/chrony/chrony.keys",
+    ];
+    let of_appliance = ["ovf-env.xml", "settings.iso", "properties.json"];
+    let is_descriptor = name.starts_with("out") && name.ends_with(".ovf");
+    WHOLE.contains(&name)
+        || (name.starts_with("out") && of_appliance.iter().any(|file| name.ends_with(file)))
+        || is_descriptor
+        || (name.starts_with("broken") && name.ends_with(".toml"))
+}
+
+fn run(workspace: &Workspace, arguments: &[&str]) -> Run {
+    let mut command = workspace.command(arguments);
+    Run::from(command.env("PILOT_LOGIN", BY_VARIABLE).env("RUST_BACKTRACE", "full").output().unwrap())
+}
+
+fn enter(workspace: &Workspace, machine: &str, value: &str) -> Run {
+    let mut command = workspace.command(&["-v", "secret", "enter", "sheet.toml", "stored", "--for", machine]);
+    command
+        .env("PILOT_LOGIN", BY_VARIABLE)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped());
+    let mut child = command.spawn().unwrap();
+    child.stdin.take().unwrap().write_all(value.as_bytes()).unwrap();
+    Run::from(child.wait_with_output().unwrap())
+}
+
+/// Runs every command on a sheet, and gives what came back from each.
+fn every_command(workspace: &Workspace, sheet: &str, into: &str) -> Vec<(String, Run)> {
+    let commands: Vec<Vec<&str>> = vec![
+        vec!["-v", "check", sheet],
+        vec!["check", sheet, "--format", "json"],
+        vec!["check", sheet, "--format", "sarif"],
+        vec!["-v", "review", sheet],
+        vec!["review", sheet, "--format", "json"],
+        vec!["-v", "render", sheet, "--into", into],
+        vec!["subnet", "quay", "--sheet", sheet],
+        vec!["subnet", "quay", "--sheet", sheet, "--format", "json"],
+        vec!["-v", "secret", "list", sheet],
+        vec!["secret", "list", sheet, "--format", "json"],
+        vec!["-v", "secret", "check", sheet],
+        vec!["-v", "secret", "generate", sheet],
+        vec!["-v", "secret", "recipients", sheet],
+        vec!["-v", "secret", "remove", sheet, "nothing"],
+        vec!["inspect", sheet],
+    ];
+    commands.into_iter().map(|arguments| (arguments.join(" "), run(workspace, &arguments))).collect()
+}
+
+fn search(runs: Vec<(String, Run)>) {
+    for (command, run) in runs {
+        for (stream, text) in [("stdout", &run.stdout), ("stderr", &run.stderr)] {
+            let found = leaked(text.as_bytes());
+            assert!(found.is_empty(), "{command} shows {found:?} on {stream}:\n{text}");
+        }
+        assert!(run.code <= 3, "{command} ended with {}", run.code);
+    }
+}
+
+fn prepared() -> Workspace {
+    let workspace = Workspace::new().with_example_packages();
+    workspace.write("sheet.toml", sheet());
+    workspace.write("by-file.secret", format!("{BY_FILE}\n"));
+    workspace.write("radio.secret", format!("{RADIO}\n"));
+    workspace.write("clock.secret", format!("{CLOCK}\n"));
+    workspace.write("boxes.csv", format!("name,address,admin_password\nbox-1,10.64.10.62,{IN_ROW}\n"));
+    let made = run(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
+    assert_eq!(made.code, 0, "{}", made.stderr);
+    for (machine, value) in [("gauge-01", STORED_1), ("gauge-02", STORED_2)] {
+        let entered = enter(&workspace, machine, value);
+        assert_eq!(entered.code, 0, "{}", entered.stderr);
+        search(vec![("secret enter".to_owned(), entered)]);
+    }
+    workspace
+}
+
+#[test]
+fn right_input_at_its_most_talkative() {
+    let workspace = prepared();
+    let runs = every_command(&workspace, "sheet.toml", "out");
+    let render = runs.iter().find(|(command, _)| command.contains("render")).unwrap();
+    assert_eq!(render.1.code, 0, "{}", render.1.stderr);
+    search(runs);
+    for host in ["gauge-01", "gauge-02"] {
+        search(vec![(
+            "inspect".to_owned(),
+            run(&workspace, &["-v", "inspect", &format!("out/{host}/rootfs")]),
+        )]);
+    }
+    search(vec![("inspect".to_owned(), run(&workspace, &["-v", "inspect", "out/logbook/logbook.ovf"]))]);
+    let export = run(
+        &workspace,
+        &["-v", "secret", "export", "sheet.toml", "stored", "--for", "gauge-01", "--to", "handed-over"],
+    );
+    assert_eq!((export.code, workspace.read("handed-over").trim_end()), (0, STORED_1));
+    search(vec![("export".to_owned(), export)]);
+    let mut held = BTreeSet::new();
+    for (name, bytes) in workspace.tree(".") {
+        let found = leaked(&bytes);
+        assert!(found.is_empty() || may_hold(&name), "{name} holds {found:?}");
+        held.extend(found);
+    }
+    // Those from the store and from the variable are in no file of the output, hashed as they are.
+    assert_eq!(held, BTreeSet::from([BY_FILE, CLOCK, IN_ROW, IN_SHEET, RADIO, STORED_1]));
+}
+
+#[test]
+fn wrong_input_of_many_kinds() {
+    let workspace = prepared();
+    let right = sheet();
+    let literal = format!("password = \"{IN_SHEET}\"");
+    let breaks: Vec<(&str, String)> = vec![
+        ("not closed", literal.trim_end_matches('"').to_owned()),
+        ("no quotes", format!("password = {IN_SHEET}")),
+        ("twice", format!("{literal}\n{literal}")),
+        ("a colon", format!("password: {IN_SHEET}")),
+        ("a list", format!("password = [\"{IN_SHEET}\"]")),
+        ("in a table", format!("password = {{ from_secret = \"none\", value = \"{IN_SHEET}\" }}")),
+        ("another key", format!("pasword = \"{IN_SHEET}\"")),
+        ("two on a line", format!("{literal}, shell = 7")),
+        ("no escape", format!("password = \"{IN_SHEET}\\q\"")),
+    ];
+    for (index, (what, broken)) in breaks.iter().enumerate() {
+        assert!(right.contains(&literal));
+        let name = format!("broken{index}.toml");
+        workspace.write(&name, right.replace(&literal, broken));
+        fs::copy(
+            workspace.path().join("sheet.secrets.age"),
+            workspace.path().join(format!("broken{index}.secrets.age")),
+        )
+        .unwrap();
+        let runs = every_command(&workspace, &name, &format!("out{index}"));
+        assert!(runs.iter().any(|(_, run)| run.code != 0), "{what} is wrong");
+        search(runs);
+    }
+    // Values that break every rule on values.
+    for (index, (file, value)) in [
+        ("by-file.secret", format!("{BY_FILE}\u{7}")),
+        ("by-file.secret", BY_FILE.repeat(9)),
+        ("radio.secret", RADIO.repeat(9)),
+        ("clock.secret", format!("{CLOCK} {CLOCK}")),
+        ("clock.secret", format!("HEX:{CLOCK}")),
+        ("clock.secret", format!("{CLOCK}\n{CLOCK}")),
+        ("by-file.secret", RADIO.to_owned()),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        let before = workspace.read(file);
+        workspace.write(file, value);
+        let runs = every_command(&workspace, "sheet.toml", &format!("value{index}"));
+        assert!(runs.iter().any(|(_, run)| run.code == 1), "{file} number {index} is wrong");
+        search(runs);
+        workspace.write(file, before);
+    }
+    for (name, bytes) in workspace.tree(".") {
+        let found = leaked(&bytes);
+        assert!(found.is_empty() || may_hold(&name), "{name} holds {found:?}");
+    }
+}
