@@ -277,6 +277,7 @@ pub(crate) struct ReviewArguments {
 }
 
 #[derive(Debug, Args)]
+#[allow(clippy::struct_excessive_bools, reason = "each is a switch of the command line")]
 pub(crate) struct RenderArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,

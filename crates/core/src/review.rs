@@ -263,7 +263,7 @@ fn reviewed_host(machine: &Machine) -> ReviewedHost {
         },
         stock_logins: word(settings.stock_logins().word()),
         password_hash: Stated::Values(vec![match settings.hash_method() {
-            HashMethod::Yescrypt(cost) if cost == 5 => "yescrypt".to_owned(),
+            HashMethod::Yescrypt(5) => "yescrypt".to_owned(),
             HashMethod::Yescrypt(cost) => format!("yescrypt at cost {cost}"),
             HashMethod::Sha512(rounds) => format!("SHA-512, {rounds} rounds"),
         }]),

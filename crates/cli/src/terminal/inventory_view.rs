@@ -1,5 +1,7 @@
 //! The secrets of a sheet for people: never a value.
 
+use std::fmt::Write as _;
+
 use anstyle::Style;
 use impostazione_core::inventory::{Inventory, WantedSecret};
 
@@ -50,7 +52,7 @@ pub(crate) fn show_inventory(inventory: &Inventory, width: usize) -> String {
             (true, []) => format!("in the store {}", age(oldest)),
             (true, missing) => format!("missing: {}", some_of(missing)),
         };
-        text += &format!("\n{STRONG}host keys{STRONG:#}: {}, {state}\n", inventory.host_keys.len());
+        let _ = writeln!(text, "\n{STRONG}host keys{STRONG:#}: {}, {state}", inventory.host_keys.len());
     }
     if !inventory.left_over.is_empty() {
         let names: Vec<String> = inventory
@@ -61,7 +63,7 @@ pub(crate) fn show_inventory(inventory: &Inventory, width: usize) -> String {
                 None => entry.name.clone(),
             })
             .collect();
-        text += &format!("\n{STRONG}no longer wanted{STRONG:#}: {}\n", harmless(&names.join(", ")));
+        let _ = writeln!(text, "\n{STRONG}no longer wanted{STRONG:#}: {}", harmless(&names.join(", ")));
     }
     text
 }

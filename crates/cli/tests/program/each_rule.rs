@@ -300,12 +300,12 @@ fn cases_of_links() -> Vec<Case> {
         let named = |name: &str| {
             wifi.contains(&format!("from_secret = \"{name}\"")) || wifi.contains(&format!("«\"{name}\"»"))
         };
-        let secrets: String = ["slip", "short"]
+        let secrets: Vec<String> = ["slip", "short"]
             .into_iter()
             .filter(|name| named(name))
             .map(|name| format!("[secret.{name}]\nfrom = \"file\"\npath = \"{name}.secret\"\n"))
             .collect();
-        linked(&format!("{subnet}{secrets}"), links)
+        linked(&format!("{subnet}{}", secrets.concat()), links)
     };
     let radio = "link.wifi0 = { kind = \"wifi\", mac = \"02:64:30:00:00:01\", subnet = \"slip\", address = \"10.64.30.11\" }";
     let joins = "wifi = { ssid = \"slip\", passphrase = { from_secret = \"slip\" } }";

@@ -34,7 +34,7 @@ fn base64(bytes: &[u8]) -> String {
 /// The forms in which a value could stand in a text: as it is, in base64 wherever it begins there, and in hexadecimal digits.
 fn forms(value: &str) -> Vec<Vec<u8>> {
     let bytes = value.as_bytes();
-    let hex: String = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+    let hex = bytes.iter().map(|byte| format!("{byte:02x}")).collect::<Vec<String>>().concat();
     let mut forms = vec![value.to_owned(), hex.to_uppercase(), hex];
     forms.extend((0..3).map(|skipped| base64(&bytes[skipped..])));
     forms.into_iter().map(String::into_bytes).collect()
@@ -90,11 +90,11 @@ fn may_hold(name: &str) -> bool {
         "out/gauge-01/rootfs/etc/chrony/chrony.keys",
     ];
     let of_appliance = ["ovf-env.xml", "settings.iso", "properties.json"];
-    let is_descriptor = name.starts_with("out") && name.ends_with(".ovf");
+    let is_descriptor = name.starts_with("out") && name.contains(".ovf");
     WHOLE.contains(&name)
         || (name.starts_with("out") && of_appliance.iter().any(|file| name.ends_with(file)))
         || is_descriptor
-        || (name.starts_with("broken") && name.ends_with(".toml"))
+        || (name.starts_with("broken") && name.contains(".toml"))
 }
 
 fn run(workspace: &Workspace, arguments: &[&str]) -> Run {

@@ -1,4 +1,4 @@
-//! What the C library, OpenSSH, wpa_supplicant, another implementation of the store's format, and the kernel say.
+//! What the C library, `OpenSSH`, `wpa_passphrase`, another implementation of the store's format, and the kernel say.
 
 use std::fs;
 use std::io::{Read as _, Write as _};

@@ -20,7 +20,8 @@ struct Accounts<'a> {
     stock_logins: &'static str,
     /// Whether root has no login of its own.
     root_locked: bool,
-    accounts: Vec<Account<'a>>,
+    #[serde(rename = "accounts")]
+    logins: Vec<Account<'a>>,
 }
 
 #[derive(Serialize)]
@@ -72,7 +73,7 @@ pub fn accounts_file<'h>(
         format: 1,
         stock_logins: machine.settings.stock_logins().word(),
         root_locked: !accounts.iter().any(|account| account.name == "root"),
-        accounts,
+        logins: accounts,
     };
     let mut bytes = serde_json::to_vec_pretty(&all)
         .map_err(|error| Unwritable::new(machine, ACCOUNTS_PATH, error.to_string()))?;

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use super::{HEADER, Unwritable};
-use crate::machine::{Machine, Site};
+use crate::machine::{Link, Machine, Site};
 
 /// Where the list lies, at the top of the output tree.
 pub const KNOWN_HOSTS_PATH: &str = "known_hosts";
@@ -34,7 +34,7 @@ pub fn known_hosts_file(site: &Site) -> Result<Option<String>, Unwritable> {
 fn names(machine: &Machine) -> Vec<String> {
     let hostname = machine.hostname.value().map(ToString::to_string);
     let addresses =
-        machine.links.iter().flat_map(|link| link.addresses()).map(|found| found.address.value.to_string());
+        machine.links.iter().flat_map(Link::addresses).map(|found| found.address.value.to_string());
     let mut names: Vec<String> = Vec::new();
     for name in hostname.into_iter().chain(machine.fqdn()).chain(addresses) {
         if !names.contains(&name) {

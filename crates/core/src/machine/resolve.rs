@@ -218,9 +218,17 @@ impl Resolver<'_> {
                     self.report(report::wifi_ssid_length(&written))
                 }
             }),
-            passphrase: entry.passphrase.and_then(|written| {
-                self.secret_use(&written, || format!("the passphrase of subnet {subnet}"))
-            }),
+            passphrase: match entry.passphrase {
+                Given::Absent => Given::Absent,
+                Given::Faulty => Given::Faulty,
+                Given::Value(written) => {
+                    match self.secret_use(&written, || format!("the passphrase of subnet {subnet}")) {
+                        Given::Absent => Given::Value(None),
+                        Given::Faulty => Given::Faulty,
+                        Given::Value(secret) => Given::Value(Some(secret)),
+                    }
+                }
+            },
             country: entry.country.and_then(|written| match Country::parse(&written.value) {
                 Ok(country) => Some(written.with(country)),
                 Err(meant) => self.report(report::wifi_country_unknown(&written, meant.as_deref())),
@@ -253,7 +261,7 @@ impl Resolver<'_> {
                 .into_value()
                 .map_or("SHA256", |written| written.value),
             value: entry.value.and_then(|written| {
-                self.secret_use(&written, || format!("the time key {}", entry.name.value)).flatten()
+                self.secret_use(&written, || format!("the time key {}", entry.name.value)).into_value()
             }),
             name: entry.name,
         }
@@ -376,7 +384,7 @@ impl Resolver<'_> {
             keys: Vec::new(),
             has_faulty_keys: matches!(entry.ssh_keys, Given::Faulty),
             password: entry.password.as_ref().and_then(|written| {
-                self.secret_use(written, || format!("the password of {}", entry.name.value)).flatten()
+                self.secret_use(written, || format!("the password of {}", entry.name.value)).into_value()
             }),
             change_at_first_login: entry.change_at_first_login.value().cloned(),
             groups: self.groups(entry),

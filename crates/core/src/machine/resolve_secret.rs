@@ -113,19 +113,20 @@ impl Resolver<'_> {
         secret.source = Given::Faulty;
     }
 
-    /// What stands for a secret: its index, and where that is said; nothing where there is none, on purpose.
+    /// What stands for a secret: its index, and where that is said; absent where there is none, on purpose.
     pub(super) fn secret_use(
         &mut self,
         written: &Written<SecretUse>,
         what: impl FnOnce() -> String,
-    ) -> Option<Option<Written<usize>>> {
+    ) -> Given<Written<usize>> {
         match &written.value {
-            SecretUse::None => Some(None),
-            SecretUse::Named(name) => {
-                self.secret_named(name, written.place).map(|index| Some(written.with(index)))
-            }
+            SecretUse::None => Given::Absent,
+            SecretUse::Named(name) => match self.secret_named(name, written.place) {
+                Some(index) => Given::Value(written.with(index)),
+                None => Given::Faulty,
+            },
             SecretUse::Literal(value) => {
-                Some(Some(written.with(self.literal_secret(what(), value.clone(), written.place))))
+                Given::Value(written.with(self.literal_secret(what(), value.clone(), written.place)))
             }
         }
     }
@@ -216,7 +217,7 @@ impl Resolver<'_> {
                     reason,
                     fix: format!("set {name} in the environment of this run"),
                 });
-                (variable.place, value.and_then(only_line))
+                (variable.place, value.and_then(|value| only_line(&value)))
             }
             SecretSource::Prompt | SecretSource::Store | SecretSource::Sheet => {
                 let id = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
@@ -226,7 +227,7 @@ impl Resolver<'_> {
                           \"file\""
                         .to_owned(),
                 });
-                (secret.source_place, value.and_then(only_line))
+                (secret.source_place, value.and_then(|value| only_line(&value)))
             }
         };
         match value {
@@ -324,7 +325,7 @@ impl Resolver<'_> {
             reason: format!("{path} is not UTF-8 text"),
             fix: "save it as UTF-8 text".to_owned(),
         })?);
-        only_line(Hidden::new(text.as_str())).map_err(|fault| Unavailable {
+        only_line(&Hidden::new(text.as_str())).map_err(|fault| Unavailable {
             reason: format!("{path} {}", fault.reason.trim_start_matches("it ")),
             fix: fault.fix,
         })
@@ -347,7 +348,7 @@ impl Resolver<'_> {
 }
 
 /// A value is one line.
-fn only_line(value: Hidden) -> Result<Hidden, Unavailable> {
+fn only_line(value: &Hidden) -> Result<Hidden, Unavailable> {
     let text = value.reveal();
     let line = text.strip_suffix('\n').unwrap_or(text);
     let line = line.strip_suffix('\r').unwrap_or(line);

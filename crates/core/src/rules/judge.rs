@@ -78,6 +78,11 @@ impl<'a> Judge<'a> {
         self.findings.push(finding);
     }
 
+    /// Reports findings that are made already.
+    pub fn report_all(&mut self, findings: impl IntoIterator<Item = Finding>) {
+        self.findings.extend(findings);
+    }
+
     /// Reports a breach in a machine's settings, at a part of the value or list that stands at `setting`. What stands in
     /// `[common]` is reported once, and not laid to a machine.
     pub fn on_setting(

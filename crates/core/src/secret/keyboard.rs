@@ -59,7 +59,7 @@ static BOARDS: LazyLock<Vec<Board>> = LazyLock::new(|| {
 pub enum Trouble {
     /// The key that gives it on one layout gives another on the other.
     ComesOutDifferently,
-    /// It needs AltGr.
+    /// It needs the key `AltGr`.
     NeedsAltGr,
     /// It needs a dead key, or cannot be typed at all.
     NeedsDeadKey,

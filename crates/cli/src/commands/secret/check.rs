@@ -1,5 +1,7 @@
 //! `secret check`
 
+use std::fmt::Write as _;
+
 use impostazione_core::finding::{Finding, Summary};
 use impostazione_core::inventory::Inventory;
 use impostazione_core::rules::is_about_credentials;
@@ -36,14 +38,17 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
                     },
                 };
                 if !quiet {
-                    text += &format!(
-                        "{name}: opens with {with}; holds {} and {}\n",
+                    let _ = writeln!(
+                        text,
+                        "{name}: opens with {with}; holds {} and {}",
                         count(open.store.secrets.len(), "value", "values"),
                         count(open.store.host_keys.len(), "host key", "host keys")
                     );
                     if !inventory.left_over.is_empty() {
-                        text += &format!(
-                            "{name}: {} no longer wanted (`impostazione secret remove {} --left-over` takes them out)\n",
+                        // Writing to a String does not fail.
+                        let _ = writeln!(
+                            text,
+                            "{name}: {} no longer wanted (`impostazione secret remove {} --left-over` takes them out)",
                             count(inventory.left_over.len(), "entry is", "entries are"),
                             arguments.sheet.display()
                         );

@@ -1,5 +1,7 @@
 //! `secret generate`
 
+use std::fmt::Write as _;
+
 use impostazione_core::inventory::Inventory;
 use impostazione_core::machine::{Machine, SecretSource, Site};
 use impostazione_core::secret::HostKey;
@@ -39,9 +41,9 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
     }
     if !quiet {
         let mut text: String = made.lines.concat();
-        text += &format!("{}: {} made", open.file.path().display(), made.lines.len());
+        let _ = write!(text, "{}: {} made", open.file.path().display(), made.lines.len());
         if made.kept > 0 {
-            text += &format!(", {} already there (--renew makes them anew)", made.kept);
+            let _ = write!(text, ", {} already there (--renew makes them anew)", made.kept);
         }
         terminal::print(&(text + "\n"))?;
     }

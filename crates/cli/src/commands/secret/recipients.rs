@@ -1,5 +1,7 @@
 //! `secret recipients`
 
+use std::fmt::Write as _;
+
 use std::fs::{self, OpenOptions};
 use std::io::Write as _;
 use std::os::unix::fs::OpenOptionsExt as _;
@@ -100,7 +102,7 @@ fn show(open: &OpenStore) -> Result<Exit, Failure> {
                 _ => "opens with the private half of any of these keys:\n",
             };
             for recipient in &open.store.recipients {
-                text += &format!("  {}\n", terminal::harmless(recipient.line()));
+                let _ = writeln!(text, "  {}", terminal::harmless(recipient.line()));
             }
         }
     }

@@ -44,7 +44,8 @@ pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit
         save(&open)?;
     }
     if !quiet {
-        let lines: String = removed.iter().map(|id| format!("removed {id}\n")).collect();
+        let lines: Vec<String> = removed.iter().map(|id| format!("removed {id}\n")).collect();
+        let lines = lines.concat();
         let path = open.file.path().display();
         let kept = if removed.is_empty() {
             String::new()

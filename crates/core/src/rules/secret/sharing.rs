@@ -78,7 +78,7 @@ fn check_reused(judge: &mut Judge<'_>) {
             }
         }
     }
-    findings.into_iter().for_each(|finding| judge.report(finding));
+    judge.report_all(findings);
 }
 
 fn check_shared(judge: &mut Judge<'_>) {
@@ -115,5 +115,5 @@ fn check_shared(judge: &mut Judge<'_>) {
             findings.push(finding);
         }
     }
-    findings.into_iter().for_each(|finding| judge.report(finding));
+    judge.report_all(findings);
 }

@@ -76,7 +76,7 @@ fn check_layouts(judge: &mut Judge<'_>) {
         let message = format!("{} is typed {where_typed}, and there {}.", held.called(), parts.join(", "));
         findings.push(held.finding(&SECRET_LAYOUT_DEPENDENT, message, fix));
     }
-    findings.into_iter().for_each(|finding| judge.report(finding));
+    judge.report_all(findings);
 }
 
 fn check_contradictions(judge: &mut Judge<'_>) {

@@ -306,7 +306,7 @@ fn check_weak(judge: &mut Judge<'_>) {
     // Each takes a while, and there may be thousands.
     let held: Vec<Held<'_>> = held_values(judge.site).collect();
     let findings: Vec<Option<Finding>> = held.into_par_iter().map(weakness).collect();
-    findings.into_iter().flatten().for_each(|finding| judge.report(finding));
+    judge.report_all(findings.into_iter().flatten());
 }
 
 fn weakness(held: Held<'_>) -> Option<Finding> {
