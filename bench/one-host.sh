@@ -9,6 +9,7 @@ trap 'rm -rf "$work"' EXIT INT TERM
 program=$top/target/release/impostazione
 "$program" demo --into "$work/site" >/dev/null
 cd "$work/site"
+export IMPOSTAZIONE_KEY=harbor.key
 cp -a output/gauge-01/rootfs "$work/rootfs"
 hyperfine --shell none --style none --warmup 3 --runs 20 --export-json "$work/times.json" \
     -n check --prepare true "$program check harbor.toml" \

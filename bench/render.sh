@@ -10,7 +10,7 @@ work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT INT TERM
 program=$top/target/release/impostazione
 "$program" demo --into "$work/site" >/dev/null
-awk '/^\[\[host\]\]/ { exit } { sub(/10\.64\.10\.0\/24/, "10.64.0.0/18"); gsub(/"10\.64\.20\./, "\"10.65.20."); gsub(/"10\.64\.40\./, "\"10.65.40."); print }' \
+awk '/^\[\[host\]\]/ { exit } /^password|^ssh  / { next } { sub(/10\.64\.10\.0\/24/, "10.64.0.0/18"); gsub(/"10\.64\.20\./, "\"10.65.20."); gsub(/"10\.64\.40\./, "\"10.65.40."); print }' \
     "$work/site/harbor.toml" >"$work/site/many.toml"
 awk 'BEGIN { for (i = 0; i < 10000; i++) printf \
     "[[host]]\nname = \"buoy-%05d\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.%d.%d\" }\n", \

@@ -17,6 +17,7 @@ trap cleanup EXIT INT TERM
 mkdir "$work/bin"
 cp "$top/target/release/impostazione" "$work/bin/"
 "$work/bin/impostazione" demo --into "$work/site" >/dev/null
+export IMPOSTAZIONE_KEY=harbor.key
 cat >"$work/site/older.yaml" <<'TEXT'
 network:
   version: 2
@@ -78,4 +79,6 @@ shoot inspect 8 'impostazione inspect rendered/signal-tower/rootfs' \
     'impostazione inspect rendered/gauge-01/rootfs/etc/netplan'
 shoot package 8 'impostazione inspect packages/logbook.ova'
 shoot appliances 8 'impostazione review harbor.toml --only logbook-1' 'cat rendered/tide-gate/typing-card.txt'
+shoot secrets 10 'impostazione secret list harbor.toml' 'impostazione secret check harbor.toml' \
+    'echo lantern1234 | impostazione secret enter harbor.toml keeper-login --for gauge-01'
 shoot explain 12 'impostazione explain gateway-outside-subnet'

@@ -8,6 +8,13 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
         return None;
     }
     let Some(ContextValue::String(word)) = error.get(ContextKind::InvalidSubcommand) else { return None };
+    let is_below_secret = matches!(
+        error.get(ContextKind::Usage),
+        Some(ContextValue::StyledStr(usage)) if usage.to_string().contains("impostazione secret")
+    );
+    if is_below_secret {
+        return answer_below_secret(word);
+    }
     let (command, does) = match word.to_lowercase().as_str() {
         "validate" | "verify" | "lint" | "test" | "audit" => ("check SHEET", "judges a sheet"),
         "show" | "plan" | "preview" | "list" | "print" | "summary" => {
@@ -32,8 +39,36 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
         "help" | "rules" | "why" | "describe" => {
             ("explain RULE", "explains a rule; --help lists the commands")
         }
+        "passwd" | "password" | "passwords" | "secrets" | "store" | "encrypt" | "decrypt" | "keygen" => {
+            ("secret COMMAND SHEET", "keeps the secrets of a sheet")
+        }
         "example" | "sample" | "init" | "new" | "tutorial" => ("demo", "writes a sample site to begin from"),
         _ => return None,
     };
     Some(format!("there is no command `{word}` here: `impostazione {command}` {does}"))
+}
+
+/// The same for a word behind `secret`.
+fn answer_below_secret(word: &str) -> Option<String> {
+    let (command, does) = match word.to_lowercase().as_str() {
+        "set" | "add" | "put" | "insert" | "store" | "new" | "save" | "edit" | "change" => {
+            ("enter SHEET NAME", "puts a value into the store")
+        }
+        "make" | "create" | "random" | "init" | "rotate" | "renew" => {
+            ("generate SHEET", "makes values up; --renew makes them anew")
+        }
+        "show" | "ls" | "names" | "status" | "view" => ("list SHEET", "shows all but the values"),
+        "get" | "read" | "reveal" | "print" | "cat" | "decrypt" | "copy" => {
+            ("export SHEET NAME", "hands a value over")
+        }
+        "delete" | "rm" | "drop" | "unset" | "clear" | "prune" => {
+            ("remove SHEET NAME", "takes a value out of the store")
+        }
+        "share" | "keys" | "access" | "rekey" | "users" | "grant" | "revoke" => {
+            ("recipients SHEET", "shows and changes who can open the store")
+        }
+        "verify" | "audit" | "test" | "validate" | "lint" => ("check SHEET", "judges the secrets"),
+        _ => return None,
+    };
+    Some(format!("there is no command `secret {word}` here: `impostazione secret {command}` {does}"))
 }

@@ -1,11 +1,12 @@
 //! Where the values of secrets come from in a run of the program: its environment, its terminal, and the store beside the
 //! sheet.
 
+use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, BufRead as _, IsTerminal as _, Read as _};
 use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
+use std::sync::{Mutex, OnceLock, PoisonError};
 
 use impostazione_core::beside::plain;
 use impostazione_core::secret::store::{
@@ -27,6 +28,8 @@ pub(crate) struct RunSources {
     file: PathBuf,
     unlock: UnlockArguments,
     opened: OnceLock<Result<OpenStore, StoreFault>>,
+    /// What was typed, by the secret: a sheet may be judged several times in a run.
+    typed: Mutex<HashMap<String, Hidden>>,
 }
 
 /// The store, with what it takes to close it again.
@@ -39,7 +42,12 @@ pub(crate) struct OpenStore {
 impl RunSources {
     /// The sources for a sheet.
     pub(crate) fn new(sheet: &Path, unlock: &UnlockArguments) -> Self {
-        Self { file: store_path(sheet), unlock: unlock.clone(), opened: OnceLock::new() }
+        Self {
+            file: store_path(sheet),
+            unlock: unlock.clone(),
+            opened: OnceLock::new(),
+            typed: Mutex::default(),
+        }
     }
 
     /// The store's file.
@@ -171,7 +179,14 @@ impl SecretSources for RunSources {
         if !is_interactive() {
             return Err("it is asked for in every run, and there is no terminal to ask on".to_owned());
         }
-        ask_twice(&format!("Value of the secret {secret}: ")).ok_or_else(|| "no value was given".to_owned())
+        let mut typed = self.typed.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = typed.get(secret) {
+            return Ok(known.clone());
+        }
+        let value = ask_twice(&format!("Value of the secret {secret}: "))
+            .ok_or_else(|| "no value was given".to_owned())?;
+        typed.insert(secret.to_owned(), value.clone());
+        Ok(value)
     }
 
     fn store(&self) -> Result<&Store, StoreFault> {

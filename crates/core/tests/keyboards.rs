@@ -10,7 +10,7 @@ fn codes() -> Vec<u32> {
     rows.into_iter().flatten().collect()
 }
 
-/// What ckbcomp says of each key: alone, with Shift, with AltGr, with both.
+/// What ckbcomp says of each key: alone, with Shift, with `AltGr`, with both.
 fn by_ckbcomp(layout: &str) -> HashMap<u32, Vec<String>> {
     let output = Command::new("ckbcomp")
         .args(["-layout", layout])

@@ -10,6 +10,7 @@ use impostazione_core::output::{
 };
 use impostazione_core::ovf::{FileState, complete_digests, verify};
 use impostazione_core::secret::SecretSources as _;
+use impostazione_core::secret::store::StoreFault;
 
 use crate::args::RenderArguments;
 use crate::exit::{Exit, Failure};
@@ -86,7 +87,14 @@ fn hash_logins(
 ) -> Result<PasswordHashes, Failure> {
     let picked = |name: &str| only.includes(name);
     let count = output::count_passwords(proved.site(), picked);
-    let store = if count > 0 { sources.store().ok() } else { None };
+    let store = match if count > 0 { sources.store() } else { Err(StoreFault::Missing(String::new())) } {
+        Ok(store) => Some(store),
+        Err(StoreFault::Missing(_)) => None,
+        Err(fault) => {
+            terminal::complain(&format!("the salts of passwords do not come from the store: {fault}"));
+            None
+        }
+    };
     let progress = Progress::of_passwords(count, quiet);
     let seen = |count| progress.add(count);
     let hashing =

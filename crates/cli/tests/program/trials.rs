@@ -15,7 +15,7 @@ struct Trial {
 
 const LINK: &str = "link.lan0 = { subnet = \"quay\", address = \"10.64.10.11\" }";
 
-const TRIALS: [Trial; 18] = [
+const TRIALS: [Trial; 20] = [
     Trial {
         happened: "a dot was left out of an address",
         wrong: "address = \"10.6410.11\"",
@@ -101,6 +101,16 @@ const TRIALS: [Trial; 18] = [
         happened: "a second host got the first one's entry, name and all",
         wrong: "link.lan0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-01\"\nlink.lan0 = { subnet = \"quay\", address = \"10.64.10.12\" }",
         right: "link.lan0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = { subnet = \"quay\", address = \"10.64.10.12\" }",
+    },
+    Trial {
+        happened: "a password is to be changed, and there is none",
+        wrong: "ssh_keys = [\"keys/keeper.pub\"]\nchange_at_first_login = true",
+        right: "ssh_keys = [\"keys/keeper.pub\"]\nchange_at_first_login = false",
+    },
+    Trial {
+        happened: "a shell was given by its short name",
+        wrong: "ssh_keys = [\"keys/keeper.pub\"]\nshell = \"bash\"",
+        right: "ssh_keys = [\"keys/keeper.pub\"]\nshell = \"/bin/bash\"",
     },
 ];
 

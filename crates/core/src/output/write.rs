@@ -244,7 +244,8 @@ fn new_file(path: &Path) -> io::Result<File> {
 
 fn put_list(listed: &BTreeMap<String, ListedFile>, path: &Path) -> Result<(), WriteFault> {
     let bytes = list::to_json(listed).map_err(|error| refused("written", path, io::Error::other(error)))?;
-    put_bytes(&bytes, 0o644, path).map_err(|error| refused("written", path, error))
+    // A digest of a file with a password in it helps to guess the password.
+    put_bytes(&bytes, 0o600, path).map_err(|error| refused("written", path, error))
 }
 
 /// Whether the file is there already, the same to the byte and the mode.

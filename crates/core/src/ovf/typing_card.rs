@@ -8,6 +8,7 @@ use super::{LinkHint, MeaningsFile, Question, is_at_console};
 use crate::machine::{Answer, AnswerSource, Appliance, Machine, Site, TakeWord};
 use crate::names::Hostname;
 use crate::net::Family;
+use crate::secret::store::EntryId;
 
 /// One line of a card.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -27,6 +28,8 @@ pub enum Typed {
     Nothing,
     /// The value of the secret of this name.
     Secret(String),
+    /// The password that stands in the sheet.
+    InSheet,
     /// Nobody has said.
     Open,
 }
@@ -102,7 +105,12 @@ fn explicit(site: &Site, machine: &Machine, answer: &Answer) -> (Typed, Option<S
     match answer.source.value() {
         Some(AnswerSource::Literal(text)) => (text_or_nothing(text.clone()), None),
         Some(AnswerSource::Secret(index)) => match site.secrets.get(*index) {
-            Some(secret) => (Typed::Secret(secret.name.value.clone()), None),
+            Some(secret) if secret.is_in_sheet() => (Typed::InSheet, None),
+            // One of several is told by whose it is.
+            Some(secret) => {
+                let holder = secret.holder(site, machine).map(str::to_owned);
+                (Typed::Secret(EntryId { secret: secret.name.value.clone(), holder }.to_string()), None)
+            }
             None => (Typed::Open, known),
         },
         Some(AnswerSource::Take(take)) => match take.value(site, machine) {
@@ -252,6 +260,7 @@ pub fn typing_card(site: &Site, machine: &Machine) -> String {
             Typed::Text(text) => text.clone(),
             Typed::Nothing => "(nothing: Enter alone)".to_owned(),
             Typed::Secret(name) => format!("(the secret {name})"),
+            Typed::InSheet => "(the password that stands in the sheet)".to_owned(),
             Typed::Open => "?".to_owned(),
         };
         let pad = " ".repeat(widest - line.ask.chars().count());

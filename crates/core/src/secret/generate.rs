@@ -167,6 +167,8 @@ pub fn in_groups(text: &str) -> String {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     fn layouts(names: &[&str]) -> Vec<KeyLayout> {
@@ -232,6 +234,36 @@ mod tests {
             }),
             None
         );
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_is_asked_is_kept_to_or_contradicts_itself(
+            min_length in 0_usize..40,
+            max_length in proptest::option::of(1_usize..40),
+            kinds in proptest::collection::vec(0_usize..4, 0..4),
+            forbid in "[a-zA-Z0-9 -/]{0,30}",
+            boards in proptest::collection::vec(0_usize..13, 0..4),
+        ) {
+            let recipe = Recipe {
+                min_length,
+                max_length,
+                require: kinds.into_iter().map(|index| CharacterClass::ALL[index].1).collect(),
+                forbid,
+                typed_on: boards.into_iter().filter_map(|index| KeyLayout::all().nth(index)).collect(),
+            };
+            match recipe.generate() {
+                Err(fault) => prop_assert_eq!(Some(fault), recipe.contradiction()),
+                Ok(made) => {
+                    let text = made.value.reveal();
+                    prop_assert!(text.len() >= min_length && max_length.is_none_or(|most| text.len() <= most));
+                    prop_assert!(recipe.require.iter().all(|class| text.chars().any(|c| class.has(c))));
+                    prop_assert!(!text.contains(|c| recipe.forbid.contains(c)));
+                    prop_assert!(super::super::keyboard::troubled_positions(text, &recipe.typed_on).is_empty());
+                    prop_assert!(made.bits <= 6.6 * 40.0 && (made.bits >= WANTED_BITS || text.len() < 40));
+                }
+            }
+        }
     }
 
     #[test]
