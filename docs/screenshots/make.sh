@@ -70,7 +70,7 @@ TEXT
 }
 
 shoot check 12 'impostazione check slips.toml'
-shoot review 8 'impostazione review harbor.toml --only "gauge-0[12]" --only "lamp-*" --only "signal-*"'
+shoot review 8 'impostazione review harbor.toml --only "gauge-01" --only "lamp-north" --only "signal-*"'
 shoot render 10 'impostazione render harbor.toml --into rendered' 'find rendered/signal-tower -not -type d | sort' \
     'cat rendered/gauge-01/rootfs/etc/netplan/60-impostazione.yaml'
 shoot subnet 10 'impostazione subnet 10.64.10.0/24 --sheet harbor.toml'
@@ -79,6 +79,9 @@ shoot inspect 8 'impostazione inspect rendered/signal-tower/rootfs' \
     'impostazione inspect rendered/gauge-01/rootfs/etc/netplan'
 shoot package 8 'impostazione inspect packages/logbook.ova'
 shoot appliances 8 'impostazione review harbor.toml --only logbook-1' 'cat rendered/tide-gate/typing-card.txt'
-shoot secrets 10 'impostazione secret list harbor.toml' 'impostazione secret check harbor.toml' \
-    'echo lantern1234 | impostazione secret enter harbor.toml keeper-login --for gauge-01'
+echo 'gulls-fly-over-the-mole' >"$work/site/typed.secret"
+shoot secrets 10 'impostazione secret generate harbor.toml keeper-login --renew' 'impostazione secret list harbor.toml' \
+    'impostazione secret check harbor.toml' \
+    'impostazione secret enter harbor.toml keeper-login --for gauge-01 <typed.secret' \
+    'impostazione secret recipients harbor.toml'
 shoot explain 12 'impostazione explain gateway-outside-subnet'

@@ -7,7 +7,7 @@ const SECRET_WORDS: [&str; 8] =
     ["passw", "passphrase", "secret", "token", "psk", "credential", "private", "pin"];
 
 /// Keys that hold such a word and name a secret without holding it.
-const NAMES: [&str; 3] = ["from_secret", "take", "password_login"];
+const NAMES: [&str; 5] = ["from_secret", "take", "password_login", "password_cost", "refused_passwords"];
 
 /// The parts of a line of a sheet that must not be shown: values of keys whose name speaks of a secret, and private keys.
 pub(crate) fn confidential_parts(line: &str) -> Vec<Range<usize>> {

@@ -327,6 +327,14 @@ fn a_passphrase_from_a_file_or_an_open_file_opens_a_store() {
     let workspace = without_store();
     workspace.write("phrase.secret", "a passphrase for the harbor office\n");
     let from = ["--passphrase-from", "phrase.secret"];
+    workspace.write("weak.secret", "lighthouse\n");
+    failed(
+        &workspace,
+        &["secret", "generate", "sheet.toml", "--passphrase-from", "weak.secret"],
+        2,
+        "this passphrase can be guessed",
+    );
+    assert!(!workspace.exists("sheet.secrets.age"));
     done(&workspace, &[&["secret", "generate", "sheet.toml"][..], &from].concat());
     done(&workspace, &[&["check", "sheet.toml"][..], &from].concat());
     let by_fd = Command::new("sh")

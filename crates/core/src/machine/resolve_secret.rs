@@ -88,7 +88,16 @@ impl Resolver<'_> {
         match KeyLayout::parse(&written.value) {
             Some(layout) => Some(layout),
             None => {
+                // Languages and countries that are called otherwise elsewhere.
+                const MEANT: [(&str, &str); 5] =
+                    [("uk", "gb"), ("en", "us"), ("sv", "se"), ("da", "dk"), ("nb", "no")];
+                let meant = MEANT.iter().find(|(word, _)| *word == written.value);
                 let spec = SECRET.key("typed_on")?;
+                if let Some((_, layout)) = meant {
+                    let mut finding = report::word_unknown(None, written, spec, std::iter::once(*layout));
+                    finding.fix = format!("write \"{layout}\"");
+                    return self.report(finding);
+                }
                 let known: Vec<&str> = KeyLayout::all().map(KeyLayout::name).collect();
                 self.report(report::word_unknown(None, written, spec, known.into_iter()))
             }

@@ -1,10 +1,11 @@
 //! Rules on the sheet as a text: its TOML and its keys.
 
 use super::{Check, Nature, Rule};
+use crate::confidential::is_secret;
 use crate::finding::{Finding, Severity};
 use crate::machine::TakeWord;
 use crate::names::{LinkName, nearest};
-use crate::sheet::{HOST_LINK, KeySpec, TableSpec};
+use crate::sheet::{HOST_LINK, KeySpec, Shape, TableSpec};
 use crate::source::{Place, Written};
 use crate::text::capital;
 
@@ -266,13 +267,18 @@ pub(crate) fn word_unknown<'w>(
     key: &KeySpec,
     words: impl Iterator<Item = &'w str> + Clone,
 ) -> Finding {
+    let is_list = matches!(key.shape, Shape::Words(_) | Shape::TextList);
     let fix = match nearest(&written.value, words.clone(), 1).first() {
+        Some(close) if is_list => format!("write \"{close}\""),
         Some(close) => format!("write {} = \"{close}\"", key.name),
         None => {
             format!("write one of {}", words.map(|word| format!("\"{word}\"")).collect::<Vec<_>>().join(", "))
         }
     };
-    let message = format!("`{}` takes {}, and \"{}\" stands here.", key.name, key.takes, written.value);
+    // What stands behind a key that speaks of passwords may be one.
+    let found =
+        if is_secret(key.name) { "something else".to_owned() } else { format!("\"{}\"", written.value) };
+    let message = format!("`{}` takes {}, and {found} stands here.", key.name, key.takes);
     Finding::new(&VALUE_WRONG_TYPE, machine, written.place, message, fix)
 }
 

@@ -11,6 +11,7 @@ mod password_hash;
 mod random;
 mod source;
 pub mod store;
+mod strength;
 mod well_known;
 mod wifi_key;
 
@@ -24,5 +25,6 @@ pub use password_hash::{
 };
 pub use random::NoRandomness;
 pub use source::{FilesOnly, NotAsked, SecretSources, StoreOnly};
+pub use strength::{is_weak_passphrase, tries_log10};
 pub use well_known::WellKnown;
 pub use wifi_key::{is_wifi_key, is_wifi_passphrase, wifi_key};

@@ -888,9 +888,9 @@ pub(crate) static ACCOUNT: TableSpec = table(
         ),
         key(
             "password",
-            "a secret",
+            "a secret, or \"none\"",
             r#"password = { from_secret = "keeper-login" }"#,
-            "The password, from a `[secret.NAME]`; hosts get its hash. Left out: none, and the login is entered with a key alone.",
+            "The password, from a `[secret.NAME]`; hosts get its hash. Left out, or `\"none\"`: none, and the login is entered with a key alone.",
             Shape::Secret,
         ),
         key(

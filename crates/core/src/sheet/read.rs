@@ -250,7 +250,7 @@ fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<Writ
     let Some(value) = table.get(key) else { return table.absent(key) };
     let place = table.reader.place(value.span());
     match value.get_ref() {
-        DeValue::String(text) if key == "passphrase" && text.as_ref() == "none" => {
+        DeValue::String(text) if matches!(key, "passphrase" | "password") && text.as_ref() == "none" => {
             Given::Value(Written::new(SecretUse::None, place))
         }
         // Where it should not stand, which is a finding of its own.

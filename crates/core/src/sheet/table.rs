@@ -86,7 +86,13 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
                 continue;
             }
             let machine = self.machine.clone();
-            let meant = nearest(name, self.spec.keys.iter().map(|known| known.name), 1).first().copied();
+            // Where there is one key, no other can be meant.
+            let only = match self.spec.keys {
+                [only] => Some(only.name),
+                _ => None,
+            };
+            let close = || nearest(name, self.spec.keys.iter().map(|known| known.name), 1).first().copied();
+            let meant = only.or_else(close);
             let outer = outer.iter().find(|table| table.key(name).is_some());
             let finding = if let Some(home) = outer {
                 self.reader.misplaced.extend(home.key(name).map(|key| key.name));

@@ -16,7 +16,7 @@ use impostazione_core::finding::Finding;
 use impostazione_core::machine::{Secret, SecretSource, Site};
 use impostazione_core::names::nearest;
 use impostazione_core::secret::store::{EntryId, Seal, Store, StoreFault, StoreFile};
-use impostazione_core::secret::{NotAsked, StoreOnly};
+use impostazione_core::secret::{Hidden, NotAsked, StoreOnly, is_weak_passphrase};
 
 use crate::args::SecretCommand;
 use crate::exit::{Exit, Failure};
@@ -64,12 +64,13 @@ fn open_or_new(sources: RunSources) -> Result<OpenStore, Failure> {
         None if is_interactive() => new_passphrase(&path)?,
         None => return Err(store_failure(&StoreFault::Missing(path.display().to_string()))),
     };
+    let passphrase = strong(passphrase)?;
     let store = Store::new(Vec::new()).map_err(|fault| Failure::Files(fault.to_string()))?;
     Ok(OpenStore { store, seal: Seal::Passphrase(passphrase), file })
 }
 
 /// Asks for the passphrase of a store that is about to be made.
-fn new_passphrase(path: &Path) -> Result<impostazione_core::secret::Hidden, Failure> {
+fn new_passphrase(path: &Path) -> Result<Hidden, Failure> {
     terminal::tell(&format!(
         "{} is made now. Choose a passphrase for it; or press Enter, and name public keys instead with\n\
          `impostazione secret recipients SHEET --add KEY`.\n",
@@ -77,6 +78,17 @@ fn new_passphrase(path: &Path) -> Result<impostazione_core::secret::Hidden, Fail
     ));
     ask_twice("Passphrase: ")
         .ok_or_else(|| Failure::CommandLine("no passphrase was chosen, and no store made".to_owned()))
+}
+
+/// A new passphrase, unless it can be guessed.
+fn strong(passphrase: Hidden) -> Result<Hidden, Failure> {
+    if is_weak_passphrase(&passphrase) {
+        return Err(Failure::CommandLine(
+            "this passphrase can be guessed, and no store was written; choose several words that do not belong together"
+                .to_owned(),
+        ));
+    }
+    Ok(passphrase)
 }
 
 /// Writes the store back.

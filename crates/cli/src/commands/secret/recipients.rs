@@ -11,7 +11,7 @@ use impostazione_core::beside::{ReadFault, plain, read_file};
 use impostazione_core::secret::Hidden;
 use impostazione_core::secret::store::{KeyPair, Recipient, Seal, Store, StoreFile, recipients_in};
 
-use super::{new_passphrase, save, store_failure};
+use super::{new_passphrase, save, store_failure, strong};
 use crate::args::SecretRecipientsArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::{OpenStore, RunSources, is_interactive, passphrase_in};
@@ -58,7 +58,7 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
             }
         };
         open.store.recipients.clear();
-        open.seal = Seal::Passphrase(passphrase);
+        open.seal = Seal::Passphrase(strong(passphrase)?);
     } else {
         let pair = arguments.new_key.as_deref().map(make_key).transpose()?;
         added.extend(pair);

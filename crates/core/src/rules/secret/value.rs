@@ -6,7 +6,7 @@ use super::held::{Held, held_values};
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{SecretRole, SecretUse};
-use crate::secret::{is_wifi_key, is_wifi_passphrase};
+use crate::secret::{is_wifi_key, is_wifi_passphrase, tries_log10};
 
 /// Too few characters.
 pub(super) static SECRET_TOO_SHORT: Rule = Rule {
@@ -331,7 +331,7 @@ fn weakness(held: Held<'_>) -> Option<Finding> {
     if !is_password {
         return None;
     }
-    let tries = zxcvbn::zxcvbn(text, &[]).guesses_log10();
+    let tries = tries_log10(held.value);
     let (severity, how_many) = if tries < 6.0 {
         (Severity::Error, "a million")
     } else if tries < 8.0 {
