@@ -10,7 +10,7 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 
 use impostazione_core::beside::plain;
 use impostazione_core::secret::store::{
-    Opener, PrivateKey, Seal, SealedStore, Store, StoreFault, StoreFile, private_keys, store_path,
+    Opener, PrivateKey, Seal, SealedStore, Store, StoreFault, StoreFile, is_locked, private_keys, store_path,
 };
 use impostazione_core::secret::{Hidden, SecretSources};
 
@@ -118,16 +118,22 @@ impl RunSources {
         let mut keys = Vec::new();
         for path in &files {
             let name = path.display().to_string();
-            refuse_if_readable(path, "private key")?;
             let bytes = impostazione_core::beside::read_file(path, LIMIT)
                 .map_err(|fault| StoreFault::Opener(format!("the private key {name}: {fault}")))?;
             let bytes = zeroize::Zeroizing::new(bytes);
+            let is_locked = is_locked(&bytes);
             let file = name.clone();
             let ask = move |_: &str| ask_once(&format!("Passphrase of the key {file}: "));
             keys.extend(
                 private_keys(&name, &bytes, ask)
                     .map_err(|fault| StoreFault::Opener(format!("{name} {fault}")))?,
             );
+            refuse_if_readable(path, "private key")?;
+            if is_locked && !is_interactive() {
+                return Err(StoreFault::Opener(format!(
+                    "the private key {name} is encrypted itself, and there is no terminal to ask for its passphrase on"
+                )));
+            }
         }
         Ok(keys)
     }

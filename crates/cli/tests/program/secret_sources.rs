@@ -117,6 +117,18 @@ fn a_password_in_the_sheet_is_an_error_in_production_and_works_in_a_lab() {
 }
 
 #[test]
+fn a_waiver_for_a_password_in_the_sheet_does_not_make_it_a_good_one() {
+    let workspace = with(
+        &(right_sheet(&host("gauge-01", "10.64.10.11"))
+            .replace("[account.keeper]", "[account.keeper]\npassword = \"Administrator1\"")
+            + "[[waiver]]\nrule = \"secret-in-sheet\"\nreason = \"until the store is there\"\nuntil = 2099-01-01\n"),
+    );
+    let rules: Vec<String> = found(&workspace, &[]).into_iter().map(|(rule, _)| rule).collect();
+    assert_eq!(rules, ["secret-in-sheet", "secret-well-known"]);
+    assert_eq!(workspace.run(&["check", "sheet.toml"]).code, 1);
+}
+
+#[test]
 fn passwords_in_answers_and_in_rows_are_found_where_they_stand() {
     let appliance = "[[appliance]]\nrows = \"boxes.csv\"\nname = \"{name}\"\npackage = \"packages/secured.ovf\"\n\
         link.management = { subnet = \"quay\", address = \"{address}\" }\n[appliance.answer]\n\"admin.password\" = \"{admin_password}\"\n";

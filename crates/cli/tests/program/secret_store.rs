@@ -69,7 +69,7 @@ fn mode(workspace: &Workspace, name: &str) -> u32 {
 #[test]
 fn a_new_store_is_filled_judged_and_listed() {
     let workspace = without_store();
-    failed(&workspace, &["secret", "generate", "sheet.toml"], 3, "secret recipients SHEET --add KEY");
+    failed(&workspace, &["secret", "generate", "sheet.toml"], 3, "secret recipients SHEET`: --add KEY");
     let made = done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
     assert!(made.stdout.starts_with("sheet.secrets.age: made\n"), "{}", made.stdout);
     let check = workspace.run(&["check", "sheet.toml"]);
@@ -296,6 +296,26 @@ fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
         .to_owned();
     failed(&workspace, &[&arguments[..], &[&last]].concat(), 2, "nobody could open the store any more");
     failed(&workspace, &[&arguments[..], &["age1nobody"]].concat(), 2, "not for such a key");
+}
+
+#[test]
+fn a_key_that_does_not_open_a_store_says_why() {
+    let workspace = with_store();
+    done(&workspace, &["secret", "recipients", "harbor.toml", "--new-key", "other.key"]);
+    workspace.write("gull.key", "gull\n");
+    fs::set_permissions(workspace.path().join("gull.key"), fs::Permissions::from_mode(0o600)).unwrap();
+    for (key, says) in [
+        ("other.key", "no key that was given opens sheet.secrets.age"),
+        ("keys/keeper.pub", "holds a public key; name the private one"),
+        ("gull.key", "holds no private key"),
+        ("none.key", "there is no such file"),
+        (".", "it is not a file but a folder"),
+    ] {
+        failed(&workspace, &["secret", "recipients", "sheet.toml", "--key", key], 3, says);
+    }
+    let mut command = workspace.command(&["secret", "recipients", "sheet.toml"]);
+    let unset = Run::from(command.env("IMPOSTAZIONE_KEY", "").output().unwrap());
+    assert!(unset.stderr.contains("with --key, or in the variable IMPOSTAZIONE_KEY"), "{}", unset.stderr);
 }
 
 #[test]

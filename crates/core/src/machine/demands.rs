@@ -87,7 +87,8 @@ impl Demands {
             SecretRole::TimeKey(index) => {
                 let name = site.time_keys.get(index).map(|key| key.name.value.as_str()).unwrap_or_default();
                 let by = format!("[time_key.{name}]");
-                self.min_lengths.insert(Demand { value: TIME_KEY_LENGTH, by: by.clone(), is_hard: true });
+                // chrony takes a shorter one, with a warning.
+                self.min_lengths.insert(Demand { value: TIME_KEY_LENGTH, by: by.clone(), is_hard: false });
                 self.forbid.insert(Demand { value: " \t#".to_owned(), by, is_hard: true });
             }
             // A passphrase has a rule of its own.

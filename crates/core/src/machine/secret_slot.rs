@@ -149,6 +149,11 @@ impl Site {
             SecretRole::Answer(_) => {
                 let appliance = self.machine_of_use(used)?.appliance()?;
                 let id = self.answered_property(used)?;
+                if !self.is_property_answer(used) {
+                    // A console asks for the password of the login that the product comes with.
+                    let login = self.meanings_of(appliance)?.default_login.as_ref()?;
+                    return self.is_password_answer(used).then(|| login.account.clone());
+                }
                 let system = self.system_of(appliance)?;
                 let at = system.properties.iter().position(|property| property.id() == id)?;
                 let reading = appliance.readings.get(at)?;
@@ -167,6 +172,9 @@ impl Site {
                 .is_some_and(|account| account.is_admin || account.name.value.as_str() == "root"),
             SecretRole::Answer(_) => {
                 let account = self.account_of_use(used).unwrap_or_default();
+                if !self.is_property_answer(used) && !account.is_empty() {
+                    return true;
+                }
                 let id = self.answered_property(used).unwrap_or_default();
                 [account.as_str(), id].iter().any(|text| {
                     let text = text.to_ascii_lowercase();

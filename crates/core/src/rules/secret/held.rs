@@ -17,14 +17,12 @@ pub(super) struct Held<'a> {
     pub(super) value: &'a Hidden,
 }
 
-/// Every value that could be had. One that stands in the sheet of a production site has a finding of its own, which another
-/// value will answer.
+/// Every value that could be had, one that stands in the sheet itself too: it is no better for being moved elsewhere.
 pub(super) fn held_values(site: &Site) -> impl Iterator<Item = Held<'_>> {
     site.secret_slots().iter().filter_map(move |slot| {
         let secret = site.secret_of(slot)?;
         let value = site.value_of_slot(slot)?;
-        let is_to_go = secret.is_in_sheet() && !site.is_only_for_labs(slot);
-        (!is_to_go).then_some(Held { site, slot, secret, value })
+        Some(Held { site, slot, secret, value })
     })
 }
 

@@ -84,7 +84,7 @@ fn check_reused(judge: &mut Judge<'_>) {
 fn check_shared(judge: &mut Judge<'_>) {
     let site = judge.site;
     let mut findings = Vec::new();
-    for held in held_values(site).filter(|held| held.slot.holder.is_none()) {
+    for held in held_values(site).filter(|held| held.slot.holder.is_none() && !held.secret.is_in_sheet()) {
         let machines: BTreeSet<usize> = held
             .uses()
             .filter(|used| site.is_for_administrators(used))

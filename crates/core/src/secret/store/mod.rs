@@ -10,5 +10,5 @@ mod recipient;
 pub use content::{EntryId, HostKeyEntry, Store, StoredSecret};
 pub use file::{StoreFile, store_path};
 pub use opening::{Opener, Seal, SealedStore, StoreFault};
-pub use private_key::{PrivateKey, PrivateKeyFault, private_keys};
+pub use private_key::{PrivateKey, PrivateKeyFault, is_locked, private_keys};
 pub use recipient::{KeyPair, Recipient, RecipientFault, recipients_in};

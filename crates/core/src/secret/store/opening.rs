@@ -75,6 +75,9 @@ pub enum StoreFault {
     /// The private key is itself encrypted, and did not open.
     #[error("the private key for {0} is encrypted itself, and its own passphrase did not open it")]
     KeyLocked(String),
+    /// Trying a passphrase would take too long.
+    #[error("{0} was closed on a much faster machine, and a passphrase takes too long to try on this one")]
+    TooMuchWork(String),
     /// What is in it is not understood.
     #[error("{path} opens, but {reason}")]
     Content {
@@ -93,7 +96,7 @@ impl StoreFault {
     pub fn fix(&self) -> &'static str {
         match self {
             Self::Missing(_) => {
-                "make one: `impostazione secret recipients SHEET --add KEY` with your public key, or `--passphrase`"
+                "make one with `impostazione secret recipients SHEET`: --add KEY for your public key, --new-key FILE for a new pair, or --passphrase"
             }
             Self::Unreadable { .. } => "see to it that this user may read it",
             Self::NotAge(_) | Self::Damaged(_) | Self::Content { .. } => {
@@ -111,7 +114,10 @@ impl StoreFault {
             Self::WrongKey(_) => {
                 "name the private half of a key that the store is for; somebody who can open it sees them with `impostazione secret recipients SHEET`"
             }
-            Self::KeyLocked(_) => "run this in a terminal to be asked for its passphrase",
+            Self::TooMuchWork(_) => {
+                "open it where it was closed, and encrypt it to a key with `impostazione secret recipients`"
+            }
+            Self::KeyLocked(_) => "give its right passphrase, for which it asks on a terminal",
             Self::Opener(_) => "mend that, and run this again",
         }
     }
@@ -167,6 +173,7 @@ impl SealedStore {
             {
                 StoreFault::WrongPassphrase(path())
             }
+            age::DecryptError::ExcessiveWork { .. } => StoreFault::TooMuchWork(path()),
             age::DecryptError::InvalidHeader | age::DecryptError::UnknownFormat => StoreFault::NotAge(path()),
             _ => StoreFault::Damaged(path()),
         })?;

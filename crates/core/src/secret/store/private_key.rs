@@ -70,6 +70,11 @@ where
     if keys.is_empty() { Err(PrivateKeyFault::NoKey) } else { Ok(keys) }
 }
 
+/// Whether a file holds an SSH key that is encrypted itself, so that somebody has to be asked for its passphrase.
+pub fn is_locked(bytes: &[u8]) -> bool {
+    matches!(age::ssh::Identity::from_buffer(bytes, None), Ok(age::ssh::Identity::Encrypted(_)))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
