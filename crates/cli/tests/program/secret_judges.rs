@@ -340,3 +340,68 @@ fn whatever_the_umask_no_file_is_made_for_others_to_read_and_no_other_program_is
         assert_eq!(found, mode, "{name}");
     }
 }
+
+/// What chronyd says of a key, asked in a namespace without a network.
+fn chronyd_says(workspace: &Workspace, keys: &Path) -> String {
+    workspace.write(
+        "chrony.conf",
+        format!(
+            "keyfile {}\nserver 10.64.10.121 iburst key 10\ncmdport 0\npidfile {}\n",
+            keys.display(),
+            workspace.path().join("pid").display()
+        ),
+    );
+    let mut chronyd = Command::new("unshare");
+    chronyd
+        .args(["-n", "/usr/sbin/chronyd", "-Q", "-t", "1", "-d", "-f"])
+        .arg(workspace.path().join("chrony.conf"));
+    let output = chronyd.output().unwrap();
+    let said =
+        String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
+    assert!(said.contains("chronyd version"), "{said}");
+    said
+}
+
+#[test]
+#[ignore = "needs chronyd, and root for a network namespace, both of which .ci/run has"]
+fn chronyd_takes_the_time_keys_that_are_taken_here_and_no_others() {
+    for (hash, value, is_right) in [
+        ("SHA256", "abcdefghijklmnopqrst", true),
+        ("SHA256", "ASCII:abcdefghijklmnop", true),
+        ("SHA512", "HEX:00112233445566778899AABBCCDDEEFF", true),
+        ("AES128", "HEX:00112233445566778899aabbccddeeff", true),
+        ("AES128", "abcdefghijklmnop", true),
+        ("AES128", "abcdefghijklmnopq", false),
+        ("AES128", "HEX:001122334455667788", false),
+        ("SHA256", "HEX:0011223344556677889", false),
+        ("SHA256", "HEX:gg112233445566778899aabbccddeeff", false),
+        ("SHA256", "short", false),
+        ("SHA256", "two words of a key, no more", false),
+    ] {
+        let workspace = Workspace::new();
+        workspace.write("clock.secret", format!("{value}\n"));
+        workspace.write(
+            "sheet.toml",
+            right_sheet(&format!(
+                "[time_key.harbor]\nnumber = 10\nhash = \"{hash}\"\nvalue = {{ from_secret = \"clock\" }}\n\
+                 [secret.clock]\nfrom = \"file\"\npath = \"clock.secret\"\n[[host]]\nname = \"gauge-01\"\ntime_service = \"chrony\"\n\
+                 ntp = [{{ server = \"10.64.10.121\", key = \"harbor\" }}, \"none\"]\n\
+                 link.eth0 = {{ subnet = \"quay\", address = \"10.64.10.11\" }}\n"
+            )),
+        );
+        let check = workspace.run(&["check", "sheet.toml"]);
+        assert_eq!(check.code == 0, is_right, "{hash} {value}: {}", check.stdout);
+        let keys = if is_right {
+            done(&workspace, &["render", "sheet.toml", "--into", "out"]);
+            workspace.path().join("out/gauge-01/rootfs/etc/chrony/chrony.keys")
+        } else {
+            workspace.write("wrong.keys", format!("10 {hash} {value}\n"));
+            workspace.path().join("wrong.keys")
+        };
+        let said = chronyd_says(&workspace, &keys);
+        let complains = ["Could not parse", "Could not decode", "Invalid length", "is missing", "too short"]
+            .iter()
+            .any(|word| said.contains(word));
+        assert_eq!(complains, !is_right, "{hash} {value}: {said}");
+    }
+}

@@ -10,8 +10,8 @@ use crate::secret::{CharacterClass, GenerateFault, Recipe};
 const USUAL_LENGTH: usize = 12;
 /// The same in a lab.
 const LAB_LENGTH: usize = 8;
-/// The fewest characters of a time key that is given as text: chrony warns of keys under 80 bits, and text has fewer bits
-/// than characters times eight.
+/// The fewest bytes of a time key: chrony warns of fewer than ten, and text has fewer bits than bytes times eight. A key for
+/// AES128 has just as many.
 const TIME_KEY_LENGTH: usize = 16;
 
 /// One demand.
@@ -87,8 +87,11 @@ impl Demands {
             SecretRole::TimeKey(index) => {
                 let name = site.time_keys.get(index).map(|key| key.name.value.as_str()).unwrap_or_default();
                 let by = format!("[time_key.{name}]");
-                // chrony takes a shorter one, with a warning.
-                self.min_lengths.insert(Demand { value: TIME_KEY_LENGTH, by: by.clone(), is_hard: false });
+                let is_exact = site.time_keys.get(index).is_some_and(|key| key.hash == "AES128");
+                let length = Demand { value: TIME_KEY_LENGTH, by: by.clone(), is_hard: is_exact };
+                self.max_lengths.extend(is_exact.then(|| length.clone()));
+                // chrony takes a shorter one for the others, with a warning.
+                self.min_lengths.insert(length);
                 self.forbid.insert(Demand { value: " \t#".to_owned(), by, is_hard: true });
             }
             // A passphrase has a rule of its own.

@@ -1,7 +1,9 @@
 //! The values that rules look at.
 
 use crate::finding::{Finding, Severity};
-use crate::machine::{Demands, Machine, Purpose, Secret, SecretSlot, SecretSource, SecretUse, Site};
+use crate::machine::{
+    Demands, Machine, Purpose, Secret, SecretRole, SecretSlot, SecretSource, SecretUse, Site,
+};
 use crate::secret::Hidden;
 use crate::secret::store::EntryId;
 use crate::source::Place;
@@ -35,6 +37,28 @@ impl<'a> Held<'a> {
     /// What it must keep to.
     pub(super) fn demands(self) -> Demands {
         self.site.demands_on(self.slot)
+    }
+
+    /// How many characters it has; of a time key, how many bytes (`chrony.keys`).
+    pub(super) fn length(self) -> usize {
+        if !self.is_time_key() {
+            return self.value.length();
+        }
+        let text = self.value.reveal();
+        match text.strip_prefix("HEX:") {
+            Some(digits) => digits.len() / 2,
+            None => text.strip_prefix("ASCII:").unwrap_or(text).len(),
+        }
+    }
+
+    /// What its length is counted in.
+    pub(super) fn unit(self) -> &'static str {
+        if self.is_time_key() { "bytes" } else { "characters" }
+    }
+
+    /// Whether a time service uses it.
+    pub(super) fn is_time_key(self) -> bool {
+        self.uses().any(|used| matches!(used.role, SecretRole::TimeKey(_)))
     }
 
     /// Where a finding about it points.

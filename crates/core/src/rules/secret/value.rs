@@ -120,19 +120,20 @@ fn report_each<'a>(judge: &mut Judge<'a>, look: impl Fn(Held<'a>) -> Option<Find
 fn check_too_short(judge: &mut Judge<'_>) {
     report_each(judge, |held| {
         let demands = held.demands();
-        let demand = demands.min_length().filter(|demand| held.value.length() < demand.value)?;
+        let demand = demands.min_length().filter(|demand| held.length() < demand.value)?;
         // What contradicts itself has its own finding.
         demands.contradiction().is_none().then(|| {
             held.finding_by(
                 &SECRET_TOO_SHORT,
                 demand.is_hard,
                 format!(
-                    "{} has too few characters. {} takes {} or more.",
+                    "{} has too few {}. {} takes {} or more.",
                     held.called(),
+                    held.unit(),
                     demand.by,
                     demand.value
                 ),
-                &format!("choose a value of {} characters or more", demand.value),
+                &format!("choose a value of {} {} or more", demand.value, held.unit()),
             )
         })
     });
@@ -141,18 +142,19 @@ fn check_too_short(judge: &mut Judge<'_>) {
 fn check_too_long(judge: &mut Judge<'_>) {
     report_each(judge, |held| {
         let demands = held.demands();
-        let demand = demands.max_length().filter(|demand| held.value.length() > demand.value)?;
+        let demand = demands.max_length().filter(|demand| held.length() > demand.value)?;
         demands.contradiction().is_none().then(|| {
             held.finding_by(
                 &SECRET_TOO_LONG,
                 demand.is_hard,
                 format!(
-                    "{} has too many characters. {} takes {} at most.",
+                    "{} has too many {}. {} takes {} at most.",
                     held.called(),
+                    held.unit(),
                     demand.by,
                     demand.value
                 ),
-                &format!("choose a value of {} characters or fewer", demand.value),
+                &format!("choose a value of {} {} or fewer", demand.value, held.unit()),
             )
         })
     });
@@ -208,8 +210,7 @@ fn check_forbidden(judge: &mut Judge<'_>) {
                 "choose a value without it",
             ));
         }
-        let is_time_key = held.uses().any(|used| matches!(used.role, SecretRole::TimeKey(_)));
-        if let Some(digits) = text.strip_prefix("HEX:").filter(|_| is_time_key)
+        if let Some(digits) = text.strip_prefix("HEX:").filter(|_| held.is_time_key())
             && hex::decode(digits).is_err()
         {
             return Some(held.finding_by(
@@ -317,7 +318,7 @@ fn weakness(held: Held<'_>) -> Option<Finding> {
         SecretRole::Login(_) | SecretRole::Answer(_) => false,
     });
     let demands = held.demands();
-    let is_short = demands.min_length().is_some_and(|demand| held.value.length() < demand.value);
+    let is_short = demands.min_length().is_some_and(|demand| held.length() < demand.value);
     // One finding for one slip.
     let is_no_passphrase = held.uses().any(|used| {
         matches!(used.role, SecretRole::Wifi(_)) && !is_wifi_key(text) && !is_wifi_passphrase(text)
