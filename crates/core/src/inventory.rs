@@ -11,7 +11,7 @@ use crate::secret::store::{EntryId, Store};
 /// What secrets a sheet wants and what its store holds.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Inventory {
-    /// The values that are wanted, in the order of the sheet.
+    /// The values that are wanted, in the order of the sheet, and the secrets that nothing uses.
     pub secrets: Vec<WantedSecret>,
     /// The host keys that are wanted.
     pub host_keys: Vec<WantedHostKey>,
@@ -32,7 +32,7 @@ pub struct WantedSecret {
     pub source: &'static str,
     /// Which variable or file, where it is one.
     pub place: Option<String>,
-    /// What uses it, each once.
+    /// What uses it, each once; empty where nothing does.
     pub used_by: Vec<String>,
     /// Whether the store holds it; `null` where it comes from elsewhere, or the store was not opened.
     pub in_store: Option<bool>,
@@ -90,12 +90,7 @@ impl Inventory {
                 name: id.secret.clone(),
                 holder: id.holder.clone(),
                 source: source.map_or("unreadable", SecretSource::word),
-                place: match source {
-                    Some(SecretSource::Variable(place) | SecretSource::File(place)) => {
-                        Some(place.value.clone())
-                    }
-                    _ => None,
-                },
+                place: place_of(source),
                 used_by,
                 in_store: stored.map(|stored| stored.is_some()),
                 since: stored.flatten().map(|stored| stored.since.to_string()),
@@ -104,6 +99,27 @@ impl Inventory {
             if is_stored {
                 wanted_ids.insert(id);
             }
+        }
+        // What nothing uses yet may have its value already.
+        for secret in site.secrets.iter().filter(|secret| !secret.is_in_sheet()) {
+            if secrets.iter().any(|wanted| wanted.name == secret.name.value) {
+                continue;
+            }
+            let id = EntryId { secret: secret.name.value.clone(), holder: None };
+            let source = secret.source.value();
+            let is_stored = matches!(source, Some(SecretSource::Store));
+            let stored = store.filter(|_| is_stored).map(|store| store.secrets.get(&id));
+            secrets.push(WantedSecret {
+                name: id.secret.clone(),
+                holder: None,
+                source: source.map_or("unreadable", SecretSource::word),
+                place: place_of(source),
+                used_by: Vec::new(),
+                in_store: stored.map(|stored| stored.is_some()),
+                since: stored.flatten().map(|stored| stored.since.to_string()),
+                age_days: stored.flatten().map(|stored| age(stored.since)),
+            });
+            wanted_ids.insert(id);
         }
         let mut host_keys = Vec::new();
         for machine in &site.machines {
@@ -129,6 +145,14 @@ impl Inventory {
             );
         }
         Self { secrets, host_keys, left_over, is_store_open: store.is_some() }
+    }
+}
+
+/// Which variable or file a value comes from, where it is one.
+fn place_of(source: Option<&SecretSource>) -> Option<String> {
+    match source? {
+        SecretSource::Variable(place) | SecretSource::File(place) => Some(place.value.clone()),
+        SecretSource::Store | SecretSource::Prompt | SecretSource::Sheet => None,
     }
 }
 

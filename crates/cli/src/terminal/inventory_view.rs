@@ -102,7 +102,7 @@ fn row(values: &[WantedSecret]) -> [String; 5] {
         values.len().to_string(),
         harmless(&source.unwrap_or_default()),
         harmless(&state),
-        harmless(&used_by.join(", ")),
+        if used_by.is_empty() { "nothing".to_owned() } else { harmless(&used_by.join(", ")) },
     ]
 }
 

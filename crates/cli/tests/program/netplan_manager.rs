@@ -25,7 +25,11 @@ const KINDS: [(&str, &str, &str, &[&str]); 6] = [
         "wifi0",
         "kind = \"wifi\", mac = \"02:64:30:00:00:01\"",
         "",
-        &["connection.type=wifi", "wifi.ssid=the slip", "wifi-security.psk=a phrase for the slip"],
+        &[
+            "connection.type=wifi",
+            "wifi.ssid=the slip",
+            "wifi-security.psk=9c4c15575951347ff62d2e1ee3003ed061a991d5a8e7fab3787dfb1155950816",
+        ],
     ),
     (
         "radar",

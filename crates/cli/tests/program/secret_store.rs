@@ -248,6 +248,27 @@ fn what_the_sheet_no_longer_wants_is_named_and_taken_out() {
 }
 
 #[test]
+fn a_secret_that_nothing_uses_yet_is_listed_and_kept() {
+    let workspace = with_store();
+    let spare =
+        "[secret.spare]\nfrom = \"encrypted\"\n[secret.each]\nfrom = \"encrypted\"\nper = \"machine\"\n";
+    workspace.write("sheet.toml", sheet() + spare);
+    assert_eq!(
+        fed(&workspace, &["secret", "enter", "sheet.toml", "spare"], "slow boats carry loud bells\n").code,
+        0
+    );
+    let list = done(&workspace, &["secret", "list", "sheet.toml"]);
+    let line = list.stdout.lines().find(|line| line.starts_with(" spare")).unwrap();
+    assert!(line.contains("since today") && line.ends_with("nothing"), "{line}");
+    assert!(!list.stdout.contains("no longer wanted"), "{}", list.stdout);
+    done(&workspace, &["secret", "remove", "sheet.toml", "--left-over"]);
+    done(&workspace, &["secret", "export", "sheet.toml", "spare", "--to", "spare"]);
+    failed(&workspace, &["secret", "generate", "sheet.toml", "each"], 2, "it is not known which machines");
+    let made = done(&workspace, &["secret", "generate", "sheet.toml"]);
+    assert!(made.stdout.contains("0 made"), "{}", made.stdout);
+}
+
+#[test]
 fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
     let workspace = with_store();
     done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", "second.key"]);

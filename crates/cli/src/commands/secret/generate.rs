@@ -61,7 +61,7 @@ fn wanted(arguments: &SecretGenerateArguments, site: &Site) -> Result<Vec<EntryI
     let today = today();
     let wanted = Inventory::of(site, None, today).secrets.into_iter();
     let ids: Vec<EntryId> = wanted
-        .filter(|secret| secret.source == SecretSource::Store.word())
+        .filter(|secret| secret.source == SecretSource::Store.word() && !secret.used_by.is_empty())
         .map(|secret| EntryId { secret: secret.name, holder: secret.holder })
         .collect();
     let has_host_keys = site.machines.iter().any(wants_host_key);

@@ -13,7 +13,7 @@ use std::path::Path;
 use impostazione_core::assess::{Assessment, assess_with};
 use impostazione_core::beside::{Folder, plain};
 use impostazione_core::finding::Finding;
-use impostazione_core::machine::{Secret, SecretSource, Site};
+use impostazione_core::machine::{Secret, SecretScope, SecretSource, Site};
 use impostazione_core::names::nearest;
 use impostazione_core::secret::store::{EntryId, Seal, Store, StoreFault, StoreFile};
 use impostazione_core::secret::{Hidden, NotAsked, StoreOnly, is_weak_passphrase};
@@ -136,10 +136,16 @@ fn holders(site: &Site, secret: usize) -> Vec<Option<String>> {
 
 /// The entries that are meant by a name and `--for`.
 fn entries(site: &Site, name: &str, holder: Option<&str>) -> Result<Vec<EntryId>, Failure> {
-    let (index, _) = stored_secret(site, name)?;
+    let (index, secret) = stored_secret(site, name)?;
     let holders = holders(site, index);
     let id = |holder: Option<String>| EntryId { secret: name.to_owned(), holder };
     let Some(wanted) = holder else {
+        if holders.is_empty() && secret.scope != SecretScope::Site {
+            return Err(Failure::CommandLine(format!(
+                "nothing in the sheet uses {name} yet, so that it is not known which {} have a value of it",
+                if secret.scope == SecretScope::Cluster { "clusters" } else { "machines" }
+            )));
+        }
         // A secret that nothing uses yet may be put there all the same.
         let all: Vec<EntryId> = holders.into_iter().map(id).collect();
         return Ok(if all.is_empty() { vec![id(None)] } else { all });
