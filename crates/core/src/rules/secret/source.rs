@@ -84,7 +84,7 @@ pub(super) static SECRET_STORE_CANNOT_OPEN: Rule = Rule {
     nature: Nature::Fault,
     summary: "the encrypted store beside the sheet does not open",
     explanation: "Secrets that are from = \"encrypted\", and host keys that were made beforehand, are in the store beside the \
-        sheet: SHEET.secrets.age. It opens with a private key (--key, or the variable IMPOSTAZIONE_KEY), or with a \
+        sheet, which for harbor.toml is harbor.secrets.age. It opens with a private key (--key, or the variable IMPOSTAZIONE_KEY), or with a \
         passphrase (asked for on a terminal, or --passphrase-from, or --passphrase-fd).",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"encrypted\"\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",

@@ -14,7 +14,7 @@ pub(super) static SECRET_LAYOUT_DEPENDENT: Rule = Rule {
     explanation: "typed_on names the layouts that a console may assume or a keyboard may have; the console_keyboard of a host \
         counts with them. A character on another key comes out as another one, one with AltGr or a dead key often not at all, \
         and the login stays shut though the password is right. The finding names positions, never characters. \
-        `secret generate` takes characters alone that sit on the same key in all of them.",
+        `secret generate` takes only characters that sit on the same key in all of them.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"typed.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
     about_absence: false,
