@@ -99,7 +99,12 @@ fn may_hold(name: &str) -> bool {
 
 fn run(workspace: &Workspace, arguments: &[&str]) -> Run {
     let mut command = workspace.command(arguments);
-    Run::from(command.env("PILOT_LOGIN", BY_VARIABLE).env("RUST_BACKTRACE", "full").output().unwrap())
+    command.env("PILOT_LOGIN", BY_VARIABLE).env("RUST_BACKTRACE", "full").stdin(Stdio::null());
+    let child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    // What everybody on the machine sees of a process; nothing where it has ended already.
+    let seen = fs::read(format!("/proc/{}/cmdline", child.id())).unwrap_or_default();
+    assert!(leaked(&seen).is_empty(), "{arguments:?}");
+    Run::from(child.wait_with_output().unwrap())
 }
 
 fn enter(workspace: &Workspace, machine: &str, value: &str) -> Run {

@@ -222,6 +222,13 @@ fn a_person_is_asked_twice_and_nothing_is_shown() {
     assert_eq!(code, 0, "{text}");
     assert!(text.contains("Value of the secret keeper-login: ") && text.contains("nothing wrong"), "{text}");
     assert!(!text.contains("gulls"), "{text}");
+    let render = format!("{} -v render sheet.toml --into out", program());
+    let (code, text) = on_terminal(workspace.path(), &render, &format!("{value}\n{value}\n"));
+    assert_eq!(code, 0, "{text}");
+    assert!(!text.contains("gulls"), "{text}");
+    for (name, bytes) in workspace.tree("out") {
+        assert!(!bytes.windows(5).any(|part| part == b"gulls"), "{name}");
+    }
     let (code, text) =
         on_terminal(workspace.path(), &check, &format!("{value}\nanother\n{value}\n{value}\n"));
     assert_eq!(code, 0, "{text}");

@@ -195,6 +195,8 @@ fn weakness(key: &KeyData) -> Option<String> {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
     use crate::testing::{InMemory, KEY};
 
@@ -232,6 +234,21 @@ mod tests {
             assert!(fault.contains(says), "{options}: {fault}");
         }
         assert_eq!(read("gull"), Err("is no public key".to_owned()));
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_stands_there_nothing_panics_and_what_is_taken_reads_again(
+            options in r#"[a-zA-Z0-9=,\\" -]{0,60}"#,
+            tail in r#"[ -~é]{0,20}"#,
+        ) {
+            let line = format!("{options} {} {tail}", KEY.trim());
+            let _ = is_key_line(&format!("{options}{tail}"));
+            if let Ok(taken) = read(&line) {
+                prop_assert_eq!(read(&taken), Ok(taken.clone()));
+                prop_assert!(taken.contains("AAAAC3NzaC1lZDI1NTE5AAAAIKnL4NWOdAKnj7F1F75"));
+            }
+        }
     }
 
     #[test]
