@@ -79,7 +79,7 @@ shoot inspect 8 'impostazione inspect rendered/signal-tower/rootfs' \
     'impostazione inspect rendered/gauge-01/rootfs/etc/netplan'
 shoot package 8 'impostazione inspect packages/logbook.ova'
 shoot appliances 8 'impostazione review harbor.toml --only logbook-1' 'cat rendered/tide-gate/typing-card.txt'
-echo 'gulls-fly-over-the-mole' >"$work/site/typed.secret"
+echo gulls-fly-over-the-mole >"$work/site/typed.secret"
 shoot secrets 10 'impostazione secret generate harbor.toml keeper-login --renew' 'impostazione secret list harbor.toml' \
     'impostazione secret check harbor.toml' \
     'impostazione secret enter harbor.toml keeper-login --for gauge-01 <typed.secret' \

@@ -18,6 +18,7 @@ use args::{Arguments, Command};
 use exit::{Exit, Failure};
 
 fn main() -> ExitCode {
+    leave_no_core();
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) => return refuse(&error),
@@ -41,6 +42,13 @@ fn main() -> ExitCode {
             (&failure).into()
         }
     }
+}
+
+/// A program that is cut off leaves no image of its memory, in which secrets may be.
+fn leave_no_core() {
+    use rustix::process::{Resource, Rlimit, setrlimit};
+    // Lowering a limit does not fail.
+    let _ = setrlimit(Resource::Core, Rlimit { current: Some(0), maximum: Some(0) });
 }
 
 /// Help and version are results; everything else that clap says is about a wrong command line.

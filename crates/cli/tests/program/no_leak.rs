@@ -169,6 +169,29 @@ fn prepared() -> Workspace {
 }
 
 #[test]
+fn a_program_that_is_cut_off_leaves_no_image_of_its_memory() {
+    let workspace = prepared();
+    let mut command = workspace.command(&["secret", "enter", "sheet.toml", "stored", "--for", "gauge-01"]);
+    // It waits for its value, so that there is time to look.
+    let mut child =
+        command.stdin(Stdio::piped()).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+    let limits = format!("/proc/{}/limits", child.id());
+    let has_none = || {
+        fs::read_to_string(&limits).unwrap_or_default().lines().any(|line| {
+            line.strip_prefix("Max core file size")
+                .is_some_and(|rest| rest.split_whitespace().take(2).all(|limit| limit == "0"))
+        })
+    };
+    let found = (0..200).any(|_| {
+        std::thread::sleep(std::time::Duration::from_millis(10));
+        has_none()
+    });
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert!(found);
+}
+
+#[test]
 fn right_input_at_its_most_talkative() {
     let workspace = prepared();
     let runs = every_command(&workspace, "sheet.toml", "out");

@@ -25,6 +25,13 @@ pub struct Demand<T> {
     pub is_hard: bool,
 }
 
+impl<T> Demand<T> {
+    /// What it does in a sentence: a table of the sheet asks, and what uses a value takes it.
+    pub fn verb(&self) -> &'static str {
+        if self.by.starts_with('[') { "asks for" } else { "takes" }
+    }
+}
+
 /// All that is demanded of a value.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Demands {

@@ -127,10 +127,11 @@ fn check_too_short(judge: &mut Judge<'_>) {
                 &SECRET_TOO_SHORT,
                 demand.is_hard,
                 format!(
-                    "{} has too few {}. {} takes {} or more.",
+                    "{} has too few {}. {} {} {} or more.",
                     held.called(),
                     held.unit(),
                     demand.by,
+                    demand.verb(),
                     demand.value
                 ),
                 &format!("choose a value of {} {} or more", demand.value, held.unit()),
@@ -148,10 +149,11 @@ fn check_too_long(judge: &mut Judge<'_>) {
                 &SECRET_TOO_LONG,
                 demand.is_hard,
                 format!(
-                    "{} has too many {}. {} takes {} at most.",
+                    "{} has too many {}. {} {} {} at most.",
                     held.called(),
                     held.unit(),
                     demand.by,
+                    demand.verb(),
                     demand.value
                 ),
                 &format!("choose a value of {} {} or fewer", demand.value, held.unit()),
@@ -172,25 +174,28 @@ fn check_classes(judge: &mut Judge<'_>) {
         }
         let mut kinds: Vec<&str> = missing.iter().map(|demand| demand.value.one()).collect();
         kinds.dedup();
-        let kinds = kinds.join(" and ");
-        Some(
-            held.finding_by(
-                &SECRET_LACKS_CLASS,
-                missing.iter().any(|demand| demand.is_hard),
-                format!("{} lacks {kinds}, which is asked for. {} asks for it.", held.called(), first.by)
-                    .replace(", which is asked for. ", ": "),
-                &format!("choose a value with {kinds} in it"),
-            ),
-        )
+        let kinds = in_a_row(&kinds);
+        Some(held.finding_by(
+            &SECRET_LACKS_CLASS,
+            missing.iter().any(|demand| demand.is_hard),
+            format!("{} lacks {kinds}. {} asks for it.", held.called(), first.by),
+            &format!("choose a value with {kinds} in it"),
+        ))
     });
 }
 
 fn positions(found: &[usize]) -> String {
     let numbers: Vec<String> = found.iter().map(usize::to_string).collect();
-    match numbers.as_slice() {
+    let numbers: Vec<&str> = numbers.iter().map(String::as_str).collect();
+    format!("character{} {}", if numbers.len() == 1 { "" } else { "s" }, in_a_row(&numbers))
+}
+
+/// One thing, two things with `and`, or several with commas too.
+fn in_a_row(things: &[&str]) -> String {
+    match things {
         [] => String::new(),
-        [only] => format!("character {only}"),
-        [first @ .., last] => format!("characters {} and {last}", first.join(", ")),
+        [only] => (*only).to_owned(),
+        [first @ .., last] => format!("{} and {last}", first.join(", ")),
     }
 }
 
