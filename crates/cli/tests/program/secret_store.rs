@@ -269,6 +269,22 @@ fn a_secret_that_nothing_uses_yet_is_listed_and_kept() {
 }
 
 #[test]
+fn a_sheet_that_cannot_be_read_in_full_is_said_to_be_so() {
+    let workspace = with_store();
+    workspace.write("sheet.toml", sheet().replace("[common]", "[common"));
+    for (arguments, code) in [
+        (&["secret", "check", "sheet.toml"][..], 1),
+        (&["secret", "generate", "sheet.toml"], 3),
+        (&["secret", "list", "sheet.toml"], 3),
+        (&["secret", "remove", "sheet.toml", "--left-over"], 3),
+    ] {
+        failed(&workspace, arguments, code, "the sheet cannot be read in full");
+    }
+    // What is named is taken out whatever the sheet says.
+    done(&workspace, &["secret", "remove", "sheet.toml", "pilot-login"]);
+}
+
+#[test]
 fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
     let workspace = with_store();
     done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", "second.key"]);

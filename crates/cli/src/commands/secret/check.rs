@@ -68,5 +68,11 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
         text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
     }
     terminal::print(&text)?;
-    Ok(if summary.errors > 0 || !opens { Exit::ErrorsRemain } else { Exit::Done })
+    if !assessment.is_whole {
+        terminal::complain(&format!(
+            "the sheet cannot be read in full, so that more may be wrong; `impostazione check {}` says why",
+            arguments.sheet.display()
+        ));
+    }
+    Ok(if summary.errors > 0 || !opens || !assessment.is_whole { Exit::ErrorsRemain } else { Exit::Done })
 }
