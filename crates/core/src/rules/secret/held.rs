@@ -7,6 +7,7 @@ use crate::machine::{
 use crate::secret::Hidden;
 use crate::secret::store::EntryId;
 use crate::source::Place;
+use crate::text::capital;
 
 use super::{Nature, Rule};
 
@@ -69,10 +70,7 @@ impl<'a> Held<'a> {
     /// What messages call it, at the beginning of a sentence.
     pub(super) fn called(self) -> String {
         if self.secret.is_in_sheet() {
-            let mut letters = self.secret.name.value.chars();
-            return letters
-                .next()
-                .map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect());
+            return capital(&self.secret.name.value);
         }
         format!("The secret {}", self.id())
     }

@@ -6,6 +6,7 @@ use crate::machine::SecretScope;
 use crate::names::nearest;
 use crate::secret::store::StoreFault;
 use crate::source::{Place, Written};
+use crate::text::capital;
 
 /// A secret that the sheet does not have.
 pub(super) static SECRET_UNDEFINED: Rule = Rule {
@@ -222,10 +223,8 @@ pub(crate) fn store_readable(place: Place, store: &str, mode: u32) -> Finding {
 
 pub(crate) fn store_cannot_open(place: Place, fault: &StoreFault) -> Finding {
     let text = fault.to_string();
-    let mut letters = text.chars();
-    let message: String =
-        letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default();
     // A path keeps the letter that it begins with.
-    let message = if text.starts_with("no ") || text.starts_with("th") { message } else { text };
+    let is_word = text.split(' ').next().is_some_and(|word| word.chars().all(char::is_alphabetic));
+    let message = if is_word { capital(&text) } else { text };
     Finding::on_sheet(&SECRET_STORE_CANNOT_OPEN, place, format!("{message}."), fault.fix())
 }
