@@ -240,7 +240,7 @@ mod tests {
         #[test]
         fn whatever_stands_there_nothing_panics_and_what_is_taken_reads_again(
             options in r#"[a-zA-Z0-9=,\\" -]{0,60}"#,
-            tail in r#"[ -~é]{0,20}"#,
+            tail in r"[ -~é]{0,20}",
         ) {
             let line = format!("{options} {} {tail}", KEY.trim());
             let _ = is_key_line(&format!("{options}{tail}"));
