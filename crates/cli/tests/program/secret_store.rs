@@ -413,7 +413,7 @@ fn a_passphrase_from_a_file_or_an_open_file_opens_a_store() {
     assert!(wrong.stdout.contains("This passphrase does not open sheet.secrets.age"), "{}", wrong.stdout);
     fs::set_permissions(workspace.path().join("phrase.secret"), fs::Permissions::from_mode(0o640)).unwrap();
     let open = workspace.run(&[&["check", "sheet.toml"][..], &from].concat());
-    assert!(open.stdout.contains("others may read phrase.secret"), "{}", open.stdout);
+    assert!(open.stdout.contains("thers may read phrase.secret, which holds"), "{}", open.stdout);
     fs::set_permissions(workspace.path().join("phrase.secret"), fs::Permissions::from_mode(0o600)).unwrap();
     // From a passphrase to a key, which does not open the copy of before.
     done(&workspace, &[&["secret", "recipients", "sheet.toml", "--new-key", KEY][..], &from].concat());
