@@ -1,17 +1,13 @@
 //! `secret export`
 
 use std::fmt::Write as _;
-use std::fs::{self, OpenOptions};
-use std::io::{IsTerminal as _, Write as _};
-use std::os::unix::fs::OpenOptionsExt as _;
-use std::path::Path;
+use std::io::IsTerminal as _;
 
-use impostazione_core::beside::plain;
 use impostazione_core::secret::in_groups;
 use impostazione_core::secret::store::EntryId;
 use zeroize::Zeroizing;
 
-use super::{entries, site_of, store_failure};
+use super::{entries, site_of, store_failure, write_new};
 use crate::args::SecretExportArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;
@@ -49,7 +45,7 @@ pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit
     match &arguments.to {
         None => terminal::print(&text)?,
         Some(path) => {
-            write_new(path, text.as_bytes())?;
+            write_new(path, text.as_bytes(), "written")?;
             if !quiet {
                 terminal::print(&format!("{}: {}\n", path.display(), what(&ids)))?;
             }
@@ -66,22 +62,4 @@ fn what(ids: &[EntryId]) -> String {
             several.len()
         ),
     }
-}
-
-/// Writes a new file that only its owner reads, from its first moment.
-fn write_new(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
-    let refused = |error: &std::io::Error| {
-        Failure::Files(format!("{} cannot be written: {}", path.display(), plain(error)))
-    };
-    let mut file = OpenOptions::new()
-        .write(true)
-        .create_new(true)
-        .mode(0o600)
-        .open(path)
-        .map_err(|error| refused(&error))?;
-    if let Err(error) = file.write_all(bytes).and_then(|()| file.sync_all()) {
-        let _ = fs::remove_file(path);
-        return Err(refused(&error));
-    }
-    Ok(())
 }

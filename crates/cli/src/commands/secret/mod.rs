@@ -8,6 +8,9 @@ mod list;
 mod recipients;
 mod remove;
 
+use std::fs::{self, OpenOptions};
+use std::io::Write as _;
+use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess_with};
@@ -99,6 +102,24 @@ fn save(open: &OpenStore) -> Result<(), Failure> {
     };
     let bytes = open.store.seal(&open.seal).map_err(|error| refused(&error))?;
     open.file.replace(&bytes).map_err(|error| refused(&error))
+}
+
+/// Writes a new file that only its owner reads, from its first moment. What is there already is not overwritten.
+fn write_new(path: &Path, bytes: &[u8], doing: &str) -> Result<(), Failure> {
+    let refused = |error: &std::io::Error| {
+        let hint = match error.kind() {
+            std::io::ErrorKind::AlreadyExists => "; what is there is not overwritten",
+            _ => "",
+        };
+        Failure::Files(format!("{} cannot be {doing}: {}{hint}", path.display(), plain(error)))
+    };
+    let opened = OpenOptions::new().write(true).create_new(true).mode(0o600).open(path);
+    let mut file = opened.map_err(|error| refused(&error))?;
+    if let Err(error) = file.write_all(bytes).and_then(|()| file.sync_all()) {
+        let _ = fs::remove_file(path);
+        return Err(refused(&error));
+    }
+    Ok(())
 }
 
 /// The secret of a name that the store keeps.

@@ -2,16 +2,13 @@
 
 use std::fmt::Write as _;
 
-use std::fs::{self, OpenOptions};
-use std::io::Write as _;
-use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::Path;
 
-use impostazione_core::beside::{ReadFault, plain, read_file};
+use impostazione_core::beside::{ReadFault, read_file};
 use impostazione_core::secret::Hidden;
 use impostazione_core::secret::store::{KeyPair, Recipient, Seal, Store, StoreFile, recipients_in};
 
-use super::{new_passphrase, save, store_failure, strong};
+use super::{new_passphrase, save, store_failure, strong, write_new};
 use crate::args::SecretRecipientsArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::{OpenStore, RunSources, is_interactive, passphrase_in};
@@ -173,25 +170,7 @@ fn change(open: &mut OpenStore, added: Vec<Recipient>, removed: &[String]) -> Re
 
 /// Makes a pair of keys, and writes the private half into a new file.
 fn make_key(path: &Path) -> Result<Recipient, Failure> {
-    let refused = |error: &std::io::Error| {
-        let hint = if error.kind() == std::io::ErrorKind::AlreadyExists {
-            "; a key that is there is not overwritten".to_owned()
-        } else {
-            String::new()
-        };
-        Failure::Files(format!("{} cannot be made: {}{hint}", path.display(), plain(error)))
-    };
     let pair = KeyPair::random();
-    let mut file = OpenOptions::new()
-        .write(true)
-        .create_new(true)
-        .mode(0o600)
-        .open(path)
-        .map_err(|error| refused(&error))?;
-    let written = file.write_all(pair.private_file.reveal().as_bytes()).and_then(|()| file.sync_all());
-    if let Err(error) = written {
-        let _ = fs::remove_file(path);
-        return Err(refused(&error));
-    }
+    write_new(path, pair.private_file.reveal().as_bytes(), "made")?;
     Ok(pair.public)
 }
