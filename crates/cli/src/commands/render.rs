@@ -87,10 +87,10 @@ fn hash_logins(
 ) -> Result<PasswordHashes, Failure> {
     let picked = |name: &str| only.includes(name);
     let count = output::count_passwords(proved.site(), picked);
-    let store = match if count > 0 { sources.store() } else { Err(StoreFault::Missing(String::new())) } {
-        Ok(store) => Some(store),
-        Err(StoreFault::Missing(_)) => None,
-        Err(fault) => {
+    let store = match (count > 0).then(|| sources.store()) {
+        Some(Ok(store)) => Some(store),
+        None | Some(Err(StoreFault::Missing(_))) => None,
+        Some(Err(fault)) => {
             terminal::complain(&format!("the salts of passwords do not come from the store: {fault}"));
             None
         }

@@ -285,6 +285,48 @@ fn a_sheet_that_cannot_be_read_in_full_is_said_to_be_so() {
 }
 
 #[test]
+fn a_value_is_judged_wherever_its_fault_is_said() {
+    let workspace = with_store();
+    let radio = "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n\
+        wifi = { ssid = \"slip\", passphrase = { from_secret = \"radio\" } }\n[secret.radio]\nfrom = \"encrypted\"\n";
+    workspace.write("sheet.toml", sheet() + radio);
+    let before = bytes(&workspace, "sheet.secrets.age");
+    let short = fed(&workspace, &["secret", "enter", "sheet.toml", "radio"], "kW4-zrQ\n");
+    assert!(short.code == 1 && short.stderr.contains("wifi-passphrase-length"), "{}", short.stderr);
+    done(&workspace, &["secret", "export", "sheet.toml", "pilot-login", "--to", "pilot"]);
+    let same = fed(&workspace, &["secret", "enter", "sheet.toml", "radio"], &workspace.read("pilot"));
+    assert!(
+        same.stderr.contains("pilot-login have the same value") || same.stderr.contains("and radio"),
+        "{}",
+        same.stderr
+    );
+    assert_ne!(bytes(&workspace, "sheet.secrets.age"), before, "a warning is shown, and the value taken");
+}
+
+#[test]
+fn only_the_values_of_one_machine_are_made_where_that_is_asked_for() {
+    let workspace = with_store();
+    done(
+        &workspace,
+        &["secret", "export", "sheet.toml", "keeper-login", "--for", "gauge-01", "--to", "before"],
+    );
+    let made = done(&workspace, &["secret", "generate", "sheet.toml", "--for", "gauge-02", "--renew"]);
+    assert!(made.stdout.starts_with("made    keeper-login of gauge-02: "), "{}", made.stdout);
+    assert!(made.stdout.contains(": 1 made, 1 already there"), "{}", made.stdout);
+    done(
+        &workspace,
+        &["secret", "export", "sheet.toml", "keeper-login", "--for", "gauge-01", "--to", "after"],
+    );
+    assert_eq!(workspace.read("before"), workspace.read("after"));
+    failed(
+        &workspace,
+        &["secret", "generate", "sheet.toml", "--for", "gauge-9"],
+        2,
+        "gauge-9 has no value of its own",
+    );
+}
+
+#[test]
 fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
     let workspace = with_store();
     done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", "second.key"]);

@@ -2,7 +2,6 @@
 
 use super::{Appliance, Site, Take};
 use crate::given::Given;
-use crate::ovf::Meaning;
 use crate::source::{Place, Written};
 
 /// One answer.
@@ -32,10 +31,8 @@ pub(super) fn wants_password(site: &Site, appliance: &Appliance, id: &str) -> bo
     if let Some(system) = site.system_of(appliance)
         && let Some(at) = system.properties.iter().position(|property| property.id() == id)
     {
-        let is_password = system.properties.get(at).is_some_and(|property| property.is_password);
-        let reading = appliance.readings.get(at);
-        return is_password
-            || reading.is_some_and(|reading| reading.meaning == Meaning::Password && reading.is_certain());
+        let property = system.properties.get(at).zip(appliance.readings.get(at));
+        return property.is_some_and(|(property, reading)| crate::ovf::wants_password(property, reading));
     }
     site.meanings_of(appliance)
         .and_then(|file| file.question.iter().find(|question| question.id == id))

@@ -116,11 +116,7 @@ impl Demands {
         let property = site.system_of(appliance).and_then(|system| system.property(id));
         if let Some(property) = property {
             let by = format!("The property {id}");
-            let hard = |value: u64| Demand {
-                value: usize::try_from(value).unwrap_or(usize::MAX),
-                by: by.clone(),
-                is_hard: true,
-            };
+            let hard = |value| hard(value, &by);
             self.min_lengths.extend(property.limits.min_length.filter(|least| *least > 0).map(hard));
             self.max_lengths.extend(property.limits.max_length.map(hard));
         }
@@ -131,13 +127,8 @@ impl Demands {
         } else {
             format!("{}'s password rules", file.product)
         };
-        let hard = |value: u64| Demand {
-            value: usize::try_from(value).unwrap_or(usize::MAX),
-            by: by.clone(),
-            is_hard: true,
-        };
-        self.min_lengths.extend(rules.min_length.map(hard));
-        self.max_lengths.extend(rules.max_length.map(hard));
+        self.min_lengths.extend(rules.min_length.map(|value| hard(value, &by)));
+        self.max_lengths.extend(rules.max_length.map(|value| hard(value, &by)));
         let classes = rules.require.iter().filter_map(|word| CharacterClass::parse(word));
         self.require.extend(classes.map(|value| Demand { value, by: by.clone(), is_hard: true }));
         if !rules.forbid.is_empty() {
@@ -195,6 +186,11 @@ impl Demands {
     pub fn contradiction(&self) -> Option<GenerateFault> {
         self.recipe().contradiction()
     }
+}
+
+/// A length that what uses the value insists on.
+fn hard(value: u64, by: &str) -> Demand<usize> {
+    Demand { value: usize::try_from(value).unwrap_or(usize::MAX), by: by.to_owned(), is_hard: true }
 }
 
 fn in_words(purpose: &str) -> &str {

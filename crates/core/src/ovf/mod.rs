@@ -13,7 +13,7 @@ mod typing_card;
 
 pub use answers::{
     AnsweredProperty, Origin, Outcome, Unanswered, answered_properties, is_at_console, is_of_sheet,
-    network_of_link,
+    network_of_link, wants_password,
 };
 pub use descriptor::{
     Collection, DeploymentOption, Descriptor, DescriptorFault, Disk, FileReference, Hardware, Limits,

@@ -235,8 +235,7 @@ fn called(property: &Property) -> String {
 }
 
 fn wants_password(property: &AnsweredProperty<'_>) -> bool {
-    let reading = property.reading;
-    property.property.is_password || (reading.meaning == Meaning::Password && reading.is_certain())
+    crate::ovf::wants_password(property.property, property.reading)
 }
 
 /// What an appliance can be answered, and whether that is its package's properties rather than its console's questions.

@@ -7,7 +7,7 @@ use impostazione_core::secret::Hidden;
 use impostazione_core::secret::store::StoredSecret;
 use zeroize::Zeroizing;
 
-use super::{entries, findings_on, open_or_new, save, site_of};
+use super::{entries, findings_because_of, open_or_new, save, site_of};
 use crate::args::SecretEnterArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::{RunSources, ask_twice, is_interactive};
@@ -38,7 +38,7 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
         from_stdin()?
     };
     let replaced = open.store.secrets.insert(id.clone(), StoredSecret { value, since: today() });
-    let (assessment, findings) = findings_on(&arguments.sheet, &site, &arguments.name, &open.store)?;
+    let (assessment, findings) = findings_because_of(&arguments.sheet, id, &open.store)?;
     if !findings.is_empty() {
         terminal::tell(&terminal::show_findings(
             findings.iter(),

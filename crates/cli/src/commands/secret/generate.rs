@@ -63,7 +63,13 @@ fn wanted(arguments: &SecretGenerateArguments, site: &Site) -> Result<Vec<EntryI
     let ids: Vec<EntryId> = wanted
         .filter(|secret| secret.source == SecretSource::Store.word() && !secret.used_by.is_empty())
         .map(|secret| EntryId { secret: secret.name, holder: secret.holder })
+        .filter(|id| arguments.holder.is_none() || id.holder == arguments.holder)
         .collect();
+    if let (Some(holder), true) = (&arguments.holder, ids.is_empty()) {
+        return Err(Failure::CommandLine(format!(
+            "{holder} has no value of its own of any secret in the store"
+        )));
+    }
     let has_host_keys = site.machines.iter().any(wants_host_key);
     if ids.is_empty() && !has_host_keys {
         return Err(Failure::CommandLine(

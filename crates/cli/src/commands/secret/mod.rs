@@ -183,20 +183,27 @@ fn entries(site: &Site, name: &str, holder: Option<&str>) -> Result<Vec<EntryId>
     Err(Failure::CommandLine(format!("{wanted} has no value of its own of {name}{hint}")))
 }
 
-/// What is wrong with a secret's values in a store, were it written as it is.
-fn findings_on(
+/// What is wrong because of an entry of a store: what is said of the sheet with it, and not without it.
+fn findings_because_of(
     sheet: &Path,
-    site: &Site,
-    name: &str,
+    id: &EntryId,
     store: &Store,
 ) -> Result<(Assessment, Vec<Finding>), Failure> {
-    let (_, secret) = stored_secret(site, name)?;
-    let place = secret.name.place;
     let (called, bytes) = read_sheet(sheet)?;
-    let assessment = assess_with(&called, bytes, &Folder::of_file(sheet), &StoreOnly(store), today());
-    let is_about = |finding: &&Finding| {
-        finding.place == place && !matches!(finding.rule.name, "secret-missing" | "secret-unused")
+    let judged = |store: &Store| {
+        assess_with(&called, bytes.clone(), &Folder::of_file(sheet), &StoreOnly(store), today())
     };
-    let findings = assessment.findings.iter().filter(is_about).cloned().collect();
+    let mut without = store.clone();
+    without.secrets.remove(id);
+    let before = judged(&without).findings;
+    let is_new = |finding: &&Finding| {
+        let is_same = |other: &Finding| {
+            other.rule == finding.rule && other.place == finding.place && other.message == finding.message
+        };
+        // Fewer values are missing with it, which is said in other words.
+        finding.rule.name != "secret-missing" && !before.iter().any(is_same)
+    };
+    let assessment = judged(store);
+    let findings = assessment.findings.iter().filter(is_new).cloned().collect();
     Ok((assessment, findings))
 }
