@@ -7,7 +7,9 @@
 
 pub mod assess;
 pub mod beside;
+pub mod compare;
 mod confidential;
+pub mod difference;
 pub mod documentation;
 pub mod files;
 pub mod finding;
@@ -24,6 +26,7 @@ pub mod output;
 pub mod ovf;
 pub mod plan;
 pub mod review;
+pub mod rootfs;
 pub mod rules;
 pub mod sarif;
 pub mod schema;

@@ -1,9 +1,12 @@
 //! `accounts.json`: the logins of a host, for the step that puts an output on a root filesystem.
 
-use serde::Serialize;
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+use zeroize::Zeroizing;
 
 use super::Unwritable;
-use crate::machine::{Machine, Site};
+use crate::machine::{Machine, Site, StockLogins};
 
 /// Where the file lies, beside the host's `rootfs`.
 pub const ACCOUNTS_PATH: &str = "accounts.json";
@@ -12,6 +15,69 @@ pub const ACCOUNTS_PATH: &str = "accounts.json";
 const ADMINISTRATORS: &str = "sudo";
 /// What a login starts where the sheet does not say.
 const USUAL_SHELL: &str = "/bin/bash";
+
+/// The same, read back.
+#[derive(Clone, PartialEq, Eq, Deserialize)]
+pub struct Logins {
+    format: u8,
+    /// What becomes of logins that the image brings along.
+    pub stock_logins: StockLogins,
+    /// Whether root has no login of its own.
+    pub root_locked: bool,
+    /// The logins, in the order of the sheet.
+    pub accounts: Vec<Login>,
+}
+
+/// One login of a host.
+#[derive(Clone, PartialEq, Eq, Deserialize)]
+pub struct Login {
+    /// Its name.
+    pub name: String,
+    /// The person's name.
+    pub full_name: String,
+    /// Whether it may act as root.
+    pub admin: bool,
+    /// Groups beside its own.
+    pub groups: Vec<String>,
+    /// What it starts.
+    pub shell: String,
+    /// Hash of the password; `None` for a login that is entered with a key only.
+    pub password_hash: Option<Zeroizing<String>>,
+    /// Whether the password is to be changed at the first login.
+    pub change_at_first_login: bool,
+    /// Lines of `authorized_keys`.
+    pub ssh_keys: Vec<String>,
+}
+
+/// The largest format of the file that is understood.
+const FORMAT: u8 = 1;
+
+impl Logins {
+    /// Reads the file. What is wrong with it is said without its values, among which are hashes.
+    pub fn parse(bytes: &[u8]) -> Result<Self, String> {
+        let logins: Self = serde_json::from_slice(bytes)
+            .map_err(|error| format!("line {} column {}", error.line(), error.column()))?;
+        if logins.format == FORMAT { Ok(logins) } else { Err(format!("its format is {}", logins.format)) }
+    }
+
+    /// The login of a name.
+    pub fn login(&self, name: &str) -> Option<&Login> {
+        self.accounts.iter().find(|login| login.name == name)
+    }
+}
+
+impl fmt::Debug for Logins {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_list().entries(&self.accounts).finish()
+    }
+}
+
+impl fmt::Debug for Login {
+    /// The name alone: a hash helps to guess the password.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.name)
+    }
+}
 
 #[derive(Serialize)]
 struct Accounts<'a> {

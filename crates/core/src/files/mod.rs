@@ -15,7 +15,7 @@ mod timesyncd;
 
 use crate::machine::Machine;
 
-pub use accounts::{ACCOUNTS_PATH, accounts_file};
+pub use accounts::{ACCOUNTS_PATH, Login, Logins, accounts_file};
 pub use chrony::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, chrony_keys_file, chrony_sources_file};
 pub use hostname::{HOSTNAME_PATH, hostname_file};
 pub use hosts::{HOSTS_PATH, SiteHost, hosts_file, site_hosts};

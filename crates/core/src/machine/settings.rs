@@ -59,7 +59,8 @@ pub struct Settings {
 }
 
 /// What becomes of logins that an image brings along and the sheet does not name.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum StockLogins {
     /// Nobody can log in on them.
     #[default]

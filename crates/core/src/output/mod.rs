@@ -3,6 +3,7 @@
 mod appliance;
 mod hashes;
 mod list;
+mod read;
 mod render;
 mod tree;
 mod write;
@@ -10,6 +11,7 @@ mod write;
 pub use appliance::Packing;
 pub use hashes::{Hashing, PasswordHashes, count_passwords, hash_passwords};
 pub use list::{LIST_NAME, ListedFile};
+pub use read::{FileSince, HostContent, HostFile, HostOutput, OutputFault, TreeOnDisk};
 pub use render::{Rendering, render, render_with};
 pub use tree::{Content, OutputFile, OutputTree};
 pub use write::{WriteFault, WriteReport, Writing, write};

@@ -20,6 +20,7 @@ mod pattern;
 mod property;
 mod reference;
 mod renderer;
+mod rootfs;
 mod route;
 mod rule;
 mod secret;
@@ -34,6 +35,7 @@ mod waiver;
 mod wifi;
 
 pub(crate) use netplan::in_terms_of_netplan;
+pub(crate) use rootfs::{RootfsCase, judge_rootfs};
 pub(crate) use waiver::apply as apply_waivers;
 
 pub use judge::Judge;
@@ -117,6 +119,7 @@ const FAMILIES: &[&[&Rule]] = &[
     reference::RULES,
     waiver::RULES,
     netplan::RULES,
+    rootfs::RULES,
 ];
 
 /// Every rule, family by family.

@@ -44,6 +44,8 @@ pub enum Nature {
 pub enum Check {
     /// Reading and typing the sheet finds them.
     Reading,
+    /// Looking a root filesystem over finds them, when something is to be placed on it or it is inspected.
+    Rootfs,
     /// This function finds them in the finished site.
     Site(fn(&mut Judge<'_>)),
 }

@@ -1,0 +1,347 @@
+//! A root filesystem as a capability: whatever links it holds, nothing outside it can be read or changed through it.
+
+use std::ffi::OsStr;
+use std::fmt;
+use std::fs::File;
+use std::io::{self, Read as _};
+use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
+use std::os::unix::ffi::OsStrExt as _;
+use std::path::{Path, PathBuf};
+
+use rustix::fs::{AtFlags, Dir, FileType, Mode, OFlags, ResolveFlags, Stat};
+use rustix::io::Errno;
+
+use crate::beside::plain;
+use crate::secret::FileBytes;
+use crate::size::ByteSize;
+
+/// Largest file of a root filesystem that is read whole: lists of names and settings are far smaller.
+pub const READ_LIMIT: u64 = 16 * 1024 * 1024;
+
+/// How often a path is looked up again while somebody renames folders of it (`openat2(2)`, `EAGAIN`).
+const TRIES: usize = 16;
+
+/// Why something on a root filesystem could not be read or changed.
+#[derive(Debug, thiserror::Error)]
+pub enum RootfsFault {
+    /// There is nothing at the path that was given.
+    #[error("there is no {}", .0.display())]
+    Missing(PathBuf),
+    /// The path that was given is no folder.
+    #[error("{} is no folder, and a root filesystem is one; for a card's image there is --image", .0.display())]
+    NotAFolder(PathBuf),
+    /// A path on it leads in a circle, or through what is no folder.
+    #[error("/{0} on the rootfs cannot be reached: {1}")]
+    Unreachable(String, &'static str),
+    /// A device, a pipe, a socket or a folder stands where a file belongs.
+    #[error("/{path} on the rootfs is {kind}, and a file belongs there; look at what it is for, and move it away")]
+    NotAFile {
+        /// Where.
+        path: String,
+        /// What it is, with its article.
+        kind: &'static str,
+    },
+    /// A file stands where a folder belongs.
+    #[error("/{0} on the rootfs is no folder, and files belong into it; look at what it is for, and move it away")]
+    FileInTheWay(String),
+    /// A file is larger than a file of its kind can be.
+    #[error("/{path} on the rootfs has {}, and no more than {} are read", ByteSize(*.size), ByteSize(READ_LIMIT))]
+    TooLarge {
+        /// Where.
+        path: String,
+        /// Its size in bytes.
+        size: u64,
+    },
+    /// A file may not be replaced.
+    #[error(
+        "/{0} on the rootfs is marked immutable, so that nothing can replace it; take the mark away with `chattr -i`, and put it back when all is done"
+    )]
+    Immutable(String),
+    /// The kernel cannot keep a look-up within a folder.
+    #[error("this kernel cannot keep a look-up of paths within a folder, which takes Linux 5.6 or later; nothing is placed from here")]
+    KernelTooOld,
+    /// The system says no.
+    #[error("/{path} on the rootfs cannot be {doing}: {}", plain(.source))]
+    Refused {
+        /// What was being done.
+        doing: &'static str,
+        /// Where.
+        path: String,
+        /// What the system said.
+        source: io::Error,
+    },
+}
+
+impl RootfsFault {
+    pub(super) fn refused(doing: &'static str, path: &str, errno: Errno) -> Self {
+        match errno {
+            Errno::LOOP => Self::Unreachable(path.to_owned(), "its links lead in a circle"),
+            Errno::NOTDIR => Self::Unreachable(path.to_owned(), "something on the way is no folder"),
+            Errno::NOSYS => Self::KernelTooOld,
+            other => Self::Refused { doing, path: path.to_owned(), source: other.into() },
+        }
+    }
+}
+
+/// What stands at a path.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Kind {
+    /// A regular file.
+    File,
+    /// A folder.
+    Folder,
+    /// A symbolic link.
+    Link,
+    /// A device, a pipe or a socket.
+    Special(&'static str),
+}
+
+/// What stands at a path, and its attributes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Found {
+    /// What it is.
+    pub kind: Kind,
+    /// Its permission bits.
+    pub mode: u32,
+    /// The user that it belongs to, by number.
+    pub uid: u32,
+    /// The group.
+    pub gid: u32,
+    /// Its size in bytes.
+    pub size: u64,
+    /// When its content last changed: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// When it was last read.
+    pub accessed: (i64, u32),
+}
+
+impl Found {
+    #[allow(clippy::cast_sign_loss, clippy::cast_possible_truncation, clippy::cast_lossless, clippy::useless_conversion, reason = "the widths of these fields differ between processors")]
+    pub(super) fn of(stat: &Stat) -> Self {
+        let kind = match FileType::from_raw_mode(stat.st_mode) {
+            FileType::RegularFile => Kind::File,
+            FileType::Directory => Kind::Folder,
+            FileType::Symlink => Kind::Link,
+            FileType::Fifo => Kind::Special("a pipe"),
+            FileType::Socket => Kind::Special("a socket"),
+            _ => Kind::Special("a device"),
+        };
+        Self {
+            kind,
+            mode: stat.st_mode & 0o7777,
+            uid: stat.st_uid,
+            gid: stat.st_gid,
+            size: stat.st_size as u64,
+            modified: (i64::from(stat.st_mtime), stat.st_mtime_nsec as u32),
+            accessed: (i64::from(stat.st_atime), stat.st_atime_nsec as u32),
+        }
+    }
+}
+
+/// Room on a filesystem.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Room {
+    /// Bytes that can still be written.
+    pub bytes: u64,
+    /// Files that can still be made; `None` where the filesystem does not count them.
+    pub files: Option<u64>,
+    /// Whether nothing can be written at all.
+    pub is_read_only: bool,
+}
+
+/// A root filesystem that is open. Paths are written from its top on, without a slash in front. Links are followed as the
+/// booted host would follow them: an absolute one begins at its top, and `..` never leads out of it (`openat2(2)`,
+/// `RESOLVE_IN_ROOT`).
+pub struct Rootfs {
+    top: OwnedFd,
+    name: PathBuf,
+}
+
+impl fmt::Debug for Rootfs {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Rootfs({})", self.name.display())
+    }
+}
+
+impl Rootfs {
+    /// Opens the folder at a path.
+    pub fn open(path: &Path) -> Result<Self, RootfsFault> {
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        let top = rustix::fs::open(path, flags, Mode::empty()).map_err(|errno| match errno {
+            Errno::NOENT => RootfsFault::Missing(path.to_owned()),
+            Errno::NOTDIR => RootfsFault::NotAFolder(path.to_owned()),
+            other => RootfsFault::Refused {
+                doing: "read",
+                path: String::new(),
+                source: io::Error::new(
+                    io::Error::from(other).kind(),
+                    format!("{}: {}", path.display(), plain(&other.into())),
+                ),
+            },
+        })?;
+        Ok(Self { top, name: path.to_owned() })
+    }
+
+    /// Takes a filesystem that is mounted for this alone.
+    pub fn of_mount(top: OwnedFd, name: PathBuf) -> Self {
+        Self { top, name }
+    }
+
+    /// What messages call it.
+    pub fn name(&self) -> &Path {
+        &self.name
+    }
+
+    pub(super) fn top(&self) -> BorrowedFd<'_> {
+        self.top.as_fd()
+    }
+
+    /// What stands at the end of a path, which is not followed if it is a link; nothing where nothing is.
+    pub fn look(&self, path: &str) -> Result<Option<Found>, RootfsFault> {
+        let Some((parent, name)) = self.parent(path)? else { return Ok(None) };
+        look_in(parent.as_fd(), name, path)
+    }
+
+    /// What a path leads to when every link is followed.
+    pub fn follow(&self, path: &str) -> Result<Option<Found>, RootfsFault> {
+        match self.open_at(path, OFlags::PATH) {
+            Ok(found) => {
+                let stat = rustix::fs::fstat(&found).map_err(|errno| RootfsFault::refused("read", path, errno))?;
+                Ok(Some(Found::of(&stat)))
+            }
+            Err(Errno::NOENT | Errno::NOTDIR) => Ok(None),
+            Err(errno) => Err(RootfsFault::refused("read", path, errno)),
+        }
+    }
+
+    /// Where a link leads, as it is written; nothing where no link is.
+    pub fn target(&self, path: &str) -> Result<Option<String>, RootfsFault> {
+        let Some((parent, name)) = self.parent(path)? else { return Ok(None) };
+        match rustix::fs::readlinkat(&parent, name, Vec::new()) {
+            Ok(target) => Ok(Some(target.to_string_lossy().into_owned())),
+            Err(Errno::INVAL | Errno::NOENT) => Ok(None),
+            Err(errno) => Err(RootfsFault::refused("read", path, errno)),
+        }
+    }
+
+    /// Reads the file that a path leads to; nothing where there is none. A pipe or a device is never opened to be read.
+    pub fn read(&self, path: &str) -> Result<Option<FileBytes>, RootfsFault> {
+        let Some(found) = self.follow(path)? else { return Ok(None) };
+        match found.kind {
+            Kind::File if found.size > READ_LIMIT => {
+                Err(RootfsFault::TooLarge { path: path.to_owned(), size: found.size })
+            }
+            Kind::File => self.read_file(path).map(Some),
+            kind => Err(not_a_file(path, kind)),
+        }
+    }
+
+    fn read_file(&self, path: &str) -> Result<FileBytes, RootfsFault> {
+        let refused = |errno| RootfsFault::refused("read", path, errno);
+        let file = self.open_at(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY).map_err(refused)?;
+        let stat = rustix::fs::fstat(&file).map_err(refused)?;
+        let found = Found::of(&stat);
+        if found.kind != Kind::File {
+            return Err(not_a_file(path, found.kind));
+        }
+        let mut bytes = Vec::with_capacity(usize::try_from(found.size.min(READ_LIMIT)).unwrap_or(0));
+        let read = File::from(file).take(READ_LIMIT + 1).read_to_end(&mut bytes);
+        read.map_err(|source| RootfsFault::Refused { doing: "read", path: path.to_owned(), source })?;
+        let bytes = FileBytes::new(bytes);
+        if bytes.len() as u64 > READ_LIMIT {
+            return Err(RootfsFault::TooLarge { path: path.to_owned(), size: bytes.len() as u64 });
+        }
+        Ok(bytes)
+    }
+
+    /// The names in a folder, in order; none where there is no folder. A name that is no UTF-8 has its odd bytes replaced.
+    pub fn list(&self, folder: &str) -> Result<Vec<String>, RootfsFault> {
+        let refused = |errno| RootfsFault::refused("read", folder, errno);
+        let opened = match self.open_at(folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NONBLOCK) {
+            Ok(opened) => opened,
+            Err(Errno::NOENT | Errno::NOTDIR) => return Ok(Vec::new()),
+            Err(errno) => return Err(refused(errno)),
+        };
+        let mut names = Vec::new();
+        for entry in Dir::new(opened).map_err(refused)? {
+            let entry = entry.map_err(refused)?;
+            let name = OsStr::from_bytes(entry.file_name().to_bytes()).to_string_lossy().into_owned();
+            if name != "." && name != ".." {
+                names.push(name);
+            }
+        }
+        names.sort_unstable();
+        Ok(names)
+    }
+
+    /// Whether a path leads to something.
+    pub fn has(&self, path: &str) -> bool {
+        matches!(self.follow(path), Ok(Some(_)))
+    }
+
+    /// Whether a path leads to the very folder that lies at an absolute path of the system that runs.
+    pub(super) fn is_same_as(&self, path: &str, running: &str) -> bool {
+        let ours = self.open_at(path, OFlags::PATH).and_then(rustix::fs::fstat);
+        let theirs = rustix::fs::stat(running);
+        matches!((ours, theirs), (Ok(ours), Ok(theirs)) if ours.st_dev == theirs.st_dev && ours.st_ino == theirs.st_ino)
+    }
+
+    /// The room that is left on the filesystem that holds a path, or its top.
+    pub fn room(&self) -> Result<Room, RootfsFault> {
+        let found =
+            rustix::fs::fstatvfs(&self.top).map_err(|errno| RootfsFault::refused("looked at", "", errno))?;
+        Ok(Room {
+            bytes: found.f_bavail.saturating_mul(found.f_frsize),
+            files: (found.f_files > 0).then_some(found.f_favail),
+            is_read_only: found.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY),
+        })
+    }
+
+    /// The folder that holds the last part of a path, open for looking, and that part; nothing where there is no such
+    /// folder.
+    pub(super) fn parent<'p>(&self, path: &'p str) -> Result<Option<(OwnedFd, &'p str)>, RootfsFault> {
+        let (folder, name) = split(path);
+        match self.open_at(folder, OFlags::PATH | OFlags::DIRECTORY) {
+            Ok(folder) => Ok(Some((folder, name))),
+            Err(Errno::NOENT | Errno::NOTDIR) => Ok(None),
+            Err(errno) => Err(RootfsFault::refused("read", folder, errno)),
+        }
+    }
+
+    /// Opens what a path leads to, within the root filesystem.
+    pub(super) fn open_at(&self, path: &str, flags: OFlags) -> Result<OwnedFd, Errno> {
+        let path = if path.is_empty() { "." } else { path };
+        let within = ResolveFlags::IN_ROOT | ResolveFlags::NO_MAGICLINKS;
+        let mut tries = 0;
+        loop {
+            match rustix::fs::openat2(&self.top, path, flags | OFlags::CLOEXEC, Mode::empty(), within) {
+                Err(Errno::AGAIN) if tries < TRIES => tries += 1,
+                other => return other,
+            }
+        }
+    }
+}
+
+/// What stands under a name in an open folder.
+pub(super) fn look_in(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<Option<Found>, RootfsFault> {
+    match rustix::fs::statat(folder, name, AtFlags::SYMLINK_NOFOLLOW) {
+        Ok(stat) => Ok(Some(Found::of(&stat))),
+        Err(Errno::NOENT) => Ok(None),
+        Err(errno) => Err(RootfsFault::refused("read", path, errno)),
+    }
+}
+
+/// The folder of a path, and the last part of it.
+pub(super) fn split(path: &str) -> (&str, &str) {
+    path.rsplit_once('/').unwrap_or(("", path))
+}
+
+pub(super) fn not_a_file(path: &str, kind: Kind) -> RootfsFault {
+    let kind = match kind {
+        Kind::File => "a file",
+        Kind::Folder => "a folder",
+        Kind::Link => "a link",
+        Kind::Special(kind) => kind,
+    };
+    RootfsFault::NotAFile { path: path.to_owned(), kind }
+}

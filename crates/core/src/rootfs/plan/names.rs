@@ -1,0 +1,94 @@
+//! `/etc/hosts`: the lines of the output, and of what was there all that is not about the host itself.
+
+use super::super::survey::Survey;
+use super::{Change, Ground, Plan, PlanFault, Subject, Want, edited};
+use crate::files::{HOSTNAME_PATH, HOSTS_PATH};
+use crate::output::HostOutput;
+
+/// First line before what was there.
+const KEPT_HEADER: &str = "# What this host knew of others before.";
+
+pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let (Some(ours), Some(file)) = (ground.output.text(HOSTS_PATH), ground.file(HOSTS_PATH)) else {
+        return Ok(());
+    };
+    let there = ground.view.text(HOSTS_PATH)?.unwrap_or_default();
+    let own_names = own_names(ground.survey, ground.output);
+    let (merged, dropped) = merge_hosts(ours, &there, &own_names);
+    let mut want = edited(ground.view, HOSTS_PATH, merged, file.mode)?;
+    if let Want::File { mode, .. } = &mut want {
+        // Whoever may not read it knows no names.
+        *mode = file.mode;
+    }
+    let mut change = Change::new(HOSTS_PATH, Subject::Names, want);
+    if !dropped.is_empty() {
+        change = change.because(format!("of what was there, {} goes", dropped.join("; ")));
+    }
+    plan.changes.push(change);
+    Ok(())
+}
+
+/// The names of the host, the one that it had too.
+pub(crate) fn own_names(survey: &Survey, output: &HostOutput) -> Vec<String> {
+    let ours = output.text(HOSTNAME_PATH).map(|text| text.trim().to_owned());
+    ours.into_iter().chain(survey.hostname.clone()).filter(|name| name != "localhost").collect()
+}
+
+/// What every host has, and the output has too.
+fn is_usual(names: &[&str]) -> bool {
+    names.iter().all(|name| {
+        name.starts_with("localhost") || name.starts_with("ip6-") || *name == "broadcasthost"
+    })
+}
+
+/// The merged text, and the lines that are left out since they give the host an address that it no longer has.
+pub(crate) fn merge_hosts(ours: &str, there: &str, own_names: &[String]) -> (String, Vec<String>) {
+    let entry = |line: &str| -> Vec<String> {
+        let line = line.split('#').next().unwrap_or_default();
+        line.split_whitespace().map(str::to_owned).collect()
+    };
+    let known: Vec<Vec<String>> = ours.lines().map(entry).filter(|entry| !entry.is_empty()).collect();
+    let mut kept = String::new();
+    let mut dropped = Vec::new();
+    for line in there.lines() {
+        let words = entry(line);
+        let [address, names @ ..] = words.as_slice() else { continue };
+        let names: Vec<&str> = names.iter().map(String::as_str).collect();
+        if known.contains(&words) || is_usual(&names) {
+            continue;
+        }
+        let is_own = |name: &&str| {
+            own_names.iter().any(|own| own == name || name.strip_prefix(own.as_str()).is_some_and(|rest| rest.starts_with('.')))
+        };
+        if address == "127.0.1.1" || names.iter().any(|name| is_own(&name)) {
+            dropped.push(words.join(" "));
+            continue;
+        }
+        kept += line.trim_end();
+        kept.push('\n');
+    }
+    let text = if kept.is_empty() { ours.to_owned() } else { format!("{ours}\n{KEPT_HEADER}\n{kept}") };
+    (text, dropped)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::merge_hosts;
+
+    const OURS: &str = "# ours\n127.0.0.1 localhost\n10.64.10.11 gauge-01.capovetro.example gauge-01\n";
+
+    #[test]
+    fn others_stay_and_old_lines_of_the_host_itself_go() {
+        let there = "127.0.0.1\tlocalhost\n127.0.1.1 vm\n10.64.9.9 vm.old.example vm\n10.64.10.80 crane # by hand\r\n";
+        let own = ["gauge-01".to_owned(), "vm".to_owned()];
+        let (text, dropped) = merge_hosts(OURS, there, &own);
+        assert!(text.ends_with("\n10.64.10.80 crane # by hand\n"), "{text}");
+        assert_eq!(dropped, ["127.0.1.1 vm", "10.64.9.9 vm.old.example vm"]);
+        assert_eq!(merge_hosts(OURS, &text, &own).0, text, "a second time changes nothing");
+    }
+
+    #[test]
+    fn what_says_nothing_more_leaves_no_trace() {
+        assert_eq!(merge_hosts(OURS, "::1 localhost ip6-localhost\n# a remark\n\n", &[]).0, OURS);
+    }
+}

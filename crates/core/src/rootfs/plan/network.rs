@@ -1,0 +1,66 @@
+//! Network files that would be merged with ours, win over it, or set the same links up.
+
+use super::super::survey::network::{Effect, Reader};
+use super::super::survey::units::{ETC_UNITS, Unit};
+use super::{Change, Ground, Plan, PlanFault, Subject, Want, edited};
+use crate::files::HEADER;
+
+const INTERFACES: &str = "etc/network/interfaces";
+/// Where programs look for name servers.
+const RESOLV_CONF: &str = "etc/resolv.conf";
+/// Where systemd-resolved keeps them for those (`systemd-resolved.service(8)`).
+const STUB: &str = "../run/systemd/resolve/stub-resolv.conf";
+
+pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    for file in ground.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
+        let path = file.path.as_str();
+        match file.reader {
+            Reader::Interfaces if path == INTERFACES => {
+                let text = format!("{HEADER}auto lo\niface lo inet loopback\n");
+                let want = edited(ground.view, path, text, 0o644)?;
+                let why = "ifup would set links up too; the loopback stays with it";
+                plan.changes.push(Change::new(path, Subject::Network, want).because(why));
+            }
+            Reader::Dhcpcd => mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link"),
+            _ => {
+                let why = match file.effect {
+                    Effect::Merges => "netplan would merge it with ours".to_owned(),
+                    Effect::Wins => "it would win over what netplan makes of ours".to_owned(),
+                    _ => format!("{} would set links up by it too", file.reader.word()),
+                };
+                plan.changes.push(Change::set_aside(path, Subject::Network, why));
+            }
+        }
+    }
+    for renderer in &ground.survey.renderers {
+        if renderer.unit == "connman.service" && renderer.is_enabled {
+            mask(plan, renderer.unit, Subject::Network, "it would set links up by itself");
+        }
+    }
+    resolv_conf(ground, plan)
+}
+
+/// Keeps a unit from ever starting.
+pub(super) fn mask(plan: &mut Plan, unit: &str, subject: Subject, why: &str) {
+    let want = Want::Link("/dev/null".to_owned());
+    plan.changes.push(Change::new(format!("{ETC_UNITS}/{unit}"), subject, want).because(why));
+}
+
+/// Name servers of networkd come to programs through systemd-resolved only.
+fn resolv_conf(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let has_resolved = Unit::find(ground.view, "systemd-resolved.service")?.is_some();
+    if !has_resolved || ground.is_for_manager() {
+        return Ok(());
+    }
+    let leads_there = ground
+        .view
+        .target(RESOLV_CONF)?
+        .is_some_and(|target| target.contains("run/systemd/resolve/"));
+    if !leads_there {
+        plan.changes.push(
+            Change::new(RESOLV_CONF, Subject::Network, Want::Link(STUB.to_owned()))
+                .because("it would name other servers than ours"),
+        );
+    }
+    Ok(())
+}

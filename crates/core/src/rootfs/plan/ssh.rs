@@ -1,0 +1,27 @@
+//! Settings of the SSH server that would win over ours.
+
+use super::super::survey::ssh::SSHD_MAIN;
+use super::{Change, Ground, Plan, PlanFault, Subject, edited};
+use crate::files::SSHD_PATH;
+
+/// The server takes the first value that it reads: ours, read before all others, wins.
+pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let ssh = &ground.survey.ssh;
+    if !ssh.is_there || ground.file(SSHD_PATH).is_none() {
+        return Ok(());
+    }
+    let is_won = ssh.reads_drop_ins && ssh.winning.is_empty();
+    if is_won {
+        return Ok(());
+    }
+    let include = format!("Include /{SSHD_PATH}\n");
+    let text = ground.view.text(SSHD_MAIN)?.unwrap_or_default();
+    let text = text.replace(&include, "");
+    let want = edited(ground.view, SSHD_MAIN, format!("{include}{text}"), 0o644)?;
+    let why = match ssh.winning.first() {
+        Some(setting) => format!("line {} of {} would win over ours", setting.line, setting.path),
+        None => "it does not read the folder that ours lies in".to_owned(),
+    };
+    plan.changes.push(Change::new(SSHD_MAIN, Subject::Ssh, want).because(why));
+    Ok(())
+}

@@ -1,0 +1,126 @@
+//! Time sources that would stay active beside ours.
+
+use super::super::survey::time::{CHRONY_MAIN, names_servers};
+use super::files::Groups;
+use super::{Change, Ground, Owner, Plan, PlanFault, Subject, Want, edited};
+use crate::files::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, HEADER, TIMESYNCD_PATH};
+use crate::secret::FileBytes;
+
+/// What is written before a line that no longer counts.
+const SET_ASIDE: &str = "# set aside by Impostazione: ";
+
+pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    if ground.file(TIMESYNCD_PATH).is_some() {
+        timesyncd(ground, plan)?;
+    }
+    if ground.file(CHRONY_SOURCES_PATH).is_some() {
+        chrony(ground, plan)?;
+    }
+    Ok(())
+}
+
+/// Lists of several files add up, and ours begins anew: what sorts after it would add to it.
+fn timesyncd(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let mut seen: Vec<&str> = Vec::new();
+    for source in &ground.survey.time.sources {
+        let is_later = source.path.starts_with("etc/systemd/timesyncd.conf.d/") && source.path.as_str() > TIMESYNCD_PATH;
+        if is_later && !seen.contains(&source.path.as_str()) {
+            seen.push(&source.path);
+            let why = "its servers would be asked beside ours";
+            plan.changes.push(Change::set_aside(source.path.clone(), Subject::Time, why));
+        }
+    }
+    Ok(())
+}
+
+fn chrony(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let mut paths: Vec<&str> = ground.survey.time.sources.iter().map(|source| source.path.as_str()).collect();
+    paths.retain(|path| path.starts_with("etc/chrony"));
+    paths.dedup();
+    let main = CHRONY_MAIN.into_iter().find(|path| ground.view.has(path));
+    if let Some(main) = main
+        && !paths.contains(&main)
+    {
+        paths.push(main);
+    }
+    for path in paths {
+        if path.starts_with("etc/chrony/sources.d/") {
+            let why = "its servers would be asked beside ours";
+            plan.changes.push(Change::set_aside(path, Subject::Time, why));
+            continue;
+        }
+        let text = ground.view.text(path)?.unwrap_or_default();
+        let has_keys = ground.file(CHRONY_KEYS_PATH).is_some();
+        let new = without_servers(&text, Some(path) == main, has_keys);
+        if new != text {
+            let want = edited(ground.view, path, new, 0o644)?;
+            let why = "its servers would be asked beside ours";
+            plan.changes.push(Change::new(path, Subject::Time, want).because(why));
+        }
+    }
+    Ok(())
+}
+
+/// The text with servers set aside, and, in the main file, with the folder and the file that ours lie in being read.
+fn without_servers(text: &str, is_main: bool, has_keys: bool) -> String {
+    let mut new = String::with_capacity(text.len());
+    for line in text.split_inclusive('\n') {
+        if names_servers(line.trim()) {
+            new += SET_ASIDE;
+        }
+        new += line;
+    }
+    let mut add = |path: &str, line: String| {
+        let is_read = text.lines().map(str::trim).filter(|line| !line.starts_with(['#', '!', '%', ';'])).any(|line| line.contains(path));
+        if is_main && !is_read {
+            if !new.is_empty() && !new.ends_with('\n') {
+                new.push('\n');
+            }
+            new += &line;
+        }
+    };
+    add("/etc/chrony/sources.d", "sourcedir /etc/chrony/sources.d\n".to_owned());
+    if has_keys {
+        add(&format!("/{CHRONY_KEYS_PATH}"), format!("keyfile /{CHRONY_KEYS_PATH}\n"));
+    }
+    new
+}
+
+/// Adds our keys to those that are there: of one number there is one key.
+pub(super) fn keys(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) -> Result<(), PlanFault> {
+    let Some(file) = ground.file(CHRONY_KEYS_PATH) else { return Ok(()) };
+    let ours = ground.output.text(CHRONY_KEYS_PATH).unwrap_or_default();
+    let number = |line: &str| line.split_whitespace().next().and_then(|word| word.parse::<u32>().ok());
+    let numbers: Vec<u32> = ours.lines().filter_map(number).collect();
+    let there = ground.view.read(CHRONY_KEYS_PATH)?;
+    let there = there.as_deref().map(String::from_utf8_lossy).unwrap_or_default();
+    let mut text = zeroize::Zeroizing::new(String::with_capacity(there.len() + ours.len() + 64));
+    for line in there.lines() {
+        let is_ours = number(line).is_some_and(|number| numbers.contains(&number)) || line == HEADER.trim_end();
+        if !is_ours {
+            text.push_str(line);
+            text.push('\n');
+        }
+    }
+    text.push_str(ours);
+    let Owner { uid, gid } = super::files::owner_of(file, groups);
+    let want = Want::File { bytes: FileBytes::new(text.as_bytes()), mode: file.mode, owner: Owner { uid, gid } };
+    plan.changes.push(Change::new(CHRONY_KEYS_PATH, Subject::Time, want));
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::without_servers;
+
+    #[test]
+    fn servers_are_set_aside_and_the_folder_of_ours_is_read() {
+        let debian = "confdir /etc/chrony/conf.d\npool 2.pool.example iburst\nsourcedir /etc/chrony/sources.d\n";
+        let new = without_servers(debian, true, false);
+        assert!(new.contains("\n# set aside by Impostazione: pool 2.pool.example iburst\n"), "{new}");
+        assert_eq!(without_servers(&new, true, false), new, "a second time changes nothing");
+        assert!(without_servers("driftfile /x", true, true).ends_with(
+            "driftfile /x\nsourcedir /etc/chrony/sources.d\nkeyfile /etc/chrony/chrony.keys\n"
+        ));
+    }
+}

@@ -1,0 +1,121 @@
+//! The units of systemd on a root filesystem: which are there, and which start at boot.
+
+use super::super::folder::RootfsFault;
+use super::super::view::View;
+
+/// Where units lie, those of the administrator first (`systemd.unit(5)`).
+pub const UNIT_FOLDERS: [&str; 4] =
+    ["etc/systemd/system", "usr/local/lib/systemd/system", "usr/lib/systemd/system", "lib/systemd/system"];
+
+/// Where the administrator's units and links lie.
+pub const ETC_UNITS: &str = "etc/systemd/system";
+
+/// A unit.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unit {
+    /// Its name: `ssh.service`.
+    pub name: String,
+    /// Its file, as systemd takes it; where it is masked, that which it would otherwise take.
+    pub path: String,
+    /// The text of that file.
+    pub text: String,
+    /// Whether a link to nothing keeps it from ever starting.
+    pub is_masked: bool,
+    /// Whether something wants it at boot.
+    pub is_enabled: bool,
+}
+
+impl Unit {
+    /// The unit of a name; nothing where there is none.
+    pub fn find(view: View<'_>, name: &str) -> Result<Option<Self>, RootfsFault> {
+        let mut is_masked = false;
+        for folder in UNIT_FOLDERS {
+            let path = format!("{folder}/{name}");
+            if view.target(&path)?.is_some_and(|target| target == "/dev/null") {
+                is_masked = true;
+                continue;
+            }
+            if let Ok(Some(text)) = view.text(&path) {
+                let is_enabled = !is_masked && is_wanted(view, name)?;
+                return Ok(Some(Self { name: name.to_owned(), path, text, is_masked, is_enabled }));
+            }
+        }
+        Ok(None)
+    }
+
+    /// The values of a key, in their order: those behind an empty one are dropped, as systemd does.
+    pub fn values<'a>(&'a self, key: &str) -> Vec<&'a str> {
+        values(&self.text, key)
+    }
+
+    /// The links that start it at boot, by what its `[Install]` says: path and target.
+    pub fn start_links(&self) -> Vec<(String, String)> {
+        let target = format!("/{}", self.path);
+        let mut links = Vec::new();
+        for (key, kind) in [("WantedBy", "wants"), ("RequiredBy", "requires")] {
+            for wanting in words(&self.values(key)) {
+                links.push((format!("{ETC_UNITS}/{wanting}.{kind}/{}", self.name), target.clone()));
+            }
+        }
+        for alias in words(&self.values("Alias")) {
+            links.push((format!("{ETC_UNITS}/{alias}"), target.clone()));
+        }
+        links
+    }
+}
+
+fn words<'a>(values: &[&'a str]) -> Vec<&'a str> {
+    values.iter().flat_map(|value| value.split_whitespace()).collect()
+}
+
+/// The values of a key in a unit's text.
+fn values<'a>(text: &'a str, key: &str) -> Vec<&'a str> {
+    let mut values = Vec::new();
+    for line in text.lines() {
+        let Some((name, value)) = line.split_once('=') else { continue };
+        if name.trim() != key {
+            continue;
+        }
+        match value.trim() {
+            "" => values.clear(),
+            value => values.push(value),
+        }
+    }
+    values
+}
+
+/// Whether a link of some target wants the unit.
+fn is_wanted(view: View<'_>, name: &str) -> Result<bool, RootfsFault> {
+    for folder in UNIT_FOLDERS {
+        for entry in view.list(folder)? {
+            if (entry.ends_with(".wants") || entry.ends_with(".requires"))
+                && view.look(&format!("{folder}/{entry}/{name}"))?.is_some()
+            {
+                return Ok(true);
+            }
+        }
+    }
+    Ok(false)
+}
+
+/// The names of all services on the root filesystem, each once.
+pub(super) fn service_names(view: View<'_>) -> Result<Vec<String>, RootfsFault> {
+    let mut names = Vec::new();
+    for folder in UNIT_FOLDERS {
+        names.extend(view.list(folder)?.into_iter().filter(|name| name.ends_with(".service")));
+    }
+    names.sort_unstable();
+    names.dedup();
+    Ok(names)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_empty_value_drops_those_before_it() {
+        let text = "[Service]\nExecStart=/bin/one\nExecStart=\nExecStart = /bin/two\n";
+        assert_eq!(values(text, "ExecStart"), ["/bin/two"]);
+    }
+}

@@ -1,0 +1,144 @@
+//! Rules on a root filesystem, and on an output that is to be placed on it.
+
+mod identity;
+mod lacks;
+mod logins;
+mod network;
+mod placement;
+mod writable;
+
+use super::{Check, Nature, Rule};
+use crate::finding::{Finding, Severity};
+use crate::output::HostOutput;
+use crate::rootfs::{Plan, Record, Room, Since, Survey, View, Wishes};
+use crate::source::{Place, Source, Sources, Span};
+
+/// A root filesystem under judgement.
+pub(crate) struct RootfsCase<'a> {
+    /// What messages call it: its path.
+    pub(crate) name: &'a str,
+    /// What it holds, before a placement that it may have.
+    pub(crate) view: View<'a>,
+    /// The same, looked over.
+    pub(crate) survey: &'a Survey,
+    /// What is to be placed on it, and what would change.
+    pub(crate) placing: Option<(&'a HostOutput, &'a Plan)>,
+    /// What is asked for beside the output.
+    pub(crate) wishes: Wishes,
+    /// The placement that it has.
+    pub(crate) record: Option<&'a Record>,
+    /// What has become of each step of that placement.
+    pub(crate) since: &'a [Since],
+    /// Whether it is the system that is running.
+    pub(crate) is_running: bool,
+    /// The room on it.
+    pub(crate) room: Room,
+    /// Whether another machine's placement may be replaced.
+    pub(crate) may_replace: bool,
+    /// Whether what was changed since may be lost.
+    pub(crate) may_lose_changes: bool,
+}
+
+impl RootfsCase<'_> {
+    fn output(&self) -> Option<&HostOutput> {
+        self.placing.map(|(output, _)| output)
+    }
+}
+
+/// Collects findings about a root filesystem.
+pub(crate) struct RootfsFindings {
+    name: String,
+    machine: Option<String>,
+    sources: Sources,
+    findings: Vec<Finding>,
+}
+
+impl RootfsFindings {
+    /// Reports what is about the root filesystem as a whole.
+    fn whole(&mut self, rule: &'static Rule, message: impl Into<String>, fix: impl Into<String>) {
+        let place = Place::default();
+        self.findings.push(Finding::new(rule, self.machine.clone(), place, message, fix));
+    }
+
+    /// Reports what is about a line of a file, counted from 1, or about the file where it is 0. The line is shown.
+    fn at(
+        &mut self,
+        rule: &'static Rule,
+        view: View<'_>,
+        path: &str,
+        line: usize,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+    ) {
+        self.push(rule, view, (path, line), message.into(), fix.into(), None);
+    }
+
+    fn push(
+        &mut self,
+        rule: &'static Rule,
+        view: View<'_>,
+        (path, line): (&str, usize),
+        message: String,
+        fix: String,
+        severity: Option<Severity>,
+    ) {
+        // Lines of shadow files hold hashes, which are shown to nobody.
+        let text = if line == 0 || path.ends_with("shadow") { None } else { view.text(path).ok().flatten() };
+        let text = text.unwrap_or_default();
+        let start: usize = text.split_inclusive('\n').take(line.saturating_sub(1)).map(str::len).sum();
+        let end = start + text.get(start..).and_then(|rest| rest.lines().next()).map_or(0, str::len);
+        let source = self.sources.add(Source::new(format!("{}/{path}", self.name), text));
+        let place = Place { source, span: Span::new(start, end) };
+        let mut finding = Finding::new(rule, self.machine.clone(), place, message, fix);
+        if let Some(severity) = severity {
+            finding = finding.weighing(severity, rule.nature);
+        }
+        self.findings.push(finding);
+    }
+}
+
+/// Judges a root filesystem. What is no Linux system, or the running one, is judged no further.
+pub(crate) fn judge_rootfs(case: &RootfsCase<'_>) -> (Sources, Vec<Finding>) {
+    let mut sources = Sources::default();
+    sources.add(Source::new(case.name, ""));
+    let mut found = RootfsFindings {
+        name: case.name.trim_end_matches('/').to_owned(),
+        machine: case.output().map(|output| output.machine.clone()),
+        sources,
+        findings: Vec::new(),
+    };
+    writable::check(case, &mut found);
+    if found.findings.is_empty() {
+        lacks::check(case, &mut found);
+        network::check(case, &mut found);
+        logins::check(case, &mut found);
+        identity::check(case, &mut found);
+    }
+    placement::check(case, &mut found);
+    (found.sources, found.findings)
+}
+
+pub(super) const RULES: &[&Rule] = &[
+    &writable::NOT_LINUX,
+    &writable::IS_RUNNING_SYSTEM,
+    &writable::READ_ONLY,
+    &writable::NO_SPACE,
+    &lacks::NETPLAN,
+    &lacks::NETPLAN_TOO_OLD,
+    &lacks::RESOLVED,
+    &lacks::WIFI,
+    &lacks::SSH,
+    &lacks::SUDO,
+    &lacks::TIME_SERVICE,
+    &lacks::ZONE,
+    &lacks::LOCALE,
+    &network::NETWORK_CONFLICT,
+    &network::HOSTNAME_CONFLICT,
+    &network::REWRITTEN_AT_BOOT,
+    &logins::ACCOUNT_CONFLICT,
+    &logins::STOCK_LOGIN,
+    &logins::SSH_CONFLICT,
+    &identity::CLONED_IDENTITY,
+    &placement::OF_OTHER_MACHINE,
+    &placement::DRIFTED,
+];

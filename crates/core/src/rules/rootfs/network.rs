@@ -1,0 +1,111 @@
+//! What on a root filesystem speaks against the output's network and names.
+
+use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
+use crate::files::HOSTS_PATH;
+
+pub(super) static NETWORK_CONFLICT: Rule = Rule {
+    name: "rootfs-network-conflict",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a network file on a root filesystem would be merged with ours, or win over it",
+    explanation: "netplan merges all its files, so that an address of an old one stays beside the new one; a file of \
+        systemd-networkd that sorts before those that netplan makes wins; ifup, dhcpcd and profiles of NetworkManager set \
+        the same links up a second time. `place` sets such files aside, out of their folders, and `undo` puts them back.",
+    wrong: "# a root filesystem\n\"etc/netplan/50-old.yaml\" = \"network: {version: 2, ethernets: {eth0: {dhcp4: true}}}\\n\"\n",
+    right: "# a root filesystem\n\"etc/network/interfaces\" = \"auto lo\\niface lo inet loopback\\n\"\n",
+    about_absence: false,
+    check: Check::Rootfs,
+};
+
+pub(super) static HOSTNAME_CONFLICT: Rule = Rule {
+    name: "rootfs-hostname-conflict",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a line of /etc/hosts gives a host's own name another address, or its old name",
+    explanation: "A name that stands in one of etc/hostname and etc/hosts and not in the other makes sudo and mail wait for \
+        name servers, and an old address behind the host's own name makes services listen at the wrong place. `place` leaves \
+        such lines out of the merged file, and `undo` brings them back.",
+    wrong: "# a root filesystem\n\"etc/hosts\" = \"127.0.0.1 localhost\\n127.0.1.1 image\\n\"\n",
+    right: "# a root filesystem\n\"etc/hosts\" = \"127.0.0.1 localhost\\n10.64.10.80 crane\\n\"\n",
+    about_absence: false,
+    check: Check::Rootfs,
+};
+
+pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
+    name: "rootfs-rewritten-at-boot",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a unit on a root filesystem would rewrite network, names, logins or host keys at boot",
+    explanation: "Images bring services that set a host up at its first start: they ask to run before the network, or their \
+        scripts write network files, the host name, logins or host keys. What was placed would be lost. `place` keeps such \
+        units from starting, by a link to /dev/null, and `undo` takes the link away.",
+    wrong: "# a root filesystem\n\"usr/lib/systemd/system/quay-setup.service\" = \"[Unit]\\nBefore=network-pre.target\\n[Service]\\nExecStart=/usr/sbin/quay-setup\\n\"\n",
+    right: "# a root filesystem\n\"usr/lib/systemd/system/quay-lamp.service\" = \"[Unit]\\nAfter=network.target\\n[Service]\\nExecStart=/usr/sbin/quay-lamp\\n\"\n",
+    about_absence: false,
+    check: Check::Rootfs,
+};
+
+pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    for file in case.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
+        found.at(
+            &NETWORK_CONFLICT,
+            case.view,
+            &file.path,
+            0,
+            format!("/{} of {} {}.", file.path, file.reader.word(), file.effect.word()),
+            handled(case, "sets it aside"),
+        );
+    }
+    hostname(case, found);
+    for rewriter in &case.survey.rewriters {
+        found.at(
+            &REWRITTEN_AT_BOOT,
+            case.view,
+            &rewriter.path,
+            0,
+            format!("{} may undo what is placed: {}.", rewriter.unit, rewriter.why),
+            handled(case, "keeps it from starting"),
+        );
+    }
+}
+
+/// What has to be done about what `place` takes care of.
+pub(super) fn handled(case: &RootfsCase<'_>, does: &str) -> String {
+    if case.placing.is_some() { format!("nothing: placing {does}, and undo takes that back") } else { format!("place {does}") }
+}
+
+fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let Ok(Some(text)) = case.view.text(HOSTS_PATH) else { return };
+    let Some((output, _)) = case.placing else {
+        // Alone, a rootfs is judged by its own name.
+        let Some(name) = &case.survey.hostname else { return };
+        let is_there = text.lines().any(|line| {
+            line.split('#').next().unwrap_or_default().split_whitespace().skip(1).any(|word| word == name)
+        });
+        if !is_there && name != "localhost" {
+            found.at(
+                &HOSTNAME_CONFLICT,
+                case.view,
+                HOSTS_PATH,
+                0,
+                format!("The host name is {name}, and /{HOSTS_PATH} does not have it."),
+                handled(case, "writes both"),
+            );
+        }
+        return;
+    };
+    let ours = output.text(HOSTS_PATH).unwrap_or_default();
+    let names = crate::rootfs::own_names(case.survey, output);
+    let (_, dropped) = crate::rootfs::merge_hosts(ours, &text, &names);
+    for line in dropped {
+        let number = text.lines().position(|there| there.split_whitespace().collect::<Vec<_>>().join(" ").starts_with(&line));
+        found.at(
+            &HOSTNAME_CONFLICT,
+            case.view,
+            HOSTS_PATH,
+            number.map_or(0, |index| index + 1),
+            format!("/{HOSTS_PATH} has the host's own name at another address: {line}."),
+            handled(case, "leaves the line out"),
+        );
+    }
+}
