@@ -39,7 +39,14 @@ pub(crate) enum Command {
     Review(ReviewArguments),
     /// Writes the files that each machine needs, while no error remains in the sheet
     Render(RenderArguments),
-    /// Shows what a package asks for, whether an image is the right one, or what netplan files say
+    /// Puts one machine's output onto a root filesystem that is not running; shows the change and asks first
+    Place(PlaceArguments),
+    /// Takes a placement back, so that the root filesystem is as it was
+    Undo(UndoArguments),
+    /// Says what differs between two sheets, two outputs, or an output and a root filesystem
+    Compare(CompareArguments),
+    /// Shows what a package asks for, whether an image is the right one, or what a root filesystem, netplan files or an output
+    /// hold
     Inspect(InspectArguments),
     /// The encrypted store of secrets beside a sheet
     Secret(SecretArguments),
@@ -311,10 +318,88 @@ pub(crate) struct RenderArguments {
     pub(crate) unlock: UnlockArguments,
 }
 
+/// Where to place, or to take back.
+#[derive(Debug, Args)]
+#[group(required = true, multiple = false)]
+pub(crate) struct WhereArguments {
+    /// The folder in which the root filesystem is mounted, or lies
+    #[arg(long, value_name = "ROOTFS")]
+    pub(crate) root: Option<PathBuf>,
+
+    /// A raw image of a whole disk or card, whose root partition is taken; needs root
+    #[arg(long, value_name = "FILE")]
+    pub(crate) image: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+#[allow(clippy::struct_excessive_bools, reason = "each is a switch of the command line")]
+pub(crate) struct PlaceArguments {
+    /// An output tree, or the folder of one machine in it
+    pub(crate) output: PathBuf,
+
+    #[command(flatten)]
+    pub(crate) place: WhereArguments,
+
+    /// The machine, where the output has several; * and ? are wildcards that must fit one
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) only: Option<String>,
+
+    /// Do not ask
+    #[arg(long, conflicts_with = "dry_run")]
+    pub(crate) yes: bool,
+
+    /// Show the change, and make none
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+
+    /// Give the host a machine id of its own, made at its first boot, and SSH host keys of its own, in place of those that it
+    /// shares with other copies of the image
+    #[arg(long)]
+    pub(crate) fresh_identity: bool,
+
+    /// Take the placement of another machine back first
+    #[arg(long)]
+    pub(crate) replace: bool,
+
+    /// Go on where something was changed since an earlier placement, and lose that change
+    #[arg(long)]
+    pub(crate) over_changes: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct UndoArguments {
+    #[command(flatten)]
+    pub(crate) place: WhereArguments,
+
+    /// Do not ask
+    #[arg(long)]
+    pub(crate) yes: bool,
+
+    /// Go on where something was changed since it was placed, and lose that change
+    #[arg(long)]
+    pub(crate) over_changes: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CompareArguments {
+    /// A sheet, an output tree, or a root filesystem
+    pub(crate) first: PathBuf,
+
+    /// What to compare it with: another sheet, another output, or a root filesystem
+    pub(crate) second: PathBuf,
+
+    /// Only these machines; * and ? are wildcards
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) only: Vec<String>,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+}
+
 #[derive(Debug, Args)]
 pub(crate) struct InspectArguments {
-    /// A package (.ova, .ovf), an image, a netplan file, a folder of them, or a root filesystem, whose netplan files are
-    /// taken
+    /// A package (.ova, .ovf), an image, a netplan file, a folder of them, a root filesystem, or an output tree
     pub(crate) path: PathBuf,
 
     /// text for people, json for other programs
@@ -355,7 +440,7 @@ pub(crate) struct InspectArguments {
 }
 
 impl InspectArguments {
-    /// Netplan files take none of the options of packages and images.
+    /// Netplan files, root filesystems and outputs take none of the options of packages and images.
     pub(crate) fn refuse_options_of_packages(&self) -> Result<(), crate::exit::Failure> {
         let given = [
             ("--no-digests", self.no_digests),
@@ -370,7 +455,7 @@ impl InspectArguments {
         match given.iter().find(|(_, is_given)| *is_given) {
             None => Ok(()),
             Some((option, _)) => Err(crate::exit::Failure::CommandLine(format!(
-                "{option} is for packages and images, and {} holds netplan files",
+                "{option} is for packages and images, and {} is neither",
                 self.path.display()
             ))),
         }

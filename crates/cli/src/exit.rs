@@ -7,7 +7,7 @@ use std::process::ExitCode;
 pub(crate) enum Exit {
     /// Done, or nothing found.
     Done,
-    /// An error finding remains.
+    /// An error finding remains, what was compared differs, or a question was declined.
     ErrorsRemain,
 }
 

@@ -23,10 +23,15 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
         "generate" | "build" | "export" | "write" | "make" | "compile" | "output" => {
             ("render SHEET --into DIR", "writes the files of each machine")
         }
-        "apply" | "deploy" | "install" | "push" => (
-            "render SHEET --into DIR",
-            "writes the files of each machine, and nothing yet puts them onto one",
-        ),
+        "apply" | "deploy" | "install" | "push" | "flash" | "inject" => {
+            ("place OUTPUT --root ROOTFS", "puts one machine's output onto a root filesystem")
+        }
+        "revert" | "restore" | "rollback" | "reset" | "unplace" | "uninstall" => {
+            ("undo --root ROOTFS", "takes a placement back")
+        }
+        "diff" | "drift" | "delta" => {
+            ("compare A B", "says what differs between sheets, outputs, or an output and a rootfs")
+        }
         "fix" | "repair" | "mend" | "correct" | "format" => {
             ("check SHEET --fix", "mends what has one certain fix")
         }
@@ -34,7 +39,7 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
             ("subnet ADDRESS/MASK", "says what a prefix is; with --sheet, what its addresses are used for")
         }
         "read" | "parse" | "dump" | "import" | "status" => {
-            ("inspect PATH", "shows what netplan files make of a host")
+            ("inspect PATH", "shows what a package, a rootfs or netplan files hold")
         }
         "help" | "rules" | "why" | "describe" => {
             ("explain RULE", "explains a rule; --help lists the commands")

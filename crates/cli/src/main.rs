@@ -4,7 +4,9 @@ mod args;
 mod commands;
 mod exit;
 mod habit;
+mod mounted;
 mod only;
+mod question;
 mod secret_sources;
 mod sheet_file;
 mod terminal;
@@ -29,6 +31,9 @@ fn main() -> ExitCode {
         Command::Explain(explain) => commands::explain::run(&explain),
         Command::Review(review) => commands::review::run(&review),
         Command::Render(render) => commands::render::run(&render, arguments.quiet, arguments.verbose),
+        Command::Place(place) => commands::place::run(&place, arguments.quiet),
+        Command::Undo(undo) => commands::undo::run(&undo, arguments.quiet),
+        Command::Compare(compare) => commands::compare::run(&compare, arguments.quiet),
         Command::Inspect(inspect) => commands::inspect::run(&inspect, arguments.quiet),
         Command::Subnet(subnet) => commands::subnet::run(&subnet),
         Command::Secret(secret) => commands::secret::run(&secret.command, arguments.quiet, arguments.verbose),

@@ -120,7 +120,7 @@ pub fn read_file(path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault> {
     }
     let mut bytes = Vec::new();
     let file = File::open(path).map_err(|error| refused(&error))?;
-    file.take(limit + 1).read_to_end(&mut bytes).map_err(|error| refused(&error))?;
+    file.take(limit.saturating_add(1)).read_to_end(&mut bytes).map_err(|error| refused(&error))?;
     if bytes.len() as u64 > limit { Err(ReadFault::TooLarge(limit)) } else { Ok(bytes) }
 }
 

@@ -1,11 +1,14 @@
 //! One file a command: it reads its arguments, asks the core, and shows the answer.
 
 pub(crate) mod check;
+pub(crate) mod compare;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod inspect;
+pub(crate) mod place;
 pub(crate) mod render;
 pub(crate) mod review;
 pub(crate) mod schema;
 pub(crate) mod secret;
 pub(crate) mod subnet;
+pub(crate) mod undo;

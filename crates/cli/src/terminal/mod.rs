@@ -1,12 +1,15 @@
 //! What people see.
 
+mod change_view;
 mod counts;
+mod difference_view;
 mod finding_view;
 mod inventory_view;
 mod netplan_view;
 mod package_view;
 mod progress;
 mod review_view;
+mod rootfs_view;
 mod rule_view;
 mod subnet_view;
 
@@ -15,6 +18,8 @@ use std::io::{self, Write as _};
 
 use crate::exit::Failure;
 
+pub(crate) use change_view::show_change;
+pub(crate) use difference_view::show_differences;
 pub(crate) use counts::{count, mendable_line, summary_line, summary_of_host};
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
 pub(crate) use inventory_view::show_inventory;
@@ -22,6 +27,7 @@ pub(crate) use netplan_view::show_netplan_host;
 pub(crate) use package_view::{show_package, show_why};
 pub(crate) use progress::Progress;
 pub(crate) use review_view::show_review;
+pub(crate) use rootfs_view::show_rootfs;
 pub(crate) use rule_view::{show_rule, show_rules};
 pub(crate) use subnet_view::show_subnet;
 
@@ -69,6 +75,12 @@ fn shows_unicode() -> bool {
 /// The text with its dots spelled out where the terminal shows ASCII only.
 fn showable(text: &str) -> Cow<'_, str> {
     if shows_unicode() { Cow::Borrowed(text) } else { Cow::Owned(text.replace('…', "...")) }
+}
+
+/// A text wrapped behind an indent.
+fn wrapped_behind(text: &str, indent: &str, width: usize) -> String {
+    let options = textwrap::Options::new(width).initial_indent(indent).subsequent_indent(indent).break_words(false);
+    textwrap::fill(&harmless(text), options)
 }
 
 /// The same for a text of several lines, which stay.

@@ -35,7 +35,7 @@ pub(super) fn own_identity() -> Option<Owner> {
 }
 
 /// Carries changes out. There is no record on the root filesystem: a placement that is there was taken back before.
-pub fn place(rootfs: &Rootfs, changes: &[Change], occasion: &Occasion) -> Result<Record, RootfsFault> {
+pub(super) fn place(rootfs: &Rootfs, changes: &[Change], occasion: &Occasion) -> Result<Record, RootfsFault> {
     clear_leftovers(rootfs)?;
     let mut making = Making::begin(rootfs)?;
     match making.lay_ready(changes, occasion) {
@@ -267,7 +267,7 @@ pub enum Since {
 }
 
 /// What has become of each step of a placement, in its order.
-pub fn since(rootfs: &Rootfs, record: &Record) -> Result<Vec<Since>, RootfsFault> {
+pub(super) fn since(rootfs: &Rootfs, record: &Record) -> Result<Vec<Since>, RootfsFault> {
     let of_step = |step: &Step| {
         let now = match rootfs.parent(&step.path)? {
             None => State::Absent,
@@ -307,7 +307,7 @@ pub struct Undone {
 
 /// Puts everything back as it was before the placement, what was changed since too, and removes the record. It may be cut off
 /// and begun again.
-pub fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFault> {
+pub(super) fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFault> {
     let folder = open_folder(rootfs, RECORD_FOLDER)?;
     match write_new(folder.as_fd(), UNDER_WAY, &[], 0o600, None, UNDER_WAY) {
         Ok(_) => sync(&folder)?,
@@ -393,7 +393,7 @@ fn clear_leftovers(rootfs: &Rootfs) -> Result<(), RootfsFault> {
 }
 
 /// Whether something was laid ready and nothing changed, by a placement that was cut off.
-pub fn has_leftovers(rootfs: &Rootfs) -> Result<bool, RootfsFault> {
+pub(super) fn has_leftovers(rootfs: &Rootfs) -> Result<bool, RootfsFault> {
     Ok(rootfs.look(RECORD_FOLDER)?.is_some_and(|found| found.kind == Kind::Folder)
         && rootfs.look(&format!("{RECORD_FOLDER}/{RECORD}"))?.is_none())
 }

@@ -3,6 +3,7 @@
 mod assess;
 mod change;
 mod folder;
+mod image;
 mod journal;
 mod plan;
 mod record;
@@ -15,6 +16,7 @@ pub use assess::{
 };
 pub use change::{Change, Owner, Subject, Want};
 pub use folder::{Found, Kind, READ_LIMIT, Room, Rootfs, RootfsFault};
+pub use image::{Filesystem, ImageFault, Partition, RootfsImage};
 pub use journal::{Occasion, Since, Undone, clear};
 pub(crate) use plan::{merge_hosts, own_names};
 pub use plan::{Obstacle, Plan, PlanFault, Wishes, plan};

@@ -1,8 +1,10 @@
-//! `inspect`: told by what lies at the path whether it is a package, an image, or netplan files.
+//! `inspect`: told by what lies at the path whether it is a package, an image, a root filesystem, netplan files, or an output.
 
 mod image;
 mod netplan;
+mod output;
 mod package;
+mod rootfs;
 
 use std::fs::{self, File};
 use std::io::Read as _;
@@ -10,15 +12,21 @@ use std::path::{Path, PathBuf};
 
 use impostazione_core::beside::plain;
 use impostazione_core::image_digest::WantedDigest;
+use impostazione_core::output::{LIST_NAME, TreeOnDisk};
 
 use crate::args::InspectArguments;
 use crate::exit::{Exit, Failure};
+
+/// Files by which a root filesystem of a Linux system is known.
+const SYSTEM_FILES: [&str; 3] = ["etc/os-release", "usr/lib/os-release", "etc/passwd"];
 
 /// What lies at a path.
 enum Found {
     Package(PathBuf),
     Image,
     Netplan,
+    Rootfs,
+    Output(TreeOnDisk),
 }
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
@@ -28,6 +36,14 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
         Found::Netplan => {
             arguments.refuse_options_of_packages()?;
             netplan::run(arguments, quiet)
+        }
+        Found::Rootfs => {
+            arguments.refuse_options_of_packages()?;
+            rootfs::run(arguments, quiet)
+        }
+        Found::Output(tree) => {
+            arguments.refuse_options_of_packages()?;
+            output::run(&tree, arguments, quiet)
         }
     }
 }
@@ -42,6 +58,14 @@ fn look(arguments: &InspectArguments) -> Result<Found, Failure> {
         })
     })?;
     if found.is_dir() {
+        if path.join(LIST_NAME).exists() {
+            let tree = TreeOnDisk::open(path).map_err(|fault| Failure::Files(fault.to_string()))?;
+            return Ok(Found::Output(tree.0));
+        }
+        let is_system = |file: &&str| fs::symlink_metadata(path.join(file)).is_ok();
+        if SYSTEM_FILES.iter().any(|file| is_system(&file)) {
+            return Ok(Found::Rootfs);
+        }
         return Ok(match packages_in(path).as_slice() {
             [] => Found::Netplan,
             [only] => Found::Package(only.clone()),

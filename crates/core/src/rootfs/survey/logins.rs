@@ -9,9 +9,9 @@ use super::super::folder::RootfsFault;
 use super::super::view::View;
 
 /// Where the users are (`passwd(5)`).
-pub const PASSWD: &str = "etc/passwd";
+pub(crate) const PASSWD: &str = "etc/passwd";
 /// Where the hashes of their passwords are (`shadow(5)`).
-pub const SHADOW: &str = "etc/shadow";
+pub(crate) const SHADOW: &str = "etc/shadow";
 
 /// A user that can log in.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]

@@ -23,9 +23,9 @@ use crate::machine::NetplanVersion;
 use system::{Packages, has_program};
 
 /// The name of this host among those made from one image (`machine-id(5)`).
-pub const MACHINE_ID: &str = "etc/machine-id";
+pub(crate) const MACHINE_ID: &str = "etc/machine-id";
 /// A second place for it, from which it returns when the first is empty.
-pub const DBUS_MACHINE_ID: &str = "var/lib/dbus/machine-id";
+pub(crate) const DBUS_MACHINE_ID: &str = "var/lib/dbus/machine-id";
 
 /// What a root filesystem holds.
 #[derive(Clone, Debug, Serialize)]

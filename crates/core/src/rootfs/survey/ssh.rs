@@ -10,7 +10,7 @@ use super::units::Unit;
 use crate::files::SSHD_PATH;
 
 /// The server's main file.
-pub const SSHD_MAIN: &str = "etc/ssh/sshd_config";
+pub(crate) const SSHD_MAIN: &str = "etc/ssh/sshd_config";
 
 /// What our drop-in says. sshd takes the first value that it reads (`sshd_config(5)`).
 const OURS: [&str; 5] = [

@@ -4,15 +4,15 @@ use super::super::folder::RootfsFault;
 use super::super::view::View;
 
 /// Where units lie, those of the administrator first (`systemd.unit(5)`).
-pub const UNIT_FOLDERS: [&str; 4] =
+pub(crate) const UNIT_FOLDERS: [&str; 4] =
     ["etc/systemd/system", "usr/local/lib/systemd/system", "usr/lib/systemd/system", "lib/systemd/system"];
 
 /// Where the administrator's units and links lie.
-pub const ETC_UNITS: &str = "etc/systemd/system";
+pub(crate) const ETC_UNITS: &str = "etc/systemd/system";
 
 /// A unit.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Unit {
+pub(crate) struct Unit {
     /// Its name: `ssh.service`.
     pub name: String,
     /// Its file, as systemd takes it; where it is masked, that which it would otherwise take.
@@ -27,7 +27,7 @@ pub struct Unit {
 
 impl Unit {
     /// The unit of a name; nothing where there is none.
-    pub fn find(view: View<'_>, name: &str) -> Result<Option<Self>, RootfsFault> {
+    pub(crate) fn find(view: View<'_>, name: &str) -> Result<Option<Self>, RootfsFault> {
         let mut is_masked = false;
         for folder in UNIT_FOLDERS {
             let path = format!("{folder}/{name}");
@@ -44,12 +44,12 @@ impl Unit {
     }
 
     /// The values of a key, in their order: those behind an empty one are dropped, as systemd does.
-    pub fn values<'a>(&'a self, key: &str) -> Vec<&'a str> {
+    pub(crate) fn values<'a>(&'a self, key: &str) -> Vec<&'a str> {
         values(&self.text, key)
     }
 
     /// The links that start it at boot, by what its `[Install]` says: path and target.
-    pub fn start_links(&self) -> Vec<(String, String)> {
+    pub(crate) fn start_links(&self) -> Vec<(String, String)> {
         let target = format!("/{}", self.path);
         let mut links = Vec::new();
         for (key, kind) in [("WantedBy", "wants"), ("RequiredBy", "requires")] {

@@ -1,0 +1,147 @@
+//! `compare`
+
+use std::path::Path;
+
+use globset::{Glob, GlobSet, GlobSetBuilder};
+use impostazione_core::compare::{Difference, compare_outputs, compare_rootfs, compare_sheets};
+use impostazione_core::output::{OutputFault, TreeOnDisk};
+use impostazione_core::review::review;
+use impostazione_core::secret::FilesOnly;
+use impostazione_core::rootfs::{Placing, Record, Request, Rootfs};
+use serde::Serialize;
+
+use super::check::to_json;
+use super::place::failure;
+use crate::args::{CompareArguments, Format};
+use crate::exit::{Exit, Failure};
+use crate::sheet_file::assess_with_file;
+use crate::{mounted, terminal};
+
+/// What lies at a path.
+enum Side {
+    Sheet,
+    Output(TreeOnDisk, Option<String>),
+    Rootfs(Rootfs),
+}
+
+#[derive(Serialize)]
+struct Answer<'a> {
+    first: String,
+    second: String,
+    differences: &'a [Difference],
+}
+
+pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Failure> {
+    let only = globs(&arguments.only)?;
+    let includes = |name: &str| only.as_ref().is_none_or(|set| set.is_match(name));
+    let (first, second) = (look(&arguments.first)?, look(&arguments.second)?);
+    let differences = match (first, second) {
+        (Side::Sheet, Side::Sheet) => sheets(arguments, includes)?,
+        (Side::Output(one, of_one), Side::Output(other, of_other)) => {
+            let is_meant = |name: &str| {
+                let inner = of_one.as_deref().or(of_other.as_deref());
+                includes(name) && inner.is_none_or(|inner| inner == name)
+            };
+            compare_outputs(&one, &other, is_meant).map_err(files)?
+        }
+        (Side::Output(tree, inner), Side::Rootfs(rootfs)) => with_rootfs(&tree, inner, &rootfs, includes)?,
+        (Side::Rootfs(_), Side::Output(..)) => {
+            return Err(Failure::CommandLine(format!(
+                "write the output first: compare {} {}",
+                arguments.second.display(),
+                arguments.first.display()
+            )));
+        }
+        _ => {
+            return Err(Failure::CommandLine(format!(
+                "{} and {} are of different kinds; compare two sheets, two outputs, or an output and a rootfs",
+                arguments.first.display(),
+                arguments.second.display()
+            )));
+        }
+    };
+    let names = (arguments.first.display().to_string(), arguments.second.display().to_string());
+    match arguments.format {
+        Format::Json => {
+            let answer = Answer { first: names.0, second: names.1, differences: &differences };
+            terminal::print(&to_json(&answer)?)?;
+        }
+        Format::Text => {
+            let text = terminal::show_differences(&differences, (&names.0, &names.1), terminal::width());
+            if !quiet || !differences.is_empty() {
+                terminal::print(&text)?;
+            }
+        }
+    }
+    Ok(if differences.is_empty() { Exit::Done } else { Exit::ErrorsRemain })
+}
+
+fn files(fault: OutputFault) -> Failure {
+    Failure::Files(fault.to_string())
+}
+
+fn look(path: &Path) -> Result<Side, Failure> {
+    if path.is_dir() {
+        return match TreeOnDisk::open(path) {
+            Ok((tree, inner)) => Ok(Side::Output(tree, inner)),
+            Err(OutputFault::NotATree(_)) => mounted::open_folder(path).map(Side::Rootfs),
+            Err(fault) => Err(files(fault)),
+        };
+    }
+    Ok(Side::Sheet)
+}
+
+fn globs(globs: &[String]) -> Result<Option<GlobSet>, Failure> {
+    if globs.is_empty() {
+        return Ok(None);
+    }
+    let mut set = GlobSetBuilder::new();
+    for glob in globs {
+        let wrong = |error: globset::Error| Failure::CommandLine(format!("--only {glob}: {}", error.kind()));
+        set.add(Glob::new(glob).map_err(wrong)?);
+    }
+    let wrong = |error: globset::Error| Failure::CommandLine(format!("--only: {}", error.kind()));
+    set.build().map(Some).map_err(wrong)
+}
+
+fn sheets(arguments: &CompareArguments, includes: impl Fn(&str) -> bool) -> Result<Vec<Difference>, Failure> {
+    let read = |path: &Path| {
+        let assessment = assess_with_file(path, &FilesOnly)?;
+        if !assessment.is_whole {
+            return Err(Failure::Files(format!(
+                "{} cannot be read in full, and what is missing would seem to differ; `impostazione check` shows where",
+                path.display()
+            )));
+        }
+        Ok(assessment)
+    };
+    let (first, second) = (read(&arguments.first)?, read(&arguments.second)?);
+    let (of_first, of_second) = (review(&first.site, &includes), review(&second.site, &includes));
+    Ok(compare_sheets((&first.site, &of_first), (&second.site, &of_second)))
+}
+
+fn with_rootfs(
+    tree: &TreeOnDisk,
+    inner: Option<String>,
+    rootfs: &Rootfs,
+    includes: impl Fn(&str) -> bool,
+) -> Result<Vec<Difference>, Failure> {
+    let record = Record::read(rootfs).map_err(failure)?;
+    let hosts: Vec<&str> = tree.hosts().into_iter().filter(|host| includes(host)).collect();
+    let placed = record.as_ref().map(|record| record.machine.as_str()).filter(|machine| hosts.contains(machine));
+    let machine = match (inner.as_deref(), placed, hosts.as_slice()) {
+        (Some(machine), _, _) | (None, Some(machine), _) => machine.to_owned(),
+        (None, None, [machine]) => (*machine).to_owned(),
+        _ => {
+            return Err(Failure::CommandLine(format!(
+                "{} does not say which machine it is; say so with --only: {}",
+                rootfs.name().display(),
+                hosts.join(", ")
+            )));
+        }
+    };
+    let output = tree.host(&machine).map_err(files)?;
+    let placing = Placing::new(rootfs, &output, Request::default(), "").map_err(failure)?;
+    let outstanding = placing.outstanding(rootfs).map_err(failure)?;
+    compare_rootfs(rootfs, &machine, &placing, &outstanding).map_err(failure)
+}

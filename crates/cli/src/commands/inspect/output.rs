@@ -1,0 +1,59 @@
+//! `inspect` of an output tree: whether it is whole.
+
+use impostazione_core::output::{FileSince, TreeOnDisk};
+use serde::Serialize;
+
+use super::super::check::to_json;
+use crate::args::{Format, InspectArguments};
+use crate::exit::{Exit, Failure};
+use crate::terminal;
+
+#[derive(Serialize)]
+struct Answer<'a> {
+    machines: Vec<&'a str>,
+    hosts: Vec<&'a str>,
+    files: usize,
+    not_as_rendered: Vec<Wrong<'a>>,
+}
+
+#[derive(Serialize)]
+struct Wrong<'a> {
+    path: &'a str,
+    state: &'static str,
+}
+
+pub(crate) fn run(tree: &TreeOnDisk, arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
+    let mut wrong = Vec::new();
+    let mut files = 0;
+    for file in tree.files() {
+        files += 1;
+        let since = tree.since(file).map_err(|fault| Failure::Files(fault.to_string()))?;
+        if !matches!(since, FileSince::Same | FileSince::SameSize) {
+            wrong.push(Wrong { path: &file.path, state: since.word() });
+        }
+    }
+    let is_whole = wrong.is_empty();
+    if arguments.format == Format::Json {
+        let answer = Answer {
+            machines: tree.machines().into_iter().collect(),
+            hosts: tree.hosts().into_iter().collect(),
+            files,
+            not_as_rendered: wrong,
+        };
+        terminal::print(&to_json(&answer)?)?;
+    } else {
+        let mut text = String::new();
+        for wrong in &wrong {
+            text += &format!("{:19} {}\n", wrong.state, terminal::harmless(wrong.path));
+        }
+        let name = arguments.path.display();
+        let machines = terminal::count(tree.machines().len(), "machine", "machines");
+        let files = terminal::count(files, "file", "files");
+        if !quiet || !is_whole {
+            let verdict = if is_whole { "all as rendered".to_owned() } else { format!("{} not as rendered", wrong.len()) };
+            text += &format!("{name}: {files} for {machines}, {verdict}\n");
+        }
+        terminal::print(&text)?;
+    }
+    Ok(if is_whole { Exit::Done } else { Exit::ErrorsRemain })
+}

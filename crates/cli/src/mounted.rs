@@ -1,0 +1,26 @@
+//! The root filesystem that a command is about: a folder, or a partition of an image.
+
+use std::path::Path;
+
+use impostazione_core::rootfs::{Rootfs, RootfsImage};
+
+use crate::args::WhereArguments;
+use crate::exit::Failure;
+
+/// A root filesystem that is open. Where it is a partition of an image, nothing else sees it mounted, and the kernel lets go of
+/// it when this is dropped, however the program ends.
+pub(crate) fn open(place: &WhereArguments) -> Result<Rootfs, Failure> {
+    match (&place.root, &place.image) {
+        (Some(folder), _) => open_folder(folder),
+        (None, Some(image)) => {
+            let image = RootfsImage::open(image).map_err(|fault| Failure::Files(fault.to_string()))?;
+            image.mount().map_err(|fault| Failure::Files(fault.to_string()))
+        }
+        (None, None) => Err(Failure::CommandLine("name a root filesystem with --root, or an image with --image".to_owned())),
+    }
+}
+
+/// The root filesystem in a folder.
+pub(crate) fn open_folder(folder: &Path) -> Result<Rootfs, Failure> {
+    Rootfs::open(folder).map_err(|fault| Failure::Files(fault.to_string()))
+}

@@ -1,0 +1,112 @@
+//! A placement before it is made, for people: subject by subject, with the lines that come and go.
+
+use std::fmt::Write as _;
+
+use anstyle::{AnsiColor, Style};
+use impostazione_core::compare::lines_of_change;
+use impostazione_core::difference::{DifferentLine, Side};
+use impostazione_core::rootfs::{Change, Outstanding, Placing, Rootfs, Subject, View, Want};
+use unicode_width::UnicodeWidthStr as _;
+
+use super::{harmless, wrapped_behind};
+
+const STRONG: Style = Style::new().bold();
+const FAINT: Style = Style::new().dimmed();
+const GOES: Style = AnsiColor::Red.on_default();
+const COMES: Style = AnsiColor::Green.on_default();
+
+/// Most lines of one file's difference that are shown.
+const LINE_LIMIT: usize = 24;
+
+/// Everything that changes, and what becomes of logins.
+pub(crate) fn show_change(
+    rootfs: &Rootfs,
+    placing: &Placing,
+    outstanding: &Outstanding<'_>,
+    machine: &str,
+    width: usize,
+) -> String {
+    let system = placing.assessment.survey.system.as_ref();
+    let system = system.map(|system| format!(" ({})", harmless(&system.name))).unwrap_or_default();
+    let name = rootfs.name().display().to_string();
+    // Writing to a String does not fail.
+    let mut text = format!("{STRONG}{}{STRONG:#} onto {}{system}\n", harmless(machine), harmless(&name));
+    let mut subjects: Vec<Subject> = outstanding.changes.iter().map(|change| change.subject).collect();
+    subjects.sort_unstable();
+    subjects.dedup();
+    for subject in subjects {
+        let _ = writeln!(text, "\n{STRONG}{}{STRONG:#}", subject.word());
+        if subject == Subject::Logins {
+            for (name, what) in &placing.plan.logins {
+                let _ = writeln!(text, "  {FAINT}login{FAINT:#}      {} {}", harmless(name), harmless(what));
+            }
+        }
+        for change in outstanding.changes.iter().filter(|change| change.subject == subject) {
+            show_one(&mut text, rootfs, change, width);
+        }
+    }
+    if !outstanding.back.is_empty() {
+        let _ = writeln!(text, "\n{STRONG}put back as before the earlier placement{STRONG:#}");
+        for path in &outstanding.back {
+            let _ = writeln!(text, "  {}", harmless(path));
+        }
+    }
+    text.push('\n');
+    text
+}
+
+fn show_one(text: &mut String, rootfs: &Rootfs, change: &Change, width: usize) {
+    let now = View::of(rootfs).state(&change.path);
+    let word = now.as_ref().map_or("change", |now| change.word(now));
+    let mut line = format!("  {word:10} {}", harmless(&change.path));
+    match &change.want {
+        Want::Link(target) => {
+            let _ = write!(line, " -> {}", harmless(target));
+        }
+        Want::File { mode, .. } | Want::Folder { mode, .. } => {
+            let _ = write!(line, "  {mode:04o}");
+        }
+        Want::Absent => {}
+    }
+    let _ = writeln!(text, "{line}");
+    if !change.why.is_empty() {
+        let _ = writeln!(text, "{FAINT}{}{FAINT:#}", wrapped_behind(&change.why, "             ", width));
+    }
+    if word == "change" && matches!(change.want, Want::File { .. }) {
+        show_lines(text, &lines_of_change(rootfs, change), "             ", width);
+    }
+}
+
+/// Lines that come and go; that nothing may be shown where there are none.
+pub(super) fn show_lines(text: &mut String, lines: &[DifferentLine], indent: &str, width: usize) {
+    if lines.is_empty() {
+        let _ = writeln!(text, "{indent}{FAINT}what changes in it is not shown{FAINT:#}");
+        return;
+    }
+    for line in lines.iter().take(LINE_LIMIT) {
+        let (mark, style) = match line.side {
+            Side::First => ('-', GOES),
+            Side::Second => ('+', COMES),
+        };
+        let room = width.saturating_sub(indent.len() + 2).max(20);
+        let shown = cut(&harmless(&line.text), room);
+        let _ = writeln!(text, "{indent}{style}{mark} {shown}{style:#}");
+    }
+    if lines.len() > LINE_LIMIT {
+        let _ = writeln!(text, "{indent}{FAINT}and {} lines more{FAINT:#}", lines.len() - LINE_LIMIT);
+    }
+}
+
+fn cut(text: &str, width: usize) -> String {
+    if text.width() <= width {
+        return text.to_owned();
+    }
+    let mut shown = String::new();
+    for character in text.chars() {
+        if shown.width() + 2 > width {
+            break;
+        }
+        shown.push(character);
+    }
+    shown + "…"
+}

@@ -1,0 +1,63 @@
+//! What differs between two things, for people: machine by machine.
+
+use std::fmt::Write as _;
+
+use anstyle::{AnsiColor, Style};
+use impostazione_core::compare::{Difference, DifferenceKind};
+
+use super::change_view::show_lines;
+use super::harmless;
+
+const STRONG: Style = Style::new().bold();
+const FAINT: Style = Style::new().dimmed();
+const FIRST: Style = AnsiColor::Red.on_default();
+const SECOND: Style = AnsiColor::Green.on_default();
+
+/// Every difference, and how many machines differ.
+pub(crate) fn show_differences(differences: &[Difference], names: (&str, &str), width: usize) -> String {
+    let (first, second) = (harmless(names.0), harmless(names.1));
+    if differences.is_empty() {
+        return format!("{first} and {second} say the same\n");
+    }
+    let mut text = format!("{FIRST}-{FIRST:#} {first}\n{SECOND}+{SECOND:#} {second}\n");
+    for group in differences.chunk_by(|one, other| one.machine == other.machine) {
+        let Some(head) = group.first() else { continue };
+        let machine = if head.machine.is_empty() { "for all".to_owned() } else { harmless(&head.machine) };
+        // Writing to a String does not fail.
+        let _ = writeln!(text, "\n{STRONG}{machine}{STRONG:#}");
+        for difference in group {
+            show_one(&mut text, difference, width);
+        }
+    }
+    let mut machines: Vec<&str> =
+        differences.iter().map(|difference| difference.machine.as_str()).filter(|name| !name.is_empty()).collect();
+    machines.dedup();
+    let machines = super::count(machines.len(), "machine differs", "machines differ");
+    let _ = writeln!(text, "\n{machines}, in {}", super::count(differences.len(), "place", "places"));
+    text
+}
+
+fn show_one(text: &mut String, difference: &Difference, width: usize) {
+    let at = harmless(&difference.at);
+    match difference.kind {
+        DifferenceKind::OnlyFirst | DifferenceKind::OnlySecond if at.is_empty() => {
+            let _ = writeln!(text, "  {}", difference.kind.word());
+        }
+        DifferenceKind::OnlyFirst | DifferenceKind::OnlySecond if difference.lines.is_empty() => {
+            let value = difference.first.as_ref().or(difference.second.as_ref());
+            let value = value.map(|value| format!(": {}", harmless(value))).unwrap_or_default();
+            let _ = writeln!(text, "  {at}  {FAINT}{}{FAINT:#}{value}", difference.kind.word());
+        }
+        kind => {
+            let _ = writeln!(text, "  {at}  {FAINT}{}{FAINT:#}", kind.word());
+            for (value, mark, style) in [(&difference.first, '-', FIRST), (&difference.second, '+', SECOND)] {
+                if let Some(value) = value {
+                    let _ = writeln!(text, "      {style}{mark} {}{style:#}", harmless(value));
+                }
+            }
+            if !difference.lines.is_empty() {
+                show_lines(text, &difference.lines, "      ", width);
+            }
+        }
+    }
+}

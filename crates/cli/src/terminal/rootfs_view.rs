@@ -1,0 +1,201 @@
+//! A root filesystem, for people: what it is, what would set its network up, who can log in, and what was placed on it.
+
+use std::fmt::Write as _;
+
+use anstyle::Style;
+use impostazione_core::rootfs::{
+    Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey,
+};
+use impostazione_core::size::ByteSize;
+
+use super::{harmless, wrapped_behind};
+
+const STRONG: Style = Style::new().bold();
+
+/// The columns of the titles.
+const TITLE: usize = 15;
+
+struct Lines {
+    text: String,
+    width: usize,
+}
+
+impl Lines {
+    /// A titled line, wrapped below itself.
+    fn add(&mut self, title: &str, value: &str) {
+        let indent = " ".repeat(TITLE + 2);
+        let wrapped = wrapped_behind(&harmless(value), &indent, self.width);
+        let value = wrapped.trim_start();
+        // Writing to a String does not fail.
+        let _ = writeln!(self.text, "  {title:TITLE$}{value}");
+    }
+
+    /// Several lines below one title; `none` where there is none.
+    fn list(&mut self, title: &str, values: &[String], none: &str) {
+        if values.is_empty() {
+            self.add(title, none);
+        }
+        for (index, value) in values.iter().enumerate() {
+            self.add(if index == 0 { title } else { "" }, value);
+        }
+    }
+}
+
+/// The whole of it.
+pub(crate) fn show_rootfs(name: &str, assessment: &RootfsAssessment, width: usize) -> String {
+    let survey = &assessment.survey;
+    let mut lines = Lines { text: format!("{STRONG}{}{STRONG:#}\n\n", harmless(name)), width };
+    system(&mut lines, survey);
+    network(&mut lines, survey);
+    logins(&mut lines, survey);
+    ssh(&mut lines, survey);
+    rest(&mut lines, survey);
+    placement(&mut lines, assessment);
+    lines.text.push('\n');
+    lines.text
+}
+
+fn system(lines: &mut Lines, survey: &Survey) {
+    match &survey.system {
+        Some(system) => {
+            let architecture = system.architecture.unwrap_or("unknown processor");
+            lines.add("system", &format!("{}, {architecture}", system.name));
+        }
+        None => lines.add("system", "not known: no etc/os-release"),
+    }
+    let access = if survey.is_read_only { ", read-only" } else { "" };
+    lines.add("free", &format!("{}{access}", ByteSize(survey.free_bytes)));
+    lines.add("host name", survey.hostname.as_deref().unwrap_or("none"));
+}
+
+fn network(lines: &mut Lines, survey: &Survey) {
+    let netplan = match &survey.netplan {
+        None => "not installed".to_owned(),
+        Some(netplan) => netplan.version.clone().unwrap_or_else(|| "installed, version not known".to_owned()),
+    };
+    lines.add("netplan", &netplan);
+    let renderers: Vec<String> = survey
+        .renderers
+        .iter()
+        .map(|renderer| {
+            let state = match (renderer.is_masked, renderer.is_enabled) {
+                (true, _) => "kept from starting",
+                (false, true) => "starts at boot",
+                (false, false) => "there, does not start by itself",
+            };
+            format!("{} {state}", renderer.unit.trim_end_matches(".service"))
+        })
+        .collect();
+    lines.list("services", &renderers, "none that sets links up");
+    let files: Vec<String> = survey
+        .network_files
+        .iter()
+        .map(|file| {
+            let says = file.effect.word();
+            let reader = if file.effect == Effect::Own { String::new() } else { format!("{}: ", file.reader.word()) };
+            format!("{} ({reader}{says})", file.path)
+        })
+        .collect();
+    lines.list("network files", &files, "none");
+    let wifi = &survey.wifi;
+    let mut can = Vec::new();
+    can.push(if wifi.can_join { "can join networks" } else { "cannot join networks" }.to_owned());
+    if wifi.can_join && !wifi.can_set_country {
+        can.push("no iw to tell a radio its country".to_owned());
+    }
+    if let Some(country) = &wifi.country {
+        can.push(format!("country {country}"));
+    }
+    lines.add("Wi-Fi", &can.join(", "));
+}
+
+fn logins(lines: &mut Lines, survey: &Survey) {
+    let logins: Vec<String> = survey.logins.iter().map(login).collect();
+    lines.list("logins", &logins, "nobody can log in");
+    lines.add("sudo", if survey.has_sudo { "installed" } else { "not installed" });
+}
+
+fn login(login: &FoundLogin) -> String {
+    let mut how = Vec::new();
+    match login.password {
+        FoundPassword::Set => how.push("a password".to_owned()),
+        FoundPassword::Empty => how.push("no password asked".to_owned()),
+        FoundPassword::Locked => {}
+    }
+    if login.keys > 0 {
+        how.push(super::count(login.keys, "SSH key", "SSH keys"));
+    }
+    let admin = if login.is_admin && login.uid != 0 { ", may act as root" } else { "" };
+    format!("{} (number {}) by {}{admin}", login.name, login.uid, how.join(" and "))
+}
+
+fn ssh(lines: &mut Lines, survey: &Survey) {
+    let ssh = &survey.ssh;
+    let state = match (ssh.is_there, ssh.is_enabled) {
+        (false, _) => "not installed",
+        (true, true) => "starts at boot",
+        (true, false) => "installed, does not start",
+    };
+    lines.add("SSH", state);
+    let keys: Vec<String> = ssh
+        .host_keys
+        .iter()
+        .map(|key| if key.kind.is_empty() { key.path.clone() } else { format!("{} {}", key.kind, key.fingerprint) })
+        .collect();
+    if ssh.is_there {
+        lines.list("host keys", &keys, "none");
+    }
+    let limits: Vec<String> = ssh
+        .limits
+        .iter()
+        .map(|setting| format!("{} ({}, line {})", setting.text, setting.path, setting.line))
+        .collect();
+    if !limits.is_empty() {
+        lines.list("SSH limits", &limits, "");
+    }
+}
+
+fn rest(lines: &mut Lines, survey: &Survey) {
+    let services: Vec<String> = survey
+        .time
+        .services
+        .iter()
+        .map(|service| {
+            let state = if service.is_enabled { "starts at boot" } else { "does not start" };
+            format!("{} {state}", service.unit.trim_end_matches(".service"))
+        })
+        .collect();
+    lines.list("time service", &services, "none");
+    let sources: Vec<String> =
+        survey.time.sources.iter().map(|source| format!("{} ({})", source.text, source.path)).collect();
+    if !sources.is_empty() {
+        lines.list("time servers", &sources, "");
+    }
+    lines.add("time zone", survey.time.zone.as_deref().unwrap_or("none, so UTC"));
+    lines.add("language", survey.locale.as_deref().unwrap_or("none set"));
+    let rewriters: Vec<String> =
+        survey.rewriters.iter().map(|rewriter| format!("{}: {}", rewriter.unit, rewriter.why)).collect();
+    lines.list("first boot", &rewriters, "nothing that rewrites settings");
+    lines.add(
+        "machine id",
+        match survey.machine_id {
+            MachineId::Empty => "empty: the first boot makes one",
+            MachineId::Missing => "missing: the first boot sets the system up anew",
+            MachineId::Uninitialized => "for a system that was never set up",
+            MachineId::Set => "set: it was started before, or is a copy of one that was",
+        },
+    );
+}
+
+fn placement(lines: &mut Lines, assessment: &RootfsAssessment) {
+    let Some(record) = &assessment.record else {
+        lines.add("placement", if assessment.has_leftovers { "one was begun and changed nothing" } else { "none" });
+        return;
+    };
+    let state = if record.is_under_way { ", cut off: place or undo completes it" } else { "" };
+    let paths = super::count(record.steps.len(), "path", "paths");
+    lines.add("placement", &format!("{}, {}, {paths}{state}", record.machine, record.placed));
+    for path in assessment.drifted() {
+        lines.add("", &format!("changed since: {path}"));
+    }
+}
