@@ -16,7 +16,9 @@ pub(crate) fn open(place: &WhereArguments) -> Result<Rootfs, Failure> {
             let image = RootfsImage::open(image).map_err(|fault| Failure::Files(fault.to_string()))?;
             image.mount().map_err(|fault| Failure::Files(fault.to_string()))
         }
-        (None, None) => Err(Failure::CommandLine("name a root filesystem with --root, or an image with --image".to_owned())),
+        (None, None) => Err(Failure::CommandLine(
+            "name a root filesystem with --root, or an image with --image".to_owned(),
+        )),
     }
 }
 

@@ -17,10 +17,8 @@ pub(crate) fn ask(question: &str, option: &str) -> Result<bool, Failure> {
     }
     terminal::tell(&format!("{question} [y/N] "));
     let mut answer = String::new();
-    io::stdin()
-        .lock()
-        .take(ANSWER_LIMIT)
-        .read_line(&mut answer)
-        .map_err(|error| Failure::Files(format!("the answer cannot be read: {}", impostazione_core::beside::plain(&error))))?;
+    io::stdin().lock().take(ANSWER_LIMIT).read_line(&mut answer).map_err(|error| {
+        Failure::Files(format!("the answer cannot be read: {}", impostazione_core::beside::plain(&error)))
+    })?;
     Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
 }

@@ -60,7 +60,14 @@ impl DifferenceKind {
 }
 
 fn difference(machine: &str, at: impl Into<String>, kind: DifferenceKind) -> Difference {
-    Difference { machine: machine.to_owned(), at: at.into(), kind, first: None, second: None, lines: Vec::new() }
+    Difference {
+        machine: machine.to_owned(),
+        at: at.into(),
+        kind,
+        first: None,
+        second: None,
+        lines: Vec::new(),
+    }
 }
 
 /// Compares two sheets, machine by machine and setting by setting; whatever order they are written in.
@@ -262,9 +269,12 @@ fn of_files(
     }
     let (old, new) = (first.content(one)?, second.content(other)?);
     match (old, new) {
-        (HostContent::Link(old), HostContent::Link(new)) => (found.first, found.second) = (Some(old), Some(new)),
+        (HostContent::Link(old), HostContent::Link(new)) => {
+            (found.first, found.second) = (Some(old), Some(new))
+        }
         (HostContent::Bytes(old), HostContent::Bytes(new)) if old != new => {
-            let is_open = |file: &ListedFile| u32::from_str_radix(&file.mode, 8).is_ok_and(|mode| mode & 0o004 != 0);
+            let is_open =
+                |file: &ListedFile| u32::from_str_radix(&file.mode, 8).is_ok_and(|mode| mode & 0o004 != 0);
             match (shown(at, &old, is_open(one)), shown(at, &new, is_open(other))) {
                 (Some(old), Some(new)) if old != new => found.lines = different_lines(&old, &new),
                 _ => found.kind = DifferenceKind::SecretDiffers,
@@ -356,9 +366,12 @@ fn of_change(rootfs: &Rootfs, machine: &str, change: &Change) -> Result<Differen
                 }
                 return Ok(found);
             }
-            let is_open = !change.is_secret && there.mode & 0o004 != 0 || change.path.ends_with("authorized_keys");
+            let is_open =
+                !change.is_secret && there.mode & 0o004 != 0 || change.path.ends_with("authorized_keys");
             match (shown(&change.path, bytes, is_open), shown(&change.path, now.as_bytes(), is_open)) {
-                (Some(first), Some(second)) if first != second => found.lines = different_lines(&first, &second),
+                (Some(first), Some(second)) if first != second => {
+                    found.lines = different_lines(&first, &second)
+                }
                 _ => found.kind = DifferenceKind::SecretDiffers,
             }
         }

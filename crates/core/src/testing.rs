@@ -8,6 +8,10 @@ use jiff::civil::date;
 use crate::assess::{Assessment, assess};
 use crate::beside::{Beside, ReadFault};
 use crate::inspect::inspect_netplan;
+use crate::output::{TreeOnDisk, Writing, render, write};
+use crate::rootfs::{Record, Rootfs, Since, State, Step, Subject, Survey, View, Wishes, plan};
+use crate::rules::{RootfsCase, judge_rootfs};
+use crate::size::ByteSize;
 use crate::source::Source;
 
 /// Files in memory.
@@ -120,6 +124,9 @@ pub(crate) fn assess_example(example: &str) -> Assessment {
     if example.starts_with("# a netplan file") {
         return inspect_example(example);
     }
+    if example.starts_with("# a root filesystem") {
+        return rootfs_example(example);
+    }
     if example.starts_with("# a whole sheet") {
         return assess_text(example);
     }
@@ -148,6 +155,82 @@ fn inspect_example(example: &str) -> Assessment {
         findings: inspection.findings,
         is_whole: true,
     }
+}
+
+/// A root filesystem on which everything is right: paths and what is in them.
+const ROOTFS: &str = include_str!("../testdata/rootfs.toml");
+
+/// Judges the output of the right sheet, or of one that an example names, against a right root filesystem over which the paths
+/// of the example are laid.
+fn rootfs_example(example: &str) -> Assessment {
+    let piece: toml::Table = example.parse().unwrap();
+    let mut files: toml::Table = ROOTFS.parse().unwrap();
+    files.extend(
+        piece.iter().filter(|(key, _)| key.contains('/')).map(|(key, value)| (key.clone(), value.clone())),
+    );
+    let folder = tempfile::tempdir().unwrap();
+    let top = folder.path().join("rootfs");
+    for (path, text) in files.iter().filter_map(|(path, text)| Some((path, text.as_str()?))) {
+        let path = top.join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, text).unwrap();
+    }
+    let assessment = assess_example(match piece.get("output").and_then(toml::Value::as_str) {
+        Some("wifi") => {
+            "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n\
+             [secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\n\
+             link.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n"
+        }
+        Some("locale") => "[common]\nlocale = \"it_IT.UTF-8\"\n",
+        _ => "",
+    });
+    let tree = render(assessment.proved().unwrap(), |_| true).unwrap();
+    let into = folder.path().join("output");
+    let machines = std::iter::once("gauge-01").collect();
+    write(&tree, Writing { into: &into, machines: &machines, prune: false, seen: &|_| {} }).unwrap();
+    let output = TreeOnDisk::open(&into).unwrap().0.host("gauge-01").unwrap();
+    let rootfs = Rootfs::open(&top).unwrap();
+    let view = View::of(&rootfs);
+    let survey = Survey::of(view).unwrap();
+    let plan = plan(view, &survey, &output, Wishes::default()).unwrap();
+    let said = |table: &str, key: &str| piece.get(table).and_then(|table| table.get(key)).cloned();
+    let flag = |key: &str| said("mount", key).and_then(|value| value.as_bool()).unwrap_or(false);
+    let mut room = survey.room;
+    room.is_read_only = flag("read_only");
+    if let Some(free) = said("mount", "free") {
+        room.bytes = ByteSize::parse(free.as_str().unwrap()).unwrap().0;
+    }
+    let record = said("placement", "machine").map(|machine| Record {
+        machine: machine.as_str().unwrap().to_owned(),
+        steps: vec![Step {
+            path: "etc/hostname".to_owned(),
+            subject: Subject::Names.into(),
+            why: String::new(),
+            before: State::Absent,
+            after: State::Absent,
+            is_made_up: false,
+        }],
+        ..Record::default()
+    });
+    let since = match said("placement", "changed") {
+        Some(_) => Since::Changed(State::Absent),
+        None => Since::AsPlaced,
+    };
+    let case = RootfsCase {
+        name: "card",
+        view,
+        survey: &survey,
+        placing: Some((&output, &plan)),
+        wishes: Wishes::default(),
+        record: record.as_ref(),
+        since: &[since],
+        is_running: flag("is_running"),
+        room,
+        may_replace: false,
+        may_lose_changes: false,
+    };
+    let (sources, findings) = judge_rootfs(&case);
+    Assessment { sources, findings, ..assessment }
 }
 
 fn lay_over(base: &mut toml::Table, piece: toml::Table) {

@@ -6,8 +6,8 @@ use globset::{Glob, GlobSet, GlobSetBuilder};
 use impostazione_core::compare::{Difference, compare_outputs, compare_rootfs, compare_sheets};
 use impostazione_core::output::{OutputFault, TreeOnDisk};
 use impostazione_core::review::review;
-use impostazione_core::secret::FilesOnly;
 use impostazione_core::rootfs::{Placing, Record, Request, Rootfs};
+use impostazione_core::secret::FilesOnly;
 use serde::Serialize;
 
 use super::check::to_json;
@@ -88,6 +88,9 @@ fn look(path: &Path) -> Result<Side, Failure> {
             Err(fault) => Err(files(fault)),
         };
     }
+    if !path.exists() {
+        return Err(Failure::Files(format!("there is no {}", path.display())));
+    }
     Ok(Side::Sheet)
 }
 
@@ -128,7 +131,8 @@ fn with_rootfs(
 ) -> Result<Vec<Difference>, Failure> {
     let record = Record::read(rootfs).map_err(failure)?;
     let hosts: Vec<&str> = tree.hosts().into_iter().filter(|host| includes(host)).collect();
-    let placed = record.as_ref().map(|record| record.machine.as_str()).filter(|machine| hosts.contains(machine));
+    let placed =
+        record.as_ref().map(|record| record.machine.as_str()).filter(|machine| hosts.contains(machine));
     let machine = match (inner.as_deref(), placed, hosts.as_slice()) {
         (Some(machine), _, _) | (None, Some(machine), _) => machine.to_owned(),
         (None, None, [machine]) => (*machine).to_owned(),

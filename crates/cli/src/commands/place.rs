@@ -30,11 +30,20 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool) -> Result<Exit, Failu
         return Ok(Exit::ErrorsRemain);
     }
     if placing.is_done(&rootfs).map_err(failure)? {
-        return tell(quiet, &format!("{name}: {} is placed already, and nothing has to change\n", output.machine));
+        return tell(
+            quiet,
+            &format!("{name}: {} is placed already, and nothing has to change\n", output.machine),
+        );
     }
     let outstanding = placing.outstanding(&rootfs).map_err(failure)?;
     if !quiet || arguments.dry_run {
-        terminal::print(&terminal::show_change(&rootfs, &placing, &outstanding, &output.machine, terminal::width()))?;
+        terminal::print(&terminal::show_change(
+            &rootfs,
+            &placing,
+            &outstanding,
+            &output.machine,
+            terminal::width(),
+        ))?;
     }
     if arguments.dry_run {
         return tell(quiet, &format!("{name}: nothing was changed, as --dry-run asks\n"));
@@ -47,7 +56,14 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool) -> Result<Exit, Failu
     warn_of_owners(&record.not_owned);
     warn_of_room(&rootfs);
     let changes = terminal::count(record.steps.len(), "path", "paths");
-    tell(quiet, &format!("{name}: {} is placed, {changes} changed; `impostazione undo {}` takes it back\n", output.machine, place_words(arguments)))
+    tell(
+        quiet,
+        &format!(
+            "{name}: {} is placed, {changes} changed; `impostazione undo {}` takes it back\n",
+            output.machine,
+            place_words(arguments)
+        ),
+    )
 }
 
 /// Where it was placed, as it is typed.
@@ -59,11 +75,19 @@ fn place_words(arguments: &PlaceArguments) -> String {
     }
 }
 
-fn may_go_on(arguments: &PlaceArguments, placing: &Placing, name: &str, machine: &str) -> Result<bool, Failure> {
+fn may_go_on(
+    arguments: &PlaceArguments,
+    placing: &Placing,
+    name: &str,
+    machine: &str,
+) -> Result<bool, Failure> {
     let drifted = placing.drifted();
     if !drifted.is_empty() && !arguments.over_changes {
         let changed = terminal::count(drifted.len(), "path was", "paths were");
-        if !ask(&format!("{changed} changed since the earlier placement. Go on, and lose that?"), "--over-changes")? {
+        if !ask(
+            &format!("{changed} changed since the earlier placement. Go on, and lose that?"),
+            "--over-changes",
+        )? {
             return Ok(false);
         }
     }
@@ -93,10 +117,15 @@ fn read_output(arguments: &PlaceArguments) -> Result<HostOutput, Failure> {
                 Some(inner) => vec![inner],
                 None => tree.machines().into_iter().map(str::to_owned).collect(),
             };
-            let fitting: Vec<String> = known.into_iter().filter(|machine| matcher.is_match(machine)).collect();
+            let fitting: Vec<String> =
+                known.into_iter().filter(|machine| matcher.is_match(machine)).collect();
             match fitting.as_slice() {
                 [one] => one.clone(),
-                [] => return Err(Failure::CommandLine(format!("--only {glob}: {name} has no machine of such a name"))),
+                [] => {
+                    return Err(Failure::CommandLine(format!(
+                        "--only {glob}: {name} has no machine of such a name"
+                    )));
+                }
                 several => {
                     return Err(Failure::CommandLine(format!(
                         "--only {glob} fits {}, and a root filesystem is one machine's",
@@ -141,7 +170,10 @@ fn warn_of_room(rootfs: &Rootfs) {
         && room.bytes < LITTLE
     {
         let left = impostazione_core::size::ByteSize(room.bytes);
-        terminal::complain(&format!("{} has {left} left, which is little for a first boot", rootfs.name().display()));
+        terminal::complain(&format!(
+            "{} has {left} left, which is little for a first boot",
+            rootfs.name().display()
+        ));
     }
 }
 

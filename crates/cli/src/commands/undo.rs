@@ -15,7 +15,12 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
     let Some(record) = &assessment.record else {
         if assessment.has_leftovers {
             clear(&rootfs).map_err(failure)?;
-            return tell(quiet, &format!("{name}: a placement had been begun and had changed nothing; what it left is gone\n"));
+            return tell(
+                quiet,
+                &format!(
+                    "{name}: a placement had been begun and had changed nothing; what it left is gone\n"
+                ),
+            );
         }
         return Err(Failure::Files(format!("{name} has no placement to be taken back")));
     };
@@ -27,17 +32,27 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
         terminal::tell(&format!("  changed since: {}\n", terminal::harmless(path)));
     }
     if !drifted.is_empty() && !arguments.over_changes {
-        let what = if drifted.len() == 1 { "this path was".to_owned() } else { format!("these {} paths were", drifted.len()) };
-        if !ask(&format!("Since the placement {what} changed. Take it back, and lose that?"), "--over-changes")? {
+        let what = if drifted.len() == 1 {
+            "this path was".to_owned()
+        } else {
+            format!("these {} paths were", drifted.len())
+        };
+        if !ask(
+            &format!("Since the placement {what} changed. Take it back, and lose that?"),
+            "--over-changes",
+        )? {
             return declined(&name);
         }
     }
-    if !arguments.yes && !ask(&format!("Take the placement of {} on {name} back?", record.machine), "--yes")? {
+    if !arguments.yes && !ask(&format!("Take the placement of {} on {name} back?", record.machine), "--yes")?
+    {
         return declined(&name);
     }
     let undone = take_back(&rootfs, record).map_err(failure)?;
     for folder in &undone.left_folders {
-        terminal::complain(&format!("/{folder} was made by the placement and holds something else by now; it was left"));
+        terminal::complain(&format!(
+            "/{folder} was made by the placement and holds something else by now; it was left"
+        ));
     }
     let restored = terminal::count(undone.restored, "path is", "paths are");
     tell(quiet, &format!("{name}: {restored} as before, and the record of the placement is gone\n"))

@@ -29,8 +29,11 @@ pub(crate) fn show_differences(differences: &[Difference], names: (&str, &str), 
             show_one(&mut text, difference, width);
         }
     }
-    let mut machines: Vec<&str> =
-        differences.iter().map(|difference| difference.machine.as_str()).filter(|name| !name.is_empty()).collect();
+    let mut machines: Vec<&str> = differences
+        .iter()
+        .map(|difference| difference.machine.as_str())
+        .filter(|name| !name.is_empty())
+        .collect();
     machines.dedup();
     let machines = super::count(machines.len(), "machine differs", "machines differ");
     let _ = writeln!(text, "\n{machines}, in {}", super::count(differences.len(), "place", "places"));

@@ -19,8 +19,8 @@ use std::io::{self, Write as _};
 use crate::exit::Failure;
 
 pub(crate) use change_view::show_change;
-pub(crate) use difference_view::show_differences;
 pub(crate) use counts::{count, mendable_line, summary_line, summary_of_host};
+pub(crate) use difference_view::show_differences;
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
 pub(crate) use inventory_view::show_inventory;
 pub(crate) use netplan_view::show_netplan_host;
@@ -79,7 +79,8 @@ fn showable(text: &str) -> Cow<'_, str> {
 
 /// A text wrapped behind an indent.
 fn wrapped_behind(text: &str, indent: &str, width: usize) -> String {
-    let options = textwrap::Options::new(width).initial_indent(indent).subsequent_indent(indent).break_words(false);
+    let options =
+        textwrap::Options::new(width).initial_indent(indent).subsequent_indent(indent).break_words(false);
     textwrap::fill(&harmless(text), options)
 }
 

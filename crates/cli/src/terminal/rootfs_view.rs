@@ -3,9 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::Style;
-use impostazione_core::rootfs::{
-    Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey,
-};
+use impostazione_core::rootfs::{Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey};
 use impostazione_core::size::ByteSize;
 
 use super::{harmless, wrapped_behind};
@@ -92,7 +90,8 @@ fn network(lines: &mut Lines, survey: &Survey) {
         .iter()
         .map(|file| {
             let says = file.effect.word();
-            let reader = if file.effect == Effect::Own { String::new() } else { format!("{}: ", file.reader.word()) };
+            let reader =
+                if file.effect == Effect::Own { String::new() } else { format!("{}: ", file.reader.word()) };
             format!("{} ({reader}{says})", file.path)
         })
         .collect();
@@ -137,11 +136,17 @@ fn ssh(lines: &mut Lines, survey: &Survey) {
         (true, false) => "installed, does not start",
     };
     lines.add("SSH", state);
-    let keys: Vec<String> = ssh
-        .host_keys
-        .iter()
-        .map(|key| if key.kind.is_empty() { key.path.clone() } else { format!("{} {}", key.kind, key.fingerprint) })
-        .collect();
+    let keys: Vec<String> =
+        ssh.host_keys
+            .iter()
+            .map(|key| {
+                if key.kind.is_empty() {
+                    key.path.clone()
+                } else {
+                    format!("{} {}", key.kind, key.fingerprint)
+                }
+            })
+            .collect();
     if ssh.is_there {
         lines.list("host keys", &keys, "none");
     }
@@ -189,7 +194,10 @@ fn rest(lines: &mut Lines, survey: &Survey) {
 
 fn placement(lines: &mut Lines, assessment: &RootfsAssessment) {
     let Some(record) = &assessment.record else {
-        lines.add("placement", if assessment.has_leftovers { "one was begun and changed nothing" } else { "none" });
+        lines.add(
+            "placement",
+            if assessment.has_leftovers { "one was begun and changed nothing" } else { "none" },
+        );
         return;
     };
     let state = if record.is_under_way { ", cut off: place or undo completes it" } else { "" };

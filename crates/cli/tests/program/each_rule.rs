@@ -775,6 +775,8 @@ fn no_rule_is_left_out_here() {
     tested.extend(of_netplan.iter().map(|case| case.rule));
     // tests/program/inspect.rs has this one, which takes two files.
     tested.insert("netplan-files-collide");
+    // tests/program/rootfs_rules.rs has those on root filesystems.
+    tested.extend(rules.iter().filter(|rule| crate::rootfs_rules::is_of_rootfs(rule)));
     assert_eq!(tested, rules);
 }
 

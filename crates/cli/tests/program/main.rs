@@ -9,10 +9,14 @@
 
 mod appliances;
 mod bad_input;
+mod card;
 mod command_line;
+mod comparing;
+mod cut_off;
 mod each_rule;
 mod environment;
 mod host_files;
+mod hostile_rootfs;
 mod inspect;
 mod judges;
 mod layout;
@@ -24,8 +28,12 @@ mod netplan_manager;
 mod netplan_shapes;
 mod no_leak;
 mod packages;
+mod placing;
+mod placing_judges;
 mod render;
 mod review;
+mod rootfs;
+mod rootfs_rules;
 mod rows;
 mod sarif;
 mod schema;

@@ -247,7 +247,8 @@ impl TreeOnDisk {
                 (None, HostContent::Bytes(bytes)) => {
                     let path = self.folder.join(&file.path);
                     logins = Some(
-                        Logins::parse(&bytes).map_err(|reason| OutputFault::LoginsUnreadable(path, reason))?,
+                        Logins::parse(&bytes)
+                            .map_err(|reason| OutputFault::LoginsUnreadable(path, reason))?,
                     );
                 }
                 (None, HostContent::Link(_)) => {}

@@ -108,7 +108,8 @@ impl Placing {
         let since = since_record(rootfs, record.as_ref())?;
         let of_same = record.as_ref().filter(|record| record.machine == output.machine);
         // An identity of its own, once given, stays.
-        let fresh_identity = request.wishes.fresh_identity || of_same.is_some_and(|record| record.fresh_identity);
+        let fresh_identity =
+            request.wishes.fresh_identity || of_same.is_some_and(|record| record.fresh_identity);
         let wishes = Wishes { fresh_identity };
         let is_running = is_running(rootfs);
         // What is no Linux system has nothing to plan with.
@@ -137,6 +138,7 @@ impl Placing {
             machine: output.machine.clone(),
             output: output.digest.clone(),
             placed: placed.to_owned(),
+            accounts: output.logins.accounts.iter().map(|login| login.name.clone()).collect(),
             fresh_identity,
         };
         let assessment = RootfsAssessment { survey, record, since, sources, findings, has_leftovers };
@@ -218,7 +220,10 @@ impl RootfsAssessment {
     /// Paths that somebody has changed since they were placed.
     pub fn drifted(&self) -> Vec<&str> {
         let steps = self.record.iter().flat_map(|record| &record.steps).zip(&self.since);
-        steps.filter(|(_, since)| matches!(since, Since::Changed(_))).map(|(step, _)| step.path.as_str()).collect()
+        steps
+            .filter(|(_, since)| matches!(since, Since::Changed(_)))
+            .map(|(step, _)| step.path.as_str())
+            .collect()
     }
 }
 

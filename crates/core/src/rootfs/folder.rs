@@ -34,7 +34,9 @@ pub enum RootfsFault {
     #[error("/{0} on the rootfs cannot be reached: {1}")]
     Unreachable(String, &'static str),
     /// A device, a pipe, a socket or a folder stands where a file belongs.
-    #[error("/{path} on the rootfs is {kind}, and a file belongs there; look at what it is for, and move it away")]
+    #[error(
+        "/{path} on the rootfs is {kind}, and a file belongs there; look at what it is for, and move it away"
+    )]
     NotAFile {
         /// Where.
         path: String,
@@ -42,7 +44,9 @@ pub enum RootfsFault {
         kind: &'static str,
     },
     /// A file stands where a folder belongs.
-    #[error("/{0} on the rootfs is no folder, and files belong into it; look at what it is for, and move it away")]
+    #[error(
+        "/{0} on the rootfs is no folder, and files belong into it; look at what it is for, and move it away"
+    )]
     FileInTheWay(String),
     /// A file is larger than a file of its kind can be.
     #[error("/{path} on the rootfs has {}, and no more than {} are read", ByteSize(*.size), ByteSize(READ_LIMIT))]
@@ -58,7 +62,9 @@ pub enum RootfsFault {
     )]
     Immutable(String),
     /// The kernel cannot keep a look-up within a folder.
-    #[error("this kernel cannot keep a look-up of paths within a folder, which takes Linux 5.6 or later; nothing is placed from here")]
+    #[error(
+        "this kernel cannot keep a look-up of paths within a folder, which takes Linux 5.6 or later; nothing is placed from here"
+    )]
     KernelTooOld,
     /// The system says no.
     #[error("/{path} on the rootfs cannot be {doing}: {}", plain(.source))]
@@ -116,7 +122,13 @@ pub struct Found {
 }
 
 impl Found {
-    #[allow(clippy::cast_sign_loss, clippy::cast_possible_truncation, clippy::cast_lossless, clippy::useless_conversion, reason = "the widths of these fields differ between processors")]
+    #[allow(
+        clippy::cast_sign_loss,
+        clippy::cast_possible_truncation,
+        clippy::cast_lossless,
+        clippy::useless_conversion,
+        reason = "the widths of these fields differ between processors"
+    )]
     pub(super) fn of(stat: &Stat) -> Self {
         let kind = match FileType::from_raw_mode(stat.st_mode) {
             FileType::RegularFile => Kind::File,
@@ -206,7 +218,8 @@ impl Rootfs {
     pub fn follow(&self, path: &str) -> Result<Option<Found>, RootfsFault> {
         match self.open_at(path, OFlags::PATH) {
             Ok(found) => {
-                let stat = rustix::fs::fstat(&found).map_err(|errno| RootfsFault::refused("read", path, errno))?;
+                let stat =
+                    rustix::fs::fstat(&found).map_err(|errno| RootfsFault::refused("read", path, errno))?;
                 Ok(Some(Found::of(&stat)))
             }
             Err(Errno::NOENT | Errno::NOTDIR) => Ok(None),

@@ -155,13 +155,19 @@ impl RootfsImage {
 
     /// Attaches a partition to a loop device, whose path is given.
     fn attach(&self, partition: &Partition) -> Result<String, ImageFault> {
-        let refused = |reason: String| ImageFault::Refused { path: self.path.clone(), doing: "attached to a loop device", reason };
+        let refused = |reason: String| ImageFault::Refused {
+            path: self.path.clone(),
+            doing: "attached to a loop device",
+            reason,
+        };
         let output = Command::new("losetup")
             .args(["--find", "--show", "--offset", &partition.start.to_string()])
             .args(["--sizelimit", &partition.size.to_string()])
             .arg(&self.path)
             .output()
-            .map_err(|error| refused(format!("losetup of util-linux cannot be started: {}", plain(&error))))?;
+            .map_err(|error| {
+                refused(format!("losetup of util-linux cannot be started: {}", plain(&error)))
+            })?;
         if !output.status.success() {
             return Err(refused(String::from_utf8_lossy(&output.stderr).trim().to_owned()));
         }
@@ -174,7 +180,9 @@ fn mount_alone(device: &str) -> io::Result<OwnedFd> {
     let context = rustix::mount::fsopen("ext4", FsOpenFlags::FSOPEN_CLOEXEC)?;
     rustix::mount::fsconfig_set_string(&context, "source", device)?;
     rustix::mount::fsconfig_create(&context)?;
-    let none = MountAttrFlags::MOUNT_ATTR_NODEV | MountAttrFlags::MOUNT_ATTR_NOSUID | MountAttrFlags::MOUNT_ATTR_NOEXEC;
+    let none = MountAttrFlags::MOUNT_ATTR_NODEV
+        | MountAttrFlags::MOUNT_ATTR_NOSUID
+        | MountAttrFlags::MOUNT_ATTR_NOEXEC;
     Ok(rustix::mount::fsmount(&context, FsMountFlags::FSMOUNT_CLOEXEC, none)?)
 }
 

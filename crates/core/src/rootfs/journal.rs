@@ -24,6 +24,8 @@ pub struct Occasion {
     pub output: String,
     /// When, as the administrator's clock has it.
     pub placed: String,
+    /// Accounts of the output.
+    pub accounts: Vec<String>,
     /// Whether the host is given an identity of its own.
     pub fresh_identity: bool,
 }
@@ -47,10 +49,14 @@ pub(super) fn place(rootfs: &Rootfs, changes: &[Change], occasion: &Occasion) ->
         Err(fault) => {
             // Nothing was changed yet. What cannot be cleared now is cleared by the next command.
             let made = std::mem::take(&mut making.made_folders);
+            let times = std::mem::take(&mut making.folders);
             drop(making);
             let _ = clear_leftovers(rootfs);
             for folder in made.iter().rev() {
                 let _ = remove_folder(rootfs, folder);
+            }
+            for folder in times.iter().rev() {
+                let _ = set_times(rootfs, folder);
             }
             Err(fault)
         }
@@ -135,6 +141,7 @@ impl<'a> Making<'a> {
             steps,
             folders: std::mem::take(&mut self.folders),
             made_folders: self.made_folders.clone(),
+            accounts: occasion.accounts.clone(),
             fresh_identity: occasion.fresh_identity,
             not_owned,
             is_under_way: false,
@@ -161,13 +168,8 @@ impl<'a> Making<'a> {
         let before = State::at(parent.as_fd(), name, path)?;
         match &before {
             State::Absent => return Ok(before),
-            State::Folder { .. } if matches!(change.want, Want::Folder { .. }) => return Ok(before),
-            State::Folder { .. } => return Err(super::folder::not_a_file(path, Kind::Folder)),
-            State::File { .. } | State::Link { .. } if matches!(change.want, Want::Folder { .. }) => {
-                return Err(RootfsFault::FileInTheWay(path.to_owned()));
-            }
-            State::File { .. } => refuse_immutable(parent.as_fd(), name, path)?,
-            State::Link { .. } => {}
+            State::Folder { .. } => return Ok(before),
+            State::File { .. } | State::Link { .. } => {}
         }
         let kept = number.to_string();
         match rustix::fs::linkat(&parent, name, &self.kept, kept.as_str(), AtFlags::empty()) {
@@ -319,13 +321,17 @@ pub(super) fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFau
     for (number, step) in record.steps.iter().enumerate().rev() {
         put_back(rootfs, kept.as_ref(), number, step, &mut undone)?;
     }
+    for times in record.folders.iter().rev() {
+        set_times(rootfs, times)?;
+    }
     sync(&folder)?;
     drop((kept, folder));
     remove_record(rootfs)?;
     for path in record.made_folders.iter().rev() {
         remove_folder(rootfs, path)?;
     }
-    for times in record.folders.iter().rev() {
+    // That of the folder in which the record lay, which has just changed.
+    for times in record.folders.iter().filter(|times| RECORD_FOLDER.starts_with(times.path.as_str())) {
         set_times(rootfs, times)?;
     }
     sync(&rootfs.top())?;
@@ -463,7 +469,8 @@ fn copy(
         if let Some(owner) = owner {
             give(to, new_name, owner).map_err(refused)?;
         }
-        return rustix::fs::utimensat(to, new_name, &times(found), AtFlags::SYMLINK_NOFOLLOW).map_err(refused);
+        return rustix::fs::utimensat(to, new_name, &times(found), AtFlags::SYMLINK_NOFOLLOW)
+            .map_err(refused);
     }
     let old = open_to_read(from, name, path)?;
     let new = write_new(to, new_name, &[], 0o600, None, path)?;
@@ -483,10 +490,7 @@ fn kept_fault(path: &str, source: io::Error) -> RootfsFault {
 }
 
 fn times(found: Found) -> Timestamps {
-    let time = |(seconds, nanoseconds): (i64, u32)| Timespec {
-        tv_sec: seconds,
-        tv_nsec: nanoseconds.into(),
-    };
+    let time = |(seconds, nanoseconds): (i64, u32)| Timespec { tv_sec: seconds, tv_nsec: nanoseconds.into() };
     Timestamps { last_access: time(found.accessed), last_modification: time(found.modified) }
 }
 
@@ -533,6 +537,32 @@ fn open_to_read(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<OwnedF
         .map_err(|errno| RootfsFault::refused("read", path, errno))
 }
 
+/// Refuses what could not be changed: a folder where a file belongs, a file where a folder does, and a file that is marked
+/// immutable. `before` is what stands there.
+pub(super) fn refuse_if_in_the_way(
+    rootfs: &Rootfs,
+    change: &Change,
+    before: &State,
+) -> Result<(), RootfsFault> {
+    let path = change.path.as_str();
+    match (before, &change.want) {
+        (State::Absent, _) | (State::Folder { .. }, Want::Folder { .. }) => Ok(()),
+        (State::Folder { .. }, _) => Err(super::folder::not_a_file(path, Kind::Folder)),
+        (State::File { .. } | State::Link { .. }, Want::Folder { .. }) => {
+            Err(RootfsFault::FileInTheWay(path.to_owned()))
+        }
+        (State::Link { .. }, _) => Ok(()),
+        (State::File { .. }, _) => match rootfs.parent(path)? {
+            Some((parent, name))
+                if look_in(parent.as_fd(), name, path)?.is_some_and(|found| found.kind == Kind::File) =>
+            {
+                refuse_immutable(parent.as_fd(), name, path)
+            }
+            _ => Ok(()),
+        },
+    }
+}
+
 /// Refuses a file that is marked immutable or to be added to only (`chattr(1)`); filesystems without such marks say nothing.
 fn refuse_immutable(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<(), RootfsFault> {
     let file = open_to_read(folder, name, path)?;
@@ -545,11 +575,7 @@ fn refuse_immutable(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<()
 }
 
 /// Copies what is beside mode and owner: access lists, labels, capabilities. A filesystem that has none is content.
-fn copy_extended_attributes(
-    from: BorrowedFd<'_>,
-    to: BorrowedFd<'_>,
-    path: &str,
-) -> Result<(), RootfsFault> {
+fn copy_extended_attributes(from: BorrowedFd<'_>, to: BorrowedFd<'_>, path: &str) -> Result<(), RootfsFault> {
     let mut names = vec![0; 64 * 1024];
     let length = match rustix::fs::flistxattr(from, names.as_mut_slice()) {
         Ok(length) => length,
@@ -557,7 +583,8 @@ fn copy_extended_attributes(
         Err(errno) => return Err(RootfsFault::refused("read", path, errno)),
     };
     let mut value = vec![0; 64 * 1024];
-    for name in names.get(..length).unwrap_or_default().split(|byte| *byte == 0).filter(|name| !name.is_empty())
+    for name in
+        names.get(..length).unwrap_or_default().split(|byte| *byte == 0).filter(|name| !name.is_empty())
     {
         let read = rustix::fs::fgetxattr(from, name, value.as_mut_slice())
             .map_err(|errno| RootfsFault::refused("read", path, errno))?;
@@ -571,11 +598,7 @@ fn copy_extended_attributes(
     Ok(())
 }
 
-fn remember_times(
-    rootfs: &Rootfs,
-    folder: &str,
-    folders: &mut Vec<FolderTimes>,
-) -> Result<(), RootfsFault> {
+fn remember_times(rootfs: &Rootfs, folder: &str, folders: &mut Vec<FolderTimes>) -> Result<(), RootfsFault> {
     if folders.iter().any(|known| known.path == folder) {
         return Ok(());
     }
@@ -591,10 +614,7 @@ fn remember_times(
 }
 
 fn set_times(rootfs: &Rootfs, folder: &FolderTimes) -> Result<(), RootfsFault> {
-    let time = |(seconds, nanoseconds): (i64, u32)| Timespec {
-        tv_sec: seconds,
-        tv_nsec: nanoseconds.into(),
-    };
+    let time = |(seconds, nanoseconds): (i64, u32)| Timespec { tv_sec: seconds, tv_nsec: nanoseconds.into() };
     let times = Timestamps { last_access: time(folder.accessed), last_modification: time(folder.modified) };
     match rootfs.open_at(&folder.path, OFlags::RDONLY | OFlags::DIRECTORY) {
         // Times are no reason to stop.
@@ -626,7 +646,10 @@ fn open_folder(rootfs: &Rootfs, path: &str) -> Result<OwnedFd, RootfsFault> {
 
 fn make_folder(rootfs: &Rootfs, path: &str, mode: u32, owner: Option<Owner>) -> Result<(), RootfsFault> {
     let Some((parent, name)) = rootfs.parent(path)? else {
-        return Err(RootfsFault::Unreachable(path.to_owned(), "the folder that it belongs into is not there"));
+        return Err(RootfsFault::Unreachable(
+            path.to_owned(),
+            "the folder that it belongs into is not there",
+        ));
     };
     rustix::fs::mkdirat(&parent, name, Mode::from_raw_mode(0o700)).map_err(|errno| match errno {
         Errno::EXIST => RootfsFault::FileInTheWay(path.to_owned()),

@@ -11,19 +11,18 @@ mod state;
 mod survey;
 mod view;
 
-pub use assess::{
-    AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back,
-};
+pub use assess::{AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back};
 pub use change::{Change, Owner, Subject, Want};
 pub use folder::{Found, Kind, READ_LIMIT, Room, Rootfs, RootfsFault};
 pub use image::{Filesystem, ImageFault, Partition, RootfsImage};
 pub use journal::{Occasion, Since, Undone, clear};
-pub(crate) use plan::{merge_hosts, own_names};
 pub use plan::{Obstacle, Plan, PlanFault, Wishes, plan};
+pub(crate) use plan::{merge_hosts, own_names};
 pub use record::{FolderTimes, RECORD_FOLDER, Record, RecordFault, Step};
 pub use state::State;
 pub use survey::{
-    Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundSource, FoundSsh, FoundTime, FoundWifi,
-    MachineId, NetworkFile, Reader, Renderer, Rewriter, SshSetting, Survey, System, TimeServiceFound,
+    Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundSource, FoundSsh, FoundTime,
+    FoundWifi, MachineId, NetworkFile, Reader, Renderer, Rewriter, SshSetting, Survey, System,
+    TimeServiceFound,
 };
 pub use view::View;

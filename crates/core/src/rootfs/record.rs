@@ -18,7 +18,7 @@ pub(super) const KEPT: &str = "kept";
 pub(super) const NEW: &str = "new";
 
 /// A placement as its record has it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Record {
     /// Form of the record.
     pub format: u8,
@@ -34,6 +34,8 @@ pub struct Record {
     pub folders: Vec<FolderTimes>,
     /// Folders that were made for the record itself.
     pub made_folders: Vec<String>,
+    /// Accounts of the output, which are logins of the host and none of the image.
+    pub accounts: Vec<String>,
     /// Whether the host was given an identity of its own.
     pub fresh_identity: bool,
     /// Paths that belong to whoever placed them, since only root can give things away.
@@ -106,9 +108,8 @@ impl Record {
             return Err(malformed(&format!("its format is {}", record.format)));
         }
         // Whoever changed the record cannot make this reach into other places by odd paths.
-        let is_plain = |path: &str| {
-            !path.is_empty() && path.split('/').all(|part| !matches!(part, "" | "." | ".."))
-        };
+        let is_plain =
+            |path: &str| !path.is_empty() && path.split('/').all(|part| !matches!(part, "" | "." | ".."));
         if let Some(step) = record.steps.iter().find(|step| !is_plain(&step.path)) {
             return Err(malformed(&format!("it names a path {:?}", step.path)));
         }

@@ -110,9 +110,11 @@ fn digest_of(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<(u64, Str
     let mut size = 0;
     let mut buffer = [0; 16 * 1024];
     loop {
-        let count = file
-            .read(&mut buffer)
-            .map_err(|source| RootfsFault::Refused { doing: "read", path: path.to_owned(), source })?;
+        let count = file.read(&mut buffer).map_err(|source| RootfsFault::Refused {
+            doing: "read",
+            path: path.to_owned(),
+            source,
+        })?;
         if count == 0 {
             return Ok((size, hex::encode(hash.finalize())));
         }

@@ -50,7 +50,11 @@ pub(crate) fn run(tree: &TreeOnDisk, arguments: &InspectArguments, quiet: bool) 
         let machines = terminal::count(tree.machines().len(), "machine", "machines");
         let files = terminal::count(files, "file", "files");
         if !quiet || !is_whole {
-            let verdict = if is_whole { "all as rendered".to_owned() } else { format!("{} not as rendered", wrong.len()) };
+            let verdict = if is_whole {
+                "all as rendered".to_owned()
+            } else {
+                format!("{} not as rendered", wrong.len())
+            };
             text += &format!("{name}: {files} for {machines}, {verdict}\n");
         }
         terminal::print(&text)?;

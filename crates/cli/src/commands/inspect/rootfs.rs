@@ -83,7 +83,8 @@ fn netplan(rootfs: &Rootfs, survey: &Survey, name: &str, width: usize) -> Option
     let mut sources: Vec<Source> = files.filter_map(|file| read(&file.path)).collect();
     sources.sort_by(|one, other| file_name(one.name()).cmp(file_name(other.name())));
     let count = sources.len();
-    let host = (count > 0).then(|| inspect_netplan(&format!("{name}: what netplan makes"), sources).host())??;
+    let host =
+        (count > 0).then(|| inspect_netplan(&format!("{name}: what netplan makes"), sources).host())??;
     Some(format!("{}\n", terminal::show_netplan_host(&host, count, width)))
 }
 

@@ -28,7 +28,9 @@ fn machine_id(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         plan.changes.push(Change::new(MACHINE_ID, Subject::Identity, want).because(why));
     }
     let becomes_empty = !why.is_empty() || ground.survey.machine_id == MachineId::Empty;
-    let is_file = |path: &str| Ok::<_, PlanFault>(ground.view.look(path)?.is_some_and(|found| found.kind == Kind::File));
+    let is_file = |path: &str| {
+        Ok::<_, PlanFault>(ground.view.look(path)?.is_some_and(|found| found.kind == Kind::File))
+    };
     if becomes_empty && is_file(DBUS_MACHINE_ID)? {
         let why = "the old machine id would return from it";
         plan.changes.push(Change::set_aside(DBUS_MACHINE_ID, Subject::Identity, why));
@@ -48,7 +50,8 @@ fn host_keys(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         for key in &ssh.host_keys {
             let public = format!("{}.pub", key.path);
             for path in [key.path.clone(), public] {
-                if path != HOST_KEY_PATH && path != PUBLIC_HOST_KEY_PATH && ground.view.look(&path)?.is_some() {
+                if path != HOST_KEY_PATH && path != PUBLIC_HOST_KEY_PATH && ground.view.look(&path)?.is_some()
+                {
                     let why = "the host that this is a copy of has the same key";
                     plan.changes.push(Change::set_aside(path, Subject::Identity, why));
                 }
@@ -92,7 +95,8 @@ fn made_before(ground: Ground<'_>) -> Result<Option<(Want, Want)>, PlanFault> {
         return Ok(None);
     }
     let rootfs = ground.view.rootfs();
-    let (Some(private), Some(public)) = (rootfs.read(HOST_KEY_PATH)?, rootfs.read(PUBLIC_HOST_KEY_PATH)?) else {
+    let (Some(private), Some(public)) = (rootfs.read(HOST_KEY_PATH)?, rootfs.read(PUBLIC_HOST_KEY_PATH)?)
+    else {
         return Ok(None);
     };
     Ok(Some((root_file(private.to_vec(), 0o600), root_file(public.to_vec(), 0o644))))

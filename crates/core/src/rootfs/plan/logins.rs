@@ -85,8 +85,14 @@ fn read(ground: Ground<'_>, plan: &mut Plan) -> Result<Option<Databases>, PlanFa
     let mut table = |path: &str, is_needed: bool| -> Result<Option<Table>, PlanFault> {
         let Some(bytes) = ground.view.read(path)? else {
             if is_needed {
-                let message = format!("There is no /{path} on the rootfs, so that nobody can be given a login.");
-                plan.obstacles.push(obstacle(path, 0, message, "take an image with the usual files of a Debian system"));
+                let message =
+                    format!("There is no /{path} on the rootfs, so that nobody can be given a login.");
+                plan.obstacles.push(obstacle(
+                    path,
+                    0,
+                    message,
+                    "take an image with the usual files of a Debian system",
+                ));
             }
             return Ok(None);
         };
@@ -100,7 +106,8 @@ fn read(ground: Ground<'_>, plan: &mut Plan) -> Result<Option<Databases>, PlanFa
                 "Line {} of /{path} ends with a carriage return, which becomes part of its last field; no such user could log in.",
                 line + 1
             );
-            let fix = format!("take the carriage returns out, as with `sed -i 's/\\r$//' {path}` in the rootfs");
+            let fix =
+                format!("take the carriage returns out, as with `sed -i 's/\\r$//' {path}` in the rootfs");
             plan.obstacles.push(obstacle(path, line + 1, message, fix));
             return Ok(None);
         }
@@ -136,7 +143,8 @@ fn login(
     }
     if !ground.view.has(login.shell.trim_start_matches('/')) {
         let message = format!("{} is to start {}, which is not on the rootfs.", login.name, login.shell);
-        let fix = format!("write shell for the account {} in the sheet, or install it in the image", login.name);
+        let fix =
+            format!("write shell for the account {} in the sheet, or install it in the image", login.name);
         plan.obstacles.push(obstacle(PASSWD, 0, message, fix));
     }
     home(ground, login, &user, plan)
@@ -147,7 +155,9 @@ fn summary(login: &Login, user: &User) -> String {
     let who = if user.is_new { "new" } else { "already there" };
     let mut how = Vec::new();
     if login.password_hash.is_some() {
-        how.push(if login.change_at_first_login { "a password to be changed" } else { "a password" }.to_owned());
+        how.push(
+            if login.change_at_first_login { "a password to be changed" } else { "a password" }.to_owned(),
+        );
     }
     match login.ssh_keys.len() {
         0 => {}
@@ -187,8 +197,14 @@ fn user(
     };
     if uid != 0 && uid < first_uid(ground)? || (uid == 0) != (name == "root") {
         let whose = if uid == 0 { "root under another name" } else { "an account of the system's own" };
-        let message = format!("On the rootfs {name} is {whose} (number {uid}, line {} of /{PASSWD}).", line + 1);
-        plan.obstacles.push(obstacle(PASSWD, line + 1, message, "give the account another name in the sheet"));
+        let message =
+            format!("On the rootfs {name} is {whose} (number {uid}, line {} of /{PASSWD}).", line + 1);
+        plan.obstacles.push(obstacle(
+            PASSWD,
+            line + 1,
+            message,
+            "give the account another name in the sheet",
+        ));
         return Ok(None);
     }
     let home = databases.passwd.field(*line, user::HOME).trim_start_matches('/').to_owned();
@@ -254,8 +270,10 @@ fn join(login: &Login, wanted: &str, databases: &mut Databases, plan: &mut Plan)
     let Some(line) = lines.first() else {
         // Without sudo a rule of its own speaks.
         if wanted != "sudo" {
-            let message = format!("{} is to be in the group {wanted}, which is not on the rootfs.", login.name);
-            let fix = format!("take {wanted} out of groups in the sheet, or install in the image what brings it");
+            let message =
+                format!("{} is to be in the group {wanted}, which is not on the rootfs.", login.name);
+            let fix =
+                format!("take {wanted} out of groups in the sheet, or install in the image what brings it");
             plan.obstacles.push(obstacle(GROUP, 0, message, fix));
         }
         return;
@@ -281,11 +299,18 @@ fn with_member(members: &str, name: &str) -> String {
 /// The home folder of a login, and the keys that open it.
 fn home(ground: Ground<'_>, login: &Login, user: &User, plan: &mut Plan) -> Result<(), PlanFault> {
     let home = user.home.trim_end_matches('/');
-    let is_odd = home.is_empty() || ["proc", "sys", "dev", "run", "nonexistent"].contains(&home.split('/').next().unwrap_or_default());
+    let is_odd = home.is_empty()
+        || ["proc", "sys", "dev", "run", "nonexistent"].contains(&home.split('/').next().unwrap_or_default());
     if is_odd {
         if !login.ssh_keys.is_empty() {
-            let message = format!("{} has its home at /{home} on the rootfs, where no keys can lie.", login.name);
-            plan.obstacles.push(obstacle(PASSWD, 0, message, format!("give {} a home folder in /{PASSWD}", login.name)));
+            let message =
+                format!("{} has its home at /{home} on the rootfs, where no keys can lie.", login.name);
+            plan.obstacles.push(obstacle(
+                PASSWD,
+                0,
+                message,
+                format!("give {} a home folder in /{PASSWD}", login.name),
+            ));
         }
         return Ok(());
     }
@@ -310,7 +335,13 @@ fn home(ground: Ground<'_>, login: &Login, user: &User, plan: &mut Plan) -> Resu
     keys(ground, login, user, home, plan)
 }
 
-fn keys(ground: Ground<'_>, login: &Login, user: &User, home: &str, plan: &mut Plan) -> Result<(), PlanFault> {
+fn keys(
+    ground: Ground<'_>,
+    login: &Login,
+    user: &User,
+    home: &str,
+    plan: &mut Plan,
+) -> Result<(), PlanFault> {
     let folder = format!("{home}/.ssh");
     let path = format!("{folder}/authorized_keys");
     let older = format!("{folder}/authorized_keys2");
@@ -390,7 +421,11 @@ fn stock(ground: Ground<'_>, databases: &mut Databases, plan: &mut Plan) -> Resu
             for name in ["authorized_keys", "authorized_keys2"] {
                 let path = format!("{}/.ssh/{name}", found.home);
                 if ground.view.look(&path)?.is_some() {
-                    plan.changes.push(Change::set_aside(path, Subject::Logins, "the sheet gives root no key"));
+                    plan.changes.push(Change::set_aside(
+                        path,
+                        Subject::Logins,
+                        "the sheet gives root no key",
+                    ));
                 }
             }
         }

@@ -15,7 +15,7 @@ pub(crate) use names::{merge_hosts, own_names};
 
 use super::change::{Change, Owner, Subject, Want};
 use super::folder::{Kind, RootfsFault, split};
-use super::journal::own_identity;
+use super::journal::{own_identity, refuse_if_in_the_way};
 use super::survey::Survey;
 use super::view::View;
 use crate::output::{HostFile, HostOutput};
@@ -88,17 +88,14 @@ impl<'a> Ground<'a> {
 
     /// Whether netplan is to write for `NetworkManager`.
     fn is_for_manager(self) -> bool {
-        self.output.text(crate::netplan::NETPLAN_PATH).is_some_and(|text| text.contains("renderer: NetworkManager"))
+        self.output
+            .text(crate::netplan::NETPLAN_PATH)
+            .is_some_and(|text| text.contains("renderer: NetworkManager"))
     }
 }
 
 /// Finds out what has to change so that a root filesystem is the host of the output. Nothing is changed yet.
-pub fn plan(
-    view: View<'_>,
-    survey: &Survey,
-    output: &HostOutput,
-    wishes: Wishes,
-) -> Result<Plan, PlanFault> {
+pub fn plan(view: View<'_>, survey: &Survey, output: &HostOutput, wishes: Wishes) -> Result<Plan, PlanFault> {
     let ground = Ground { view, survey, output, wishes };
     let mut plan = Plan::default();
     network::plan(ground, &mut plan)?;
@@ -122,9 +119,11 @@ fn settle(view: View<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         if settled.iter().any(|known| known.path == change.path) {
             continue;
         }
-        if view.state(&change.path)? == change.state(own) {
+        let before = view.state(&change.path)?;
+        if before == change.state(own) {
             continue;
         }
+        refuse_if_in_the_way(view.rootfs(), &change, &before)?;
         if change.want != Want::Absent {
             add_folders(view, &change, &mut settled)?;
         }
@@ -155,11 +154,7 @@ fn add_folders(view: View<'_>, change: &Change, settled: &mut Vec<Change>) -> Re
         folder = split(folder).0;
     }
     for folder in missing.into_iter().rev() {
-        settled.push(Change::new(
-            folder,
-            change.subject,
-            Want::Folder { mode: 0o755, owner: Owner::ROOT },
-        ));
+        settled.push(Change::new(folder, change.subject, Want::Folder { mode: 0o755, owner: Owner::ROOT }));
     }
     Ok(())
 }
@@ -199,5 +194,8 @@ fn subject_of(path: &str) -> Subject {
         ("etc/localtime", Subject::Time),
         ("etc/", Subject::Language),
     ];
-    SUBJECTS.iter().find(|(start, _)| path.starts_with(start)).map_or(Subject::Network, |(_, subject)| *subject)
+    SUBJECTS
+        .iter()
+        .find(|(start, _)| path.starts_with(start))
+        .map_or(Subject::Network, |(_, subject)| *subject)
 }

@@ -36,9 +36,9 @@ pub(crate) fn own_names(survey: &Survey, output: &HostOutput) -> Vec<String> {
 
 /// What every host has, and the output has too.
 fn is_usual(names: &[&str]) -> bool {
-    names.iter().all(|name| {
-        name.starts_with("localhost") || name.starts_with("ip6-") || *name == "broadcasthost"
-    })
+    names
+        .iter()
+        .all(|name| name.starts_with("localhost") || name.starts_with("ip6-") || *name == "broadcasthost")
 }
 
 /// The merged text, and the lines that are left out since they give the host an address that it no longer has.
@@ -58,7 +58,9 @@ pub(crate) fn merge_hosts(ours: &str, there: &str, own_names: &[String]) -> (Str
             continue;
         }
         let is_own = |name: &&str| {
-            own_names.iter().any(|own| own == name || name.strip_prefix(own.as_str()).is_some_and(|rest| rest.starts_with('.')))
+            own_names.iter().any(|own| {
+                own == name || name.strip_prefix(own.as_str()).is_some_and(|rest| rest.starts_with('.'))
+            })
         };
         if address == "127.0.1.1" || names.iter().any(|name| is_own(&name)) {
             dropped.push(words.join(" "));

@@ -21,7 +21,9 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
                 let why = "ifup would set links up too; the loopback stays with it";
                 plan.changes.push(Change::new(path, Subject::Network, want).because(why));
             }
-            Reader::Dhcpcd => mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link"),
+            Reader::Dhcpcd => {
+                mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link")
+            }
             _ => {
                 let why = match file.effect {
                     Effect::Merges => "netplan would merge it with ours".to_owned(),
@@ -52,10 +54,8 @@ fn resolv_conf(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     if !has_resolved || ground.is_for_manager() {
         return Ok(());
     }
-    let leads_there = ground
-        .view
-        .target(RESOLV_CONF)?
-        .is_some_and(|target| target.contains("run/systemd/resolve/"));
+    let leads_there =
+        ground.view.target(RESOLV_CONF)?.is_some_and(|target| target.contains("run/systemd/resolve/"));
     if !leads_there {
         plan.changes.push(
             Change::new(RESOLV_CONF, Subject::Network, Want::Link(STUB.to_owned()))

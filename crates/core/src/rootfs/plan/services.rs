@@ -35,7 +35,8 @@ fn start(ground: Ground<'_>, plan: &mut Plan, names: &[&str], subject: Subject) 
     for (path, target) in unit.start_links() {
         // One that is there and leads to the unit by another spelling will do, and so will one of the distribution's own.
         let name = path.rsplit('/').next().unwrap_or_default();
-        let folder = path.strip_prefix(ETC_UNITS).and_then(|rest| rest.strip_suffix(name)).unwrap_or_default();
+        let folder =
+            path.strip_prefix(ETC_UNITS).and_then(|rest| rest.strip_suffix(name)).unwrap_or_default();
         let mut is_there = false;
         for folders in UNIT_FOLDERS {
             let there = ground.view.target(&format!("{folders}{folder}{name}"))?;
@@ -81,14 +82,19 @@ fn ssh(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         for name in SSH_SOCKETS {
             let link = format!("{ETC_UNITS}/sockets.target.wants/{name}");
             if ground.view.look(&link)?.is_some() {
-                plan.changes.push(Change::set_aside(link, Subject::Ssh, "the service itself waits for connections"));
+                plan.changes.push(Change::set_aside(
+                    link,
+                    Subject::Ssh,
+                    "the service itself waits for connections",
+                ));
             }
         }
         return Ok(());
     }
     for name in SSH_UNITS.into_iter().chain(SSH_SOCKETS) {
         let is_there = Unit::find(ground.view, name)?.is_some();
-        let is_alias = ground.view.target(&format!("{ETC_UNITS}/{name}"))?.is_some_and(|target| target != "/dev/null");
+        let is_alias =
+            ground.view.target(&format!("{ETC_UNITS}/{name}"))?.is_some_and(|target| target != "/dev/null");
         if is_there && !is_alias {
             mask(plan, name, Subject::Ssh, "the sheet switches SSH off");
         }

@@ -76,7 +76,8 @@ impl Table {
         if !self.is_changed {
             return None;
         }
-        let mut text = Zeroizing::new(String::with_capacity(self.lines.iter().map(|line| line.len() + 1).sum()));
+        let mut text =
+            Zeroizing::new(String::with_capacity(self.lines.iter().map(|line| line.len() + 1).sum()));
         for line in &self.lines {
             text.push_str(line);
             text.push('\n');

@@ -23,7 +23,8 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
 fn timesyncd(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let mut seen: Vec<&str> = Vec::new();
     for source in &ground.survey.time.sources {
-        let is_later = source.path.starts_with("etc/systemd/timesyncd.conf.d/") && source.path.as_str() > TIMESYNCD_PATH;
+        let is_later =
+            source.path.starts_with("etc/systemd/timesyncd.conf.d/") && source.path.as_str() > TIMESYNCD_PATH;
         if is_later && !seen.contains(&source.path.as_str()) {
             seen.push(&source.path);
             let why = "its servers would be asked beside ours";
@@ -71,7 +72,11 @@ fn without_servers(text: &str, is_main: bool, has_keys: bool) -> String {
         new += line;
     }
     let mut add = |path: &str, line: String| {
-        let is_read = text.lines().map(str::trim).filter(|line| !line.starts_with(['#', '!', '%', ';'])).any(|line| line.contains(path));
+        let is_read = text
+            .lines()
+            .map(str::trim)
+            .filter(|line| !line.starts_with(['#', '!', '%', ';']))
+            .any(|line| line.contains(path));
         if is_main && !is_read {
             if !new.is_empty() && !new.ends_with('\n') {
                 new.push('\n');
@@ -96,7 +101,8 @@ pub(super) fn keys(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) -> Resu
     let there = there.as_deref().map(String::from_utf8_lossy).unwrap_or_default();
     let mut text = zeroize::Zeroizing::new(String::with_capacity(there.len() + ours.len() + 64));
     for line in there.lines() {
-        let is_ours = number(line).is_some_and(|number| numbers.contains(&number)) || line == HEADER.trim_end();
+        let is_ours =
+            number(line).is_some_and(|number| numbers.contains(&number)) || line == HEADER.trim_end();
         if !is_ours {
             text.push_str(line);
             text.push('\n');
@@ -104,7 +110,8 @@ pub(super) fn keys(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) -> Resu
     }
     text.push_str(ours);
     let Owner { uid, gid } = super::files::owner_of(file, groups);
-    let want = Want::File { bytes: FileBytes::new(text.as_bytes()), mode: file.mode, owner: Owner { uid, gid } };
+    let want =
+        Want::File { bytes: FileBytes::new(text.as_bytes()), mode: file.mode, owner: Owner { uid, gid } };
     plan.changes.push(Change::new(CHRONY_KEYS_PATH, Subject::Time, want));
     Ok(())
 }
@@ -115,12 +122,15 @@ mod tests {
 
     #[test]
     fn servers_are_set_aside_and_the_folder_of_ours_is_read() {
-        let debian = "confdir /etc/chrony/conf.d\npool 2.pool.example iburst\nsourcedir /etc/chrony/sources.d\n";
+        let debian =
+            "confdir /etc/chrony/conf.d\npool 2.pool.example iburst\nsourcedir /etc/chrony/sources.d\n";
         let new = without_servers(debian, true, false);
         assert!(new.contains("\n# set aside by Impostazione: pool 2.pool.example iburst\n"), "{new}");
         assert_eq!(without_servers(&new, true, false), new, "a second time changes nothing");
-        assert!(without_servers("driftfile /x", true, true).ends_with(
-            "driftfile /x\nsourcedir /etc/chrony/sources.d\nkeyfile /etc/chrony/chrony.keys\n"
-        ));
+        assert!(
+            without_servers("driftfile /x", true, true).ends_with(
+                "driftfile /x\nsourcedir /etc/chrony/sources.d\nkeyfile /etc/chrony/chrony.keys\n"
+            )
+        );
     }
 }

@@ -52,7 +52,8 @@ const NO_SHELLS: [&str; 4] = ["/usr/sbin/nologin", "/sbin/nologin", "/bin/false"
 pub(super) fn logins(view: View<'_>) -> Result<Vec<FoundLogin>, RootfsFault> {
     let passwd = view.text(PASSWD)?.unwrap_or_default();
     let shadow = view.read(SHADOW)?;
-    let shadow = Zeroizing::new(shadow.map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).unwrap_or_default());
+    let shadow =
+        Zeroizing::new(shadow.map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).unwrap_or_default());
     let hashes: HashMap<&str, Vec<&str>> = shadow
         .lines()
         .map(|line| line.split(':').collect::<Vec<_>>())

@@ -180,7 +180,8 @@ fn wifi(view: View<'_>) -> Result<FoundWifi, RootfsFault> {
         }
         let text = view.text(path)?.unwrap_or_default();
         let value = text.lines().filter(|line| !line.trim_start().starts_with('#')).find_map(|line| {
-            let (_, value) = line.split_once("REGDOMAIN=").or_else(|| line.split_once("ieee80211_regdom="))?;
+            let (_, value) =
+                line.split_once("REGDOMAIN=").or_else(|| line.split_once("ieee80211_regdom="))?;
             value.split_whitespace().next()
         });
         country = country.or(value.map(|value| value.trim_matches('"').to_owned()));

@@ -204,7 +204,9 @@ fn interfaces(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), Rootfs
     let mut paths = vec!["etc/network/interfaces".to_owned()];
     // Without an ending of its own, every name counts (`interfaces(5)`).
     paths.extend(
-        view.list("etc/network/interfaces.d")?.into_iter().map(|name| format!("etc/network/interfaces.d/{name}")),
+        view.list("etc/network/interfaces.d")?
+            .into_iter()
+            .map(|name| format!("etc/network/interfaces.d/{name}")),
     );
     for path in paths {
         if !view.has(&path) {

@@ -85,7 +85,10 @@ pub(super) fn rewriters(view: View<'_>) -> Result<Vec<Rewriter>, RootfsFault> {
     for unit in &units {
         let is_same = program(unit).is_some_and(|program| programs.iter().any(|known| known == program));
         if is_same && !found.iter().any(|known| known.unit == unit.name) {
-            found.push(of(unit, "it runs a program that another unit runs before the network is set up".to_owned()));
+            found.push(of(
+                unit,
+                "it runs a program that another unit runs before the network is set up".to_owned(),
+            ));
         }
     }
     if let Some(what) = local_script(view)? {
@@ -114,7 +117,10 @@ fn goes_before_the_network(unit: &Unit) -> bool {
     let is_early = before.iter().flat_map(|value| value.split_whitespace()).any(|name| {
         matches!(
             name,
-            "network-pre.target" | "systemd-networkd.service" | "NetworkManager.service" | "networking.service"
+            "network-pre.target"
+                | "systemd-networkd.service"
+                | "NetworkManager.service"
+                | "networking.service"
         )
     });
     is_early && !unit.values("ExecStart").is_empty()
@@ -127,7 +133,8 @@ fn rewrites(view: View<'_>, unit: &Unit) -> Option<&'static str> {
             if let Some(what) = sign_in(line) {
                 return Some(what);
             }
-            let words = line.split_whitespace().map(|word| word.trim_start_matches(['-', '@', '+', '!', ':']));
+            let words =
+                line.split_whitespace().map(|word| word.trim_start_matches(['-', '@', '+', '!', ':']));
             for word in words.filter(|word| word.starts_with('/')).take(4) {
                 if let Some(what) = sign_in_script(view, word.trim_start_matches('/')) {
                     return Some(what);
@@ -162,7 +169,8 @@ fn sign_in_script(view: View<'_>, path: &str) -> Option<&'static str> {
 const LOCAL_SCRIPT: &str = "etc/rc.local";
 
 fn local_script(view: View<'_>) -> Result<Option<&'static str>, RootfsFault> {
-    let may_run = view.look(LOCAL_SCRIPT)?.is_some_and(|found| found.kind == Kind::File && found.mode & 0o111 != 0);
+    let may_run =
+        view.look(LOCAL_SCRIPT)?.is_some_and(|found| found.kind == Kind::File && found.mode & 0o111 != 0);
     let is_masked =
         view.target("etc/systemd/system/rc-local.service")?.is_some_and(|target| target == "/dev/null");
     Ok(if may_run && !is_masked { sign_in_script(view, LOCAL_SCRIPT) } else { None })

@@ -127,10 +127,10 @@ impl Reading<'_> {
         let mut is_in_match = false;
         for (index, line) in text.lines().enumerate() {
             let line = line.trim();
-            let (keyword, value) = line.split_once(|c: char| c.is_whitespace() || c == '=').unwrap_or((line, ""));
+            let (keyword, value) =
+                line.split_once(|c: char| c.is_whitespace() || c == '=').unwrap_or((line, ""));
             let keyword = keyword.to_ascii_lowercase();
-            let setting =
-                || SshSetting { path: path.to_owned(), line: index + 1, text: line.to_owned() };
+            let setting = || SshSetting { path: path.to_owned(), line: index + 1, text: line.to_owned() };
             match keyword.as_str() {
                 "match" => is_in_match = true,
                 "include" if depth < DEPTH_LIMIT => {

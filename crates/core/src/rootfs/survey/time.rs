@@ -65,7 +65,12 @@ impl FoundTime {
         let folder = "etc/systemd/timesyncd.conf.d";
         timesyncd.extend(view.list(folder)?.into_iter().map(|name| format!("{folder}/{name}")));
         for path in timesyncd.iter().filter(|path| path.as_str() != TIMESYNCD_PATH) {
-            lines(view, path, |line| line.starts_with("NTP=") || line.starts_with("FallbackNTP="), &mut sources)?;
+            lines(
+                view,
+                path,
+                |line| line.starts_with("NTP=") || line.starts_with("FallbackNTP="),
+                &mut sources,
+            )?;
         }
         let zone = view.target(LOCALTIME_PATH)?;
         let zone = zone.and_then(|target| target.split_once("zoneinfo/").map(|(_, zone)| zone.to_owned()));

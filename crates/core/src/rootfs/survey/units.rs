@@ -26,14 +26,18 @@ pub(crate) struct Unit {
 }
 
 impl Unit {
-    /// The unit of a name; nothing where there is none.
+    /// The unit of a name; nothing where there is none, or where the name is a second one of another unit.
     pub(crate) fn find(view: View<'_>, name: &str) -> Result<Option<Self>, RootfsFault> {
         let mut is_masked = false;
         for folder in UNIT_FOLDERS {
             let path = format!("{folder}/{name}");
-            if view.target(&path)?.is_some_and(|target| target == "/dev/null") {
-                is_masked = true;
-                continue;
+            match view.target(&path)?.as_deref() {
+                Some("/dev/null") => {
+                    is_masked = true;
+                    continue;
+                }
+                Some(target) if target.rsplit('/').next() != Some(name) => return Ok(None),
+                _ => {}
             }
             if let Ok(Some(text)) = view.text(&path) {
                 let is_enabled = !is_masked && is_wanted(view, name)?;

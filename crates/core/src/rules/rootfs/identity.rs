@@ -33,7 +33,10 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         case.view,
         "etc/machine-id",
         0,
-        format!("{} has a machine id{beside}: it was started before, or is a copy of one that was.", case.name),
+        format!(
+            "{} has a machine id{beside}: it was started before, or is a copy of one that was.",
+            case.name
+        ),
         "place with --fresh-identity if other hosts are made from the same image",
     );
 }

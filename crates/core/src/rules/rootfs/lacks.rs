@@ -168,7 +168,10 @@ fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindin
     let survey = case.survey;
     let text = output.text(NETPLAN_PATH).unwrap_or_default();
     let is_for_manager = text.contains("renderer: NetworkManager");
-    if !is_for_manager && text.contains("nameservers:") && survey.renderer("systemd-resolved.service").is_none() {
+    if !is_for_manager
+        && text.contains("nameservers:")
+        && survey.renderer("systemd-resolved.service").is_none()
+    {
         found.whole(
             &RESOLVED,
             format!("The output has name servers, and {name} has no systemd-resolved that would ask them."),
@@ -261,7 +264,10 @@ fn data(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindings) 
         found.whole(
             &LOCALE,
             format!("The language is {locale}, which {name} does not have."),
-            format!("make it in the image: localedef --prefix={name} -i {} -f UTF-8 {locale}", territory(locale)),
+            format!(
+                "make it in the image: localedef --prefix={name} -i {} -f UTF-8 {locale}",
+                territory(locale)
+            ),
         );
     }
 }
@@ -280,7 +286,7 @@ fn has_locale(view: View<'_>, locale: &str) -> bool {
         Some((territory, encoding)) => format!("{territory}.{}", encoding.to_lowercase().replace('-', "")),
         None => locale.to_owned(),
     };
-    if view.has(&format!("usr/lib/locale/{made}")) || view.has(&format!("usr/lib/locale/{locale}")) {
+    if [made.as_str(), locale].iter().any(|name| view.has(&format!("usr/lib/locale/{name}/LC_TIME"))) {
         return true;
     }
     match view.read("usr/lib/locale/locale-archive") {

@@ -70,7 +70,10 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
 
 fn stock(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     let logins = case.output().map(|output| &output.logins);
-    for login in &case.survey.logins {
+    // Without an output to be placed, those of one that was placed are known.
+    let placed =
+        case.record.filter(|_| logins.is_none()).map(|record| record.accounts.as_slice()).unwrap_or_default();
+    for login in case.survey.logins.iter().filter(|login| !placed.contains(&login.name)) {
         if logins.is_some_and(|logins| logins.login(&login.name).is_some()) {
             continue;
         }
@@ -90,9 +93,10 @@ fn stock(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         let (fix, severity) = match logins.map(|logins| logins.stock_logins) {
             None => ("name it as an account in the sheet, or let place shut it".to_owned(), None),
             Some(StockLogins::Lock) => (handled(case, "shuts it"), None),
-            Some(StockLogins::Keep) => {
-                ("stock_logins is \"keep\": write \"lock\", or name it as an account in the sheet".to_owned(), None)
-            }
+            Some(StockLogins::Keep) => (
+                "stock_logins is \"keep\": write \"lock\", or name it as an account in the sheet".to_owned(),
+                None,
+            ),
             Some(StockLogins::Refuse) => (
                 "stock_logins is \"refuse\": take an image without it, or write \"lock\"".to_owned(),
                 Some(Severity::Error),
@@ -113,8 +117,16 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         found.at(&SSH_CONFLICT, case.view, &setting.path, setting.line, message, fix);
     }
     if !ssh.reads_drop_ins {
-        let message = "/etc/ssh/sshd_config does not read the folder sshd_config.d, in which ours lies.".to_owned();
-        found.at(&SSH_CONFLICT, case.view, "etc/ssh/sshd_config", 0, message, handled(case, "has ours read first"));
+        let message =
+            "/etc/ssh/sshd_config does not read the folder sshd_config.d, in which ours lies.".to_owned();
+        found.at(
+            &SSH_CONFLICT,
+            case.view,
+            "etc/ssh/sshd_config",
+            0,
+            message,
+            handled(case, "has ours read first"),
+        );
     }
     let Some(output) = case.output() else { return };
     for setting in &ssh.limits {
@@ -130,7 +142,8 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         if out.is_empty() {
             continue;
         }
-        let message = format!("/{} says {:?}, which keeps {} out.", setting.path, setting.text, out.join(" and "));
+        let message =
+            format!("/{} says {:?}, which keeps {} out.", setting.path, setting.text, out.join(" and "));
         let fix = format!("take the line out of the image, or add {} to it", out.join(" and "));
         let place = (setting.path.as_str(), setting.line);
         found.push(&SSH_CONFLICT, case.view, place, message, fix, Some(Severity::Error));

@@ -71,7 +71,11 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
 
 /// What has to be done about what `place` takes care of.
 pub(super) fn handled(case: &RootfsCase<'_>, does: &str) -> String {
-    if case.placing.is_some() { format!("nothing: placing {does}, and undo takes that back") } else { format!("place {does}") }
+    if case.placing.is_some() {
+        format!("nothing: placing {does}, and undo takes that back")
+    } else {
+        format!("place {does}")
+    }
 }
 
 fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
@@ -98,7 +102,9 @@ fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     let names = crate::rootfs::own_names(case.survey, output);
     let (_, dropped) = crate::rootfs::merge_hosts(ours, &text, &names);
     for line in dropped {
-        let number = text.lines().position(|there| there.split_whitespace().collect::<Vec<_>>().join(" ").starts_with(&line));
+        let number = text
+            .lines()
+            .position(|there| there.split_whitespace().collect::<Vec<_>>().join(" ").starts_with(&line));
         found.at(
             &HOSTNAME_CONFLICT,
             case.view,

@@ -39,7 +39,10 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         found.whole(
             &OF_OTHER_MACHINE,
             format!("{} has the placement of {}, made {}.", case.name, record.machine, record.placed),
-            format!("look whether it is the right card; if it is to become {}, add --replace", output.machine),
+            format!(
+                "look whether it is the right card; if it is to become {}, add --replace",
+                output.machine
+            ),
         );
     }
     if case.may_lose_changes {
