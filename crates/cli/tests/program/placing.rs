@@ -6,6 +6,9 @@ use std::process::Command;
 use crate::card::{CARD, Card, STOCK_HASH, render, sheet, with_output};
 use crate::support::{KEY, Run, Workspace, host};
 
+/// A public key such as a host has.
+pub(crate) const PUBLIC_KEY: &str = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIKnL4NWOdAKnj7F1F75+P/XkUSUhM9wdyFkjQATU3vA5 image\n";
+
 /// A card in use: an image's own network files, names, logins and services.
 fn used_card(workspace: &Workspace) -> Card<'_> {
     let card = Card::new(workspace);

@@ -1,1 +1,292 @@
+//! What the system's own programs, a full or a closed filesystem, and an image of a card say to placing. Those that mount
+//! something need root for that, and take it away again.
 
+use std::fs;
+use std::path::Path;
+use std::process::Command;
+
+use crate::card::{CARD, Card, list, sheet, with_output, with_output_of};
+use crate::support::Workspace;
+
+fn run(program: &str, arguments: &[&str]) -> String {
+    let output = Command::new(program).args(arguments).output().unwrap_or_else(|error| panic!("{program}: {error}"));
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    assert!(output.status.success(), "{program} {arguments:?}: {}{}", text(&output.stdout), text(&output.stderr));
+    text(&output.stdout)
+}
+
+/// A filesystem mounted on the workspace's card, which is taken down when this is dropped.
+struct Mount<'a>(&'a Path);
+
+impl<'a> Mount<'a> {
+    fn new(at: &'a Path, arguments: &[&str]) -> Self {
+        fs::create_dir_all(at).unwrap();
+        run("mount", &[arguments, &[&at.display().to_string()]].concat());
+        Self(at)
+    }
+}
+
+impl Drop for Mount<'_> {
+    fn drop(&mut self) {
+        run("umount", &[&self.0.display().to_string()]);
+    }
+}
+
+#[test]
+#[ignore = "needs pwck, grpck and sshd, which .ci/run installs"]
+fn files_of_users_and_of_the_ssh_server_are_what_their_readers_take() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\nimage:x:1000:1000:Image:/home/image:/bin/bash");
+    card.write("etc/group", "root:x:0:\nsudo:x:27:image\nimage:x:1000:");
+    card.write("etc/gshadow", "root:*::\nsudo:*::image\nimage:!::\n");
+    card.write("etc/shadow", "root:*:19000:0:99999:7:::\nimage::19000:0:99999:7:::\n");
+    fs::create_dir_all(card.top().join("home/image")).unwrap();
+    fs::create_dir_all(card.top().join("root")).unwrap();
+    card.write("etc/ssh/sshd_config", "PermitRootLogin yes\nInclude /etc/ssh/sshd_config.d/*.conf\nPasswordAuthentication yes\n");
+    card.placed(&["--fresh-identity"]);
+    let path = |path: &str| card.top().join(path).display().to_string();
+    let (_, complaints) = {
+        let output = Command::new("pwck").args(["-r", "-R", &path("")]).output().unwrap();
+        (output.status, String::from_utf8_lossy(&output.stdout).into_owned())
+    };
+    assert!(!complaints.contains("keeper") && !complaints.contains("invalid"), "{complaints}");
+    run("grpck", &["-r", &path("etc/group"), &path("etc/gshadow")]);
+    // The server reads the drop-in at its place on the host: here, from the card.
+    let main = card.read("etc/ssh/sshd_config").replace("/etc/ssh/", &path("etc/ssh/"));
+    workspace.write("sshd_config", main);
+    fs::create_dir_all("/run/sshd").unwrap();
+    let key = path("etc/ssh/ssh_host_ed25519_key");
+    let config = workspace.path().join("sshd_config").display().to_string();
+    let says = run("/usr/sbin/sshd", &["-T", "-h", &key, "-f", &config]);
+    for line in ["permitrootlogin no\n", "passwordauthentication no\n"] {
+        assert!(says.contains(line), "{says}");
+    }
+}
+
+#[test]
+#[ignore = "mounts a small filesystem, which needs root"]
+fn a_full_filesystem_is_told_beforehand_and_leaves_nothing_behind() {
+    let workspace = with_output();
+    let at = workspace.path().join(CARD);
+    let _mount = Mount::new(&at, &["-t", "tmpfs", "-o", "size=1M", "none"]);
+    let card = Card::new(&workspace);
+    // Room for all but a little: the rule speaks, and names both amounts.
+    let room = || {
+        let free = run("stat", &["-f", "-c", "%a %S", &at.display().to_string()]);
+        free.split_whitespace().map(|number| number.parse::<u64>().unwrap()).product::<u64>()
+    };
+    card.write("filler", vec![0; usize::try_from(room() - 40 * 1024).unwrap()]);
+    let before = card.list();
+    let run = card.place(&["--yes"]);
+    assert_eq!(run.code, 1, "{}", run.stderr);
+    assert!(run.stderr.contains("error rootfs-no-space") && run.stderr.contains("has room for 40 KiB"), "{}", run.stderr);
+    assert_eq!(card.list(), before);
+}
+
+#[test]
+#[ignore = "mounts a small filesystem, which needs root"]
+fn a_filesystem_that_fills_up_meanwhile_is_as_it_was() {
+    let workspace = with_output();
+    let at = workspace.path().join(CARD);
+    let _mount = Mount::new(&at, &["-t", "tmpfs", "-o", "size=4M,nr_inodes=400", "none"]);
+    let card = Card::new(&workspace);
+    let mut refused = 0;
+    // Another program takes the rest while the placement is laid ready: it gets less and less.
+    for number in 0..40 {
+        let before = card.list();
+        let filler = card.top().join("filler");
+        let child = workspace.command(&["place", "output", "--only", "gauge-01", "--root", CARD, "--yes"]).spawn().unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(number));
+        let _ = fs::write(&filler, vec![0; 8 * 1024 * 1024]);
+        let output = child.wait_with_output().unwrap();
+        let _ = fs::remove_file(&filler);
+        if output.status.code() == Some(0) {
+            assert_eq!(card.undo(&[]).code, 0);
+        } else {
+            refused += 1;
+            let left = card.has("var/lib/impostazione");
+            if left {
+                assert_eq!(card.undo(&[]).code, 0, "what was left is cleared by the next command");
+            }
+        }
+        let names = |list: Vec<String>| list.into_iter().map(|line| line.split(' ').next().unwrap_or("").to_owned()).collect::<Vec<_>>();
+        assert_eq!(names(card.list()), names(before), "{number}");
+    }
+    assert!(refused > 0, "the filesystem was never full at the wrong moment");
+}
+
+#[test]
+#[ignore = "mounts a filesystem read-only, which needs root"]
+fn a_closed_filesystem_is_refused() {
+    let workspace = with_output();
+    let at = workspace.path().join(CARD);
+    let _mount = Mount::new(&at, &["-t", "tmpfs", "none"]);
+    let card = Card::new(&workspace);
+    run("mount", &["-o", "remount,ro", &at.display().to_string()]);
+    let placed = card.place(&["--yes"]);
+    assert_eq!(placed.code, 1);
+    assert!(placed.stderr.contains("error rootfs-read-only"), "{}", placed.stderr);
+    assert!(placed.stderr.contains("mount -o remount,rw card"), "{}", placed.stderr);
+    assert!(workspace.run(&["inspect", CARD]).stdout.contains(", read-only\n"));
+}
+
+#[test]
+#[ignore = "makes an ext4 filesystem with mke2fs and mounts it, which needs root"]
+fn immutable_files_access_lists_and_other_filesystems_below_are_respected() {
+    let workspace = with_output();
+    let at = workspace.path().join(CARD);
+    let image = workspace.path().join("card.ext4").display().to_string();
+    fs::File::create(&image).unwrap().set_len(64 * 1024 * 1024).unwrap();
+    run("mke2fs", &["-q", "-F", "-t", "ext4", &image]);
+    let _mount = Mount::new(&at, &["-o", "loop", &image]);
+    let card = Card::new(&workspace);
+    // A home of its own filesystem, to which nothing can be renamed from elsewhere.
+    let home = at.join("home");
+    let _home = Mount::new(&home, &["-t", "tmpfs", "none"]);
+    card.write("home/keeper/.ssh/authorized_keys", "ssh-ed25519 AAAA somebody\n");
+    let path = |path: &str| at.join(path).display().to_string();
+    run("setfattr", &["-n", "user.harbor", "-v", "quay", &path("etc/hosts")]);
+    run("chattr", &["+i", &path("etc/hosts")]);
+    let before = card.list();
+    let placed = card.place(&["--yes"]);
+    assert_eq!(placed.code, 3);
+    assert!(placed.stderr.contains("/etc/hosts on the rootfs is marked immutable") && placed.stderr.contains("`chattr -i`"), "{}", placed.stderr);
+    assert_eq!(card.list(), before);
+    run("chattr", &["-i", &path("etc/hosts")]);
+    card.placed(&[]);
+    assert!(run("getfattr", &["--absolute-names", "-n", "user.harbor", &path("etc/hosts")]).contains("\"quay\""), "what was beside mode and owner is kept");
+    assert!(card.read("home/keeper/.ssh/authorized_keys").contains("keeper@capovetro.example"));
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.list(), before);
+    assert!(run("getfattr", &["--absolute-names", "-n", "user.harbor", &path("etc/hosts")]).contains("\"quay\""));
+}
+
+#[test]
+#[ignore = "needs setpriv of util-linux and root, to act as somebody who is not root"]
+fn somebody_who_is_not_root_places_on_a_folder_of_their_own_and_is_told_what_stays_theirs() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    let top = workspace.path().display().to_string();
+    run("chown", &["-R", "65534:65534", &top]);
+    let before = card.list();
+    let as_nobody = |arguments: &[&str]| {
+        let program = workspace.command(&[]).get_program().to_owned();
+        let output = Command::new("setpriv")
+            .args(["--reuid", "65534", "--regid", "65534", "--clear-groups", "--"])
+            .arg(program)
+            .args(arguments)
+            .current_dir(workspace.path())
+            .output()
+            .unwrap();
+        (output.status.code(), String::from_utf8_lossy(&output.stderr).into_owned())
+    };
+    let place = ["place", "output", "--only", "gauge-01", "--root", CARD, "--yes"];
+    let (code, stderr) = as_nobody(&place);
+    assert_eq!(code, Some(0), "{stderr}");
+    let told = "more belong to you and not to whom they should: only root can give files away";
+    assert!(stderr.contains(told), "{stderr}");
+    assert_eq!(as_nobody(&place), (Some(0), String::new()), "a second time changes nothing");
+    assert_eq!(as_nobody(&["undo", "--root", CARD, "--yes"]).0, Some(0));
+    assert_eq!(card.list(), before);
+    let (code, stderr) = as_nobody(&["place", "output", "--only", "gauge-01", "--image", "sheet.toml", "--yes"]);
+    assert_eq!(code, Some(3));
+    assert!(stderr.contains("is mounted by the kernel, which takes root"), "{stderr}");
+}
+
+/// The image of a card: a FAT partition, and the root filesystem behind it.
+fn image_of(workspace: &Workspace, card: &Card<'_>, label: &str) -> String {
+    let image = workspace.path().join(format!("{label}.img")).display().to_string();
+    fs::File::create(&image).unwrap().set_len(128 * 1024 * 1024).unwrap();
+    let kind = if label == "gpt" { "L" } else { "83" };
+    let table = format!("label: {label}\nstart=2048, size=65536\nstart=67584, size=180000, type={kind}\n");
+    let mut child = Command::new("sfdisk").args(["-q", &image]).stdin(std::process::Stdio::piped()).spawn().unwrap();
+    std::io::Write::write_all(&mut child.stdin.take().unwrap(), table.as_bytes()).unwrap();
+    assert!(child.wait().unwrap().success());
+    let offset = format!("offset={}", 67584 * 512);
+    run("mke2fs", &["-q", "-F", "-t", "ext4", "-b", "4096", "-E", &offset, "-d", &card.top().display().to_string(), &image, "22500"]);
+    image
+}
+
+/// What is on the root filesystem of an image, mounted read-only for the purpose.
+fn list_of_image(workspace: &Workspace, image: &str) -> Vec<String> {
+    let at = workspace.path().join("look");
+    let options = format!("loop,ro,offset={},sizelimit={}", 67584 * 512, 180_000 * 512);
+    let _mount = Mount::new(&at, &["-o", &options, image]);
+    list(&at)
+}
+
+#[test]
+#[ignore = "makes images with sfdisk and mke2fs and mounts them, which needs root"]
+fn an_image_of_a_card_is_placed_on_and_let_go_of() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    for label in ["dos", "gpt"] {
+        let image = image_of(&workspace, &card, label);
+        let before = list_of_image(&workspace, &image);
+        let loops = run("losetup", &["--list", "--noheadings"]);
+        let place = |more: &[&str]| {
+            workspace.run(&[&["place", "output", "--only", "gauge-01", "--image", &image, "--yes"], more].concat())
+        };
+        let placed = place(&[]);
+        assert_eq!(placed.code, 0, "{label}: {}", placed.stderr);
+        assert!(placed.stdout.contains(&format!("undo --image {image}")), "{}", placed.stdout);
+        let is_there = |lines: &[String]| lines.iter().any(|line| line.starts_with("etc/netplan/60-impostazione.yaml 100600 0:0 "));
+        assert!(is_there(&list_of_image(&workspace, &image)), "{label}");
+        // A refusal lets go of it too.
+        assert_eq!(workspace.run(&["place", "output", "--only", "gauge-02", "--image", &image, "--yes"]).code, 1);
+        let undone = workspace.run(&["undo", "--image", &image, "--yes"]);
+        assert_eq!(undone.code, 0, "{}", undone.stderr);
+        assert_eq!(list_of_image(&workspace, &image), before, "{label}");
+        assert_eq!(run("losetup", &["--list", "--noheadings"]), loops, "{label}: no loop device is left");
+        assert!(!run("cat", &["/proc/mounts"]).contains(&image), "{label}");
+        assert_eq!(run("e2fsck", &["-fn", &format!("{image}?offset={}", 67584 * 512)]).contains("WARNING"), false);
+    }
+}
+
+#[test]
+#[ignore = "makes images with sfdisk and mke2fs and mounts them, which needs root"]
+fn an_image_lets_go_when_the_program_is_killed() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    let image = image_of(&workspace, &card, "dos");
+    let before = list_of_image(&workspace, &image);
+    let loops = run("losetup", &["--list", "--noheadings"]);
+    for time in 0..20 {
+        let mut child = workspace.command(&["place", "output", "--only", "gauge-01", "--image", &image, "--yes"]).stdout(std::process::Stdio::null()).spawn().unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(10 + time * 4));
+        let _ = child.kill();
+        child.wait().unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(20));
+        assert!(!run("cat", &["/proc/mounts"]).contains(&image));
+        let undone = workspace.run(&["undo", "--image", &image, "--yes"]);
+        assert!(undone.code == 0 || undone.stderr.contains("no placement"), "{}", undone.stderr);
+    }
+    let names = |list: Vec<String>| list.into_iter().map(|line| line.split(' ').next().unwrap_or("").to_owned()).collect::<Vec<_>>();
+    assert_eq!(names(list_of_image(&workspace, &image)), names(before));
+    // One that was killed before it was mounted may have left its device, and no more than one each time.
+    let left = run("losetup", &["--list", "--noheadings", "--output", "NAME", "--associated", &image]);
+    for device in left.lines() {
+        run("losetup", &["--detach", device]);
+    }
+    assert_eq!(run("losetup", &["--list", "--noheadings"]), loops);
+}
+
+#[test]
+#[ignore = "makes a block device with losetup, which needs root"]
+fn outputs_are_not_rendered_into_a_device_and_devices_are_no_images() {
+    let workspace = with_output_of(&sheet(""));
+    workspace.write("disk", vec![0; 1024 * 1024]);
+    let disk = workspace.path().join("disk").display().to_string();
+    let device = run("losetup", &["--find", "--show", &disk]).trim().to_owned();
+    let rendered = workspace.run(&["render", "sheet.toml", "--into", &device]);
+    let placed = workspace.run(&["place", "output", "--only", "gauge-01", "--image", &device, "--yes"]);
+    let empty = workspace.run(&["place", "output", "--only", "gauge-01", "--image", "disk", "--yes"]);
+    run("losetup", &["--detach", &device]);
+    assert_eq!(rendered.code, 3);
+    assert!(rendered.stderr.contains("is a device: nothing is rendered onto a card; render into a folder, and `place` it with --root or --image"), "{}", rendered.stderr);
+    assert_eq!(placed.code, 3);
+    assert!(placed.stderr.contains("is a device, and --image takes a file with the bytes of a whole disk"), "{}", placed.stderr);
+    assert_eq!(empty.code, 3);
+    assert!(empty.stderr.contains("has no partition with a root filesystem of a Linux system on ext4; it has none at all"), "{}", empty.stderr);
+}

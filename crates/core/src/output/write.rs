@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File, OpenOptions, Permissions};
 use std::io::{self, Read as _, Write as _};
-use std::os::unix::fs::{OpenOptionsExt, PermissionsExt, symlink};
+use std::os::unix::fs::{FileTypeExt, OpenOptionsExt, PermissionsExt, symlink};
 use std::panic::resume_unwind;
 use std::path::{Component, Path, PathBuf};
 use std::thread;
@@ -59,6 +59,12 @@ pub enum WriteFault {
     /// A file or link stands where a folder belongs.
     #[error("{} is not a folder, and files belong into it; move it away", .0.display())]
     NotAFolder(PathBuf),
+    /// A disk or the like stands where the folder is to be.
+    #[error(
+        "{} is a device: nothing is rendered onto a card; render into a folder, and `place` it with --root or --image",
+        .0.display()
+    )]
+    ADevice(PathBuf),
     /// A folder stands where a file belongs.
     #[error("{} is a folder, and a file of that name is to be written; move it away", .0.display())]
     AFolder(PathBuf),
@@ -82,6 +88,7 @@ pub fn write(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, Wri
     match fs::metadata(into) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => write_new(tree, into, writing.seen),
         Err(error) => Err(refused("read", into, error)),
+        Ok(found) if found.file_type().is_block_device() => Err(WriteFault::ADevice(into.to_owned())),
         Ok(found) if !found.is_dir() => Err(WriteFault::NotAFolder(into.to_owned())),
         Ok(_) => update(tree, writing),
     }

@@ -1,0 +1,88 @@
+//! A host that boots in a container: addresses, routes, names and logins, in seconds.
+
+use std::fs;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use crate::base::text;
+use crate::network::Network;
+use crate::shell::{ask, wait_until};
+
+/// A link of a host, and what the network has at its other end.
+pub(crate) struct Cable {
+    /// The name of the host's end.
+    pub(crate) link: &'static str,
+    /// Addresses of the network's end.
+    pub(crate) far: &'static [&'static str],
+}
+
+/// A container that runs.
+pub(crate) struct Container {
+    child: Child,
+    pub(crate) network: Network,
+}
+
+impl Container {
+    /// Boots a root filesystem, and waits until SSH answers at an address.
+    pub(crate) fn boot(rootfs: &Path, cables: &[Cable], ssh: &str) -> Self {
+        let network = Network::new();
+        let console = rootfs.with_extension("console");
+        let mut command = Command::new("nsenter");
+        command
+            .arg(format!("--net=/run/netns/{}", network.name))
+            .args(["systemd-nspawn", "-q", "--register=no", "--keep-unit"])
+            // Neither the zone nor the name servers of the machine that it runs on.
+            .args(["--timezone=off", "--resolv-conf=off", "-M", &network.name, "-D", &text(rootfs)])
+            .arg("--private-network");
+        for cable in cables {
+            command.arg(format!("--network-veth-extra=h-{0}:{0}", cable.link));
+        }
+        let console = fs::File::create(console).unwrap();
+        let child = command
+            .arg("-b")
+            .stdin(Stdio::null())
+            .stdout(console.try_clone().unwrap())
+            .stderr(console)
+            .spawn()
+            .unwrap();
+        let container = Self { child, network };
+        for Cable { link, far } in cables {
+            let end = format!("h-{link}");
+            wait_until("the cable", Duration::from_secs(20), || container.network.has(&end));
+            for address in *far {
+                let nodad = if address.contains(':') { " nodad" } else { "" };
+                container.network.ip(&format!("addr add {address} dev {end}{nodad}"));
+            }
+            container.network.ip(&format!("link set {end} up"));
+        }
+        wait_until("SSH", Duration::from_secs(60), || answers(&container.network, ssh));
+        container
+    }
+}
+
+/// Whether an SSH server greets.
+pub(crate) fn answers(network: &Network, address: &str) -> bool {
+    let [program, namespace] = network.within();
+    let greets = format!("exec 3<>/dev/tcp/{address}/22 && read -t 2 -u 3 line && [[ $line == SSH-* ]]");
+    ask(&program, &[&namespace, "timeout", "3", "bash", "-c", &greets], "").0 == 0
+}
+
+impl Drop for Container {
+    fn drop(&mut self) {
+        // The signal that has systemd power off goes to the first process of the container, the child of this one.
+        let pid = self.child.id();
+        let children = fs::read_to_string(format!("/proc/{pid}/task/{pid}/children")).unwrap_or_default();
+        if let Some(first) = children.split_whitespace().next() {
+            ask("kill", &["-s", "RTMIN+4", first], "");
+        }
+        for _ in 0..300 {
+            if matches!(self.child.try_wait(), Ok(Some(_))) {
+                return;
+            }
+            std::thread::sleep(Duration::from_millis(100));
+        }
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}

@@ -1,0 +1,149 @@
+//! The sample site, with a few hosts more, rendered with keys and passwords of the test's own; and logging in on its hosts.
+
+use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use assert_cmd::cargo::cargo_bin;
+use tempfile::TempDir;
+
+use crate::base::{Base, text};
+use crate::network::Network;
+use crate::shell::{ask, run};
+
+/// Hosts that the sample site does not have: one whose answers leave by the link that they came in on, one with name servers
+/// for a domain of their own, and one on which a password opens SSH.
+const MORE_HOSTS: &str = r#"
+[[host]]
+name = "watch-house"
+link.eth0 = { subnet = "quay", address = "10.64.10.32" }
+link.eth1 = { subnet = "watch", address = "10.64.40.32", own_table = 140 }
+
+[[host]]
+name    = "crane-house"
+dns_for = { "crane.example" = ["10.64.40.53"] }
+link.eth0 = { subnet = "quay", address = "10.64.10.33" }
+link.eth1 = { subnet = "watch", address = "10.64.40.33", default_route = false }
+
+[[host]]
+name = "winch-house"
+ssh  = { host_key = true, password_login = true }
+link.eth0 = { subnet = "quay", address = "10.64.10.34", address6 = "fd64:10::34" }
+"#;
+
+/// The site on disk, rendered.
+pub(crate) struct Site {
+    folder: TempDir,
+}
+
+impl Site {
+    pub(crate) fn new() -> Self {
+        let site = Self { folder: tempfile::Builder::new().prefix("first-boot-").tempdir().unwrap() };
+        let demo = site.path().join("site");
+        run(&program(), &["demo", "--into", &text(&demo)]);
+        for name in ["keeper", "pilot"] {
+            let key = site.key(name);
+            run("ssh-keygen", &["-q", "-t", "ed25519", "-N", "", "-C", &format!("{name}@capovetro.example"), "-f", &text(&key)]);
+            fs::copy(key.with_extension("pub"), demo.join(format!("keys/{name}.pub"))).unwrap();
+        }
+        let sheet = demo.join("harbor.toml");
+        let dual = "link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..16}\", address6 = \"fd64:10::{11..16}\" }";
+        let written = fs::read_to_string(&sheet).unwrap();
+        let text_of_sheet = written.replacen("link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..16}\" }", dual, 1);
+        assert_ne!(text_of_sheet, written, "the gauges are dual-stack");
+        fs::write(&sheet, text_of_sheet + MORE_HOSTS).unwrap();
+        site.impostazione(&["secret", "generate", "harbor.toml"]);
+        site.impostazione(&["render", "harbor.toml", "--into", "output"]);
+        site
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    /// The private key of a person.
+    pub(crate) fn key(&self, name: &str) -> PathBuf {
+        self.path().join(format!("{name}-key"))
+    }
+
+    pub(crate) fn output(&self) -> PathBuf {
+        self.path().join("site/output")
+    }
+
+    /// Runs the program in the folder of the site; it must succeed.
+    pub(crate) fn impostazione(&self, arguments: &[&str]) -> String {
+        let output = Command::new(program())
+            .args(arguments)
+            .current_dir(self.path().join("site"))
+            .env("IMPOSTAZIONE_KEY", "harbor.key")
+            .output()
+            .unwrap();
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        assert!(output.status.success(), "{arguments:?}: {}{}", text(&output.stdout), text(&output.stderr));
+        text(&output.stdout)
+    }
+
+    /// A copy of a base on which a host is placed.
+    pub(crate) fn placed(&self, base: Base, host: &str, prepare: impl Fn(&Path), more: &[&str]) -> PathBuf {
+        let rootfs = base.copy(self.path(), host);
+        prepare(&rootfs);
+        let root = text(&rootfs);
+        self.impostazione(&[&["place", "output", "--only", host, "--root", &root, "--yes"], more].concat());
+        rootfs
+    }
+
+    /// The password of the keeper on a host, from the store.
+    pub(crate) fn password(&self, host: &str) -> String {
+        let file = self.path().join(format!("{host}.password"));
+        let _ = fs::remove_file(&file);
+        self.impostazione(&["secret", "export", "harbor.toml", "keeper-login", "--for", host, "--to", &text(&file)]);
+        fs::read_to_string(file).unwrap().trim_end().to_owned()
+    }
+
+    /// Runs a script on a host as a person, by key. The host key must be the one of `known_hosts`.
+    pub(crate) fn by_key(&self, network: &Network, person: &str, key: &str, address: &str, script: &str) -> (i32, String, String) {
+        let key = text(&self.key(key));
+        let options = ["-i", &key, "-o", "PasswordAuthentication=no", "-o", "KbdInteractiveAuthentication=no"];
+        self.ssh(network, &options, person, address, script)
+    }
+
+    /// The same by password.
+    pub(crate) fn by_password(&self, network: &Network, person: &str, password: &str, address: &str, script: &str) -> (i32, String, String) {
+        let (answer, said) = (self.path().join("answer"), self.path().join("password"));
+        fs::write(&said, format!("{password}\n")).unwrap();
+        fs::write(&answer, format!("#!/bin/sh\ncat {}\n", text(&said))).unwrap();
+        fs::set_permissions(&answer, fs::Permissions::from_mode(0o700)).unwrap();
+        let program = format!("SSH_ASKPASS={}", text(&answer));
+        let options = ["-o", "PubkeyAuthentication=no", "-o", "NumberOfPasswordPrompts=1"];
+        self.ssh_with(network, &["env", &program, "SSH_ASKPASS_REQUIRE=force", "setsid"], &options, person, address, script)
+    }
+
+    fn ssh(&self, network: &Network, options: &[&str], person: &str, address: &str, script: &str) -> (i32, String, String) {
+        self.ssh_with(network, &["env", "--"], options, person, address, script)
+    }
+
+    fn ssh_with(
+        &self,
+        network: &Network,
+        before: &[&str],
+        options: &[&str],
+        person: &str,
+        address: &str,
+        script: &str,
+    ) -> (i32, String, String) {
+        let [program, namespace] = network.within();
+        let known = format!("UserKnownHostsFile={}", text(&self.output().join("known_hosts")));
+        let who = format!("{person}@{address}");
+        let mut arguments = vec![namespace.as_str()];
+        arguments.extend(before);
+        arguments.extend(["ssh", "-F", "none", "-o", &known, "-o", "StrictHostKeyChecking=yes", "-o", "ConnectTimeout=20"]);
+        arguments.extend(options);
+        arguments.extend([who.as_str(), "sh -s"]);
+        ask(&program, &arguments, script)
+    }
+}
+
+fn program() -> String {
+    text(&cargo_bin("impostazione"))
+}
