@@ -270,7 +270,7 @@ fn of_files(
     let (old, new) = (first.content(one)?, second.content(other)?);
     match (old, new) {
         (HostContent::Link(old), HostContent::Link(new)) => {
-            (found.first, found.second) = (Some(old), Some(new))
+            (found.first, found.second) = (Some(old), Some(new));
         }
         (HostContent::Bytes(old), HostContent::Bytes(new)) if old != new => {
             let is_open =
@@ -370,7 +370,7 @@ fn of_change(rootfs: &Rootfs, machine: &str, change: &Change) -> Result<Differen
                 !change.is_secret && there.mode & 0o004 != 0 || change.path.ends_with("authorized_keys");
             match (shown(&change.path, bytes, is_open), shown(&change.path, now.as_bytes(), is_open)) {
                 (Some(first), Some(second)) if first != second => {
-                    found.lines = different_lines(&first, &second)
+                    found.lines = different_lines(&first, &second);
                 }
                 _ => found.kind = DifferenceKind::SecretDiffers,
             }

@@ -44,7 +44,9 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
             };
             compare_outputs(&one, &other, is_meant).map_err(files)?
         }
-        (Side::Output(tree, inner), Side::Rootfs(rootfs)) => with_rootfs(&tree, inner, &rootfs, includes)?,
+        (Side::Output(tree, inner), Side::Rootfs(rootfs)) => {
+            with_rootfs(&tree, inner.as_deref(), &rootfs, includes)?
+        }
         (Side::Rootfs(_), Side::Output(..)) => {
             return Err(Failure::CommandLine(format!(
                 "write the output first: compare {} {}",
@@ -76,6 +78,7 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
     Ok(if differences.is_empty() { Exit::Done } else { Exit::ErrorsRemain })
 }
 
+#[allow(clippy::needless_pass_by_value, reason = "it is given to map_err")]
 fn files(fault: OutputFault) -> Failure {
     Failure::Files(fault.to_string())
 }
@@ -125,7 +128,7 @@ fn sheets(arguments: &CompareArguments, includes: impl Fn(&str) -> bool) -> Resu
 
 fn with_rootfs(
     tree: &TreeOnDisk,
-    inner: Option<String>,
+    inner: Option<&str>,
     rootfs: &Rootfs,
     includes: impl Fn(&str) -> bool,
 ) -> Result<Vec<Difference>, Failure> {
@@ -133,7 +136,7 @@ fn with_rootfs(
     let hosts: Vec<&str> = tree.hosts().into_iter().filter(|host| includes(host)).collect();
     let placed =
         record.as_ref().map(|record| record.machine.as_str()).filter(|machine| hosts.contains(machine));
-    let machine = match (inner.as_deref(), placed, hosts.as_slice()) {
+    let machine = match (inner, placed, hosts.as_slice()) {
         (Some(machine), _, _) | (None, Some(machine), _) => machine.to_owned(),
         (None, None, [machine]) => (*machine).to_owned(),
         _ => {

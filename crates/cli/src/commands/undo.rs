@@ -41,12 +41,12 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
             &format!("Since the placement {what} changed. Take it back, and lose that?"),
             "--over-changes",
         )? {
-            return declined(&name);
+            return Ok(declined(&name));
         }
     }
     if !arguments.yes && !ask(&format!("Take the placement of {} on {name} back?", record.machine), "--yes")?
     {
-        return declined(&name);
+        return Ok(declined(&name));
     }
     let undone = take_back(&rootfs, record).map_err(failure)?;
     for folder in &undone.left_folders {
@@ -68,9 +68,9 @@ fn about(record: &Record) -> String {
     )
 }
 
-fn declined(name: &str) -> Result<Exit, Failure> {
+fn declined(name: &str) -> Exit {
     terminal::complain(&format!("{name} is as it was: the question was declined"));
-    Ok(Exit::ErrorsRemain)
+    Exit::ErrorsRemain
 }
 
 fn tell(quiet: bool, text: &str) -> Result<Exit, Failure> {

@@ -7,7 +7,8 @@ use std::sync::Mutex;
 use crate::shell::run;
 
 /// What every base has, beside the smallest Debian.
-const PACKAGES: &str = "systemd,systemd-sysv,dbus,udev,kmod,netplan.io,openssh-server,sudo,systemd-resolved,iproute2,passwd";
+const PACKAGES: &str =
+    "systemd,systemd-sysv,dbus,udev,kmod,netplan.io,openssh-server,sudo,systemd-resolved,iproute2,passwd";
 
 /// The release, which is that of the kernel in the machines too.
 const RELEASE: &str = "bookworm";
@@ -50,7 +51,11 @@ impl Base {
             // What the machine that made it has of its own is none of the image's.
             for of_maker in ["etc/hosts", "var/cache/apt/archives", "var/lib/apt/lists"] {
                 let path = rootfs.join(of_maker);
-                if path.is_dir() { fs::remove_dir_all(path).unwrap() } else { let _ = fs::remove_file(path); }
+                if path.is_dir() {
+                    fs::remove_dir_all(path).unwrap();
+                } else {
+                    let _ = fs::remove_file(path);
+                }
             }
             fs::write(folder.join("made"), "").unwrap();
         }

@@ -26,21 +26,36 @@ struct Asked<'a> {
 impl Asked<'_> {
     /// What a command prints on the host, without line ends at the end.
     fn says(&self, command: &str) -> String {
-        let (code, stdout, stderr) = self.site.by_key(self.network, "keeper", "keeper", self.address, command);
+        let (code, stdout, stderr) =
+            self.site.by_key(self.network, "keeper", "keeper", self.address, command);
         if code == 0 {
             let lines: Vec<&str> = stdout.trim_end().lines().map(str::trim_end).collect();
             lines.join("\n")
-        } else { format!("exit {code}: {stdout}{stderr}") }
+        } else {
+            format!("exit {code}: {stdout}{stderr}")
+        }
     }
 
     /// Names, time, language and logins, as every host of the site has them.
     fn usual(&self, report: &mut Report, host: &str) {
         report.is("hostname", &self.says("hostname"), host);
         report.is("hostname -f", &self.says("hostname -f"), &format!("{host}.capovetro.example"));
-        report.is("getent hosts localhost", &self.says("getent ahostsv4 localhost | head -1 | cut -d' ' -f1"), "127.0.0.1");
-        report.is("time zone", &self.says("readlink /etc/localtime; date +%Z | sed 's/CES*T/(Rome)/'"), "../usr/share/zoneinfo/Europe/Rome\n(Rome)");
+        report.is(
+            "getent hosts localhost",
+            &self.says("getent ahostsv4 localhost | head -1 | cut -d' ' -f1"),
+            "127.0.0.1",
+        );
+        report.is(
+            "time zone",
+            &self.says("readlink /etc/localtime; date +%Z | sed 's/CES*T/(Rome)/'"),
+            "../usr/share/zoneinfo/Europe/Rome\n(Rome)",
+        );
         report.is("language of a login", &self.says("bash -lc 'echo $LANG'"), "C.UTF-8");
-        report.is("units that failed", &self.says("systemctl --failed --no-legend --plain | grep -v '^systemd-networkd-wait' || true"), "");
+        report.is(
+            "units that failed",
+            &self.says("systemctl --failed --no-legend --plain | grep -v '^systemd-networkd-wait' || true"),
+            "",
+        );
         report.is("who the keeper is", &self.says("id -un; id -Gn"), "keeper\nkeeper sudo");
         self.logins(report, host);
     }
@@ -56,8 +71,16 @@ impl Asked<'_> {
             let (code, _, stderr) = site.by_key(network, person, key, address, "true");
             if code == 0 { "let in".to_owned() } else { short(&stderr) }
         };
-        report.is("the keeper by the pilot's key", &by("keeper", "pilot"), "keeper: Permission denied (publickey)");
-        report.is("the pilot, who has no account", &by("pilot", "pilot"), "pilot: Permission denied (publickey)");
+        report.is(
+            "the keeper by the pilot's key",
+            &by("keeper", "pilot"),
+            "keeper: Permission denied (publickey)",
+        );
+        report.is(
+            "the pilot, who has no account",
+            &by("pilot", "pilot"),
+            "pilot: Permission denied (publickey)",
+        );
         report.is("root by the keeper's key", &by("root", "keeper"), "root: Permission denied (publickey)");
         report.is("the host key", &by("keeper", "keeper"), "let in");
         let (code, _, _) = site.by_password(network, "keeper", &password, address, "true");
@@ -93,11 +116,19 @@ fn a_static_dual_stack_host() {
     );
     report.is("DNS of eth0", &host.says("resolvectl dns eth0 | sed 's/.*: //'"), "10.64.10.53 10.64.10.54");
     report.is("search of eth0", &host.says("resolvectl domain eth0 | sed 's/.*: //'"), "capovetro.example");
-    report.is("what programs ask", &host.says("grep -v '^#' /etc/resolv.conf | grep nameserver"), "nameserver 127.0.0.53");
-    report.is("IPv6 answers", &{
-        let (code, ..) = site.by_key(&container.network, "keeper", "keeper", "fd64:10::11", "true");
-        code.to_string()
-    }, "0");
+    report.is(
+        "what programs ask",
+        &host.says("grep -v '^#' /etc/resolv.conf | grep nameserver"),
+        "nameserver 127.0.0.53",
+    );
+    report.is(
+        "IPv6 answers",
+        &{
+            let (code, ..) = site.by_key(&container.network, "keeper", "keeper", "fd64:10::11", "true");
+            code.to_string()
+        },
+        "0",
+    );
     host.usual(&mut report, "gauge-01");
     report.finish();
     // What the host did of its own accord is no reason not to take the placement back.
@@ -112,19 +143,38 @@ fn a_static_dual_stack_host() {
 fn a_host_whose_answers_leave_by_the_link_they_came_in_on() {
     let site = Site::new();
     let rootfs = site.placed(Base::Timesyncd, "watch-house", |_| (), &[]);
-    let mut report = Report::new("watch-house", "watch-house: a link of its own for those who look after it, in a container");
+    let mut report = Report::new(
+        "watch-house",
+        "watch-house: a link of its own for those who look after it, in a container",
+    );
     let container = Container::boot(&rootfs, &[QUAY, WATCH], "10.64.10.32");
     let network = &container.network;
     let host = Asked { site: &site, network, address: "10.64.40.32" };
     report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.32/24\neth1 10.64.40.32/24");
-    report.is("default route", &host.says("ip route show default"), "default via 10.64.10.1 dev eth0 proto static");
+    report.is(
+        "default route",
+        &host.says("ip route show default"),
+        "default via 10.64.10.1 dev eth0 proto static",
+    );
     report.is("rules", &host.says("ip rule show | grep -v 'lookup \\(local\\|default\\)' | sed 's/proto static//; s/ *$//'"), "30000:\tfrom 10.64.40.32 to 10.64.40.0/24 lookup main\n30001:\tfrom 10.64.40.32 lookup 140\n32766:\tfrom all lookup main");
-    report.is("table 140", &host.says("ip route show table 140"), "default via 10.64.40.1 dev eth1 proto static");
+    report.is(
+        "table 140",
+        &host.says("ip route show table 140"),
+        "default via 10.64.40.1 dev eth1 proto static",
+    );
     // From far away, by way of the link for those who look after it: a megabyte that the host sends must come back there.
     network.ip("addr add 10.64.99.7/32 dev lo");
     network.ip("route add 10.64.40.32/32 dev h-eth1 src 10.64.99.7");
     let (before0, before1) = (network.received("h-eth0"), network.received("h-eth1"));
-    report.is("a megabyte to 10.64.99.7", &host.says("echo $SSH_CONNECTION | cut -d' ' -f1; head -c 1000000 /dev/zero | tr '\\0' x >&2").chars().take(10).collect::<String>(), "10.64.99.7");
+    report.is(
+        "a megabyte to 10.64.99.7",
+        &host
+            .says("echo $SSH_CONNECTION | cut -d' ' -f1; head -c 1000000 /dev/zero | tr '\\0' x >&2")
+            .chars()
+            .take(10)
+            .collect::<String>(),
+        "10.64.99.7",
+    );
     let (by0, by1) = (network.received("h-eth0") - before0, network.received("h-eth1") - before1);
     report.is("it came back by", if by1 > 1_000_000 && by0 < 50_000 { "eth1" } else { "eth0" }, "eth1");
     host.usual(&mut report, "watch-house");
@@ -136,12 +186,21 @@ fn a_host_whose_answers_leave_by_the_link_they_came_in_on() {
 fn a_host_with_name_servers_for_one_domain() {
     let site = Site::new();
     let rootfs = site.placed(Base::Timesyncd, "crane-house", |_| (), &[]);
-    let mut report = Report::new("crane-house", "crane-house: a domain with name servers of its own, in a container");
+    let mut report =
+        Report::new("crane-house", "crane-house: a domain with name servers of its own, in a container");
     let container = Container::boot(&rootfs, &[QUAY, WATCH], "10.64.10.33");
     let host = Asked { site: &site, network: &container.network, address: "10.64.10.33" };
     report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.33/24\neth1 10.64.40.33/24");
-    report.is("default route", &host.says("ip route show default"), "default via 10.64.10.1 dev eth0 proto static");
-    report.is("DNS for everything", &host.says("resolvectl dns | grep Global | sed 's/.*: //'"), "10.64.10.53 10.64.10.54");
+    report.is(
+        "default route",
+        &host.says("ip route show default"),
+        "default via 10.64.10.1 dev eth0 proto static",
+    );
+    report.is(
+        "DNS for everything",
+        &host.says("resolvectl dns | grep Global | sed 's/.*: //'"),
+        "10.64.10.53 10.64.10.54",
+    );
     report.is("search", &host.says("resolvectl domain | grep Global | sed 's/.*: //'"), "capovetro.example");
     report.is("DNS of eth1", &host.says("resolvectl dns eth1 | sed 's/.*: //'"), "10.64.40.53");
     report.is("domains of eth1", &host.says("resolvectl domain eth1 | sed 's/.*: //'"), "~crane.example");
@@ -157,7 +216,10 @@ fn in_use(rootfs: &Path) {
         fs::create_dir_all(rootfs.join(path).parent().unwrap()).unwrap();
         fs::write(rootfs.join(path), content).unwrap();
     };
-    write("etc/netplan/50-image.yaml", "network:\n  version: 2\n  ethernets:\n    eth0:\n      dhcp4: true\n      addresses: [10.64.10.98/24]\n");
+    write(
+        "etc/netplan/50-image.yaml",
+        "network:\n  version: 2\n  ethernets:\n    eth0:\n      dhcp4: true\n      addresses: [10.64.10.98/24]\n",
+    );
     write("etc/systemd/network/05-image.network", "[Match]\nName=eth0\n[Network]\nAddress=10.64.10.99/24\n");
     write("etc/systemd/network/99-image.network", "[Match]\nName=e*\n[Network]\nDHCP=yes\n");
     write("etc/hosts", "127.0.0.1 localhost\n127.0.1.1 image winch-house\n10.64.10.80 crane\n");
@@ -167,9 +229,15 @@ fn in_use(rootfs: &Path) {
     write("etc/resolv.conf", "nameserver 10.64.99.99\n");
     let main = fs::read_to_string(rootfs.join("etc/ssh/sshd_config")).unwrap();
     write("etc/ssh/sshd_config", &format!("PermitRootLogin yes\nPasswordAuthentication no\n{main}"));
-    write("usr/sbin/image-setup", "#!/bin/sh\necho image > /etc/hostname; hostname image\nrm -f /etc/netplan/60*; echo 'image:image' | chpasswd; usermod -e '' image\n");
+    write(
+        "usr/sbin/image-setup",
+        "#!/bin/sh\necho image > /etc/hostname; hostname image\nrm -f /etc/netplan/60*; echo 'image:image' | chpasswd; usermod -e '' image\n",
+    );
     run("chmod", &["755", &text(&rootfs.join("usr/sbin/image-setup"))]);
-    write("usr/lib/systemd/system/image-setup.service", "[Unit]\nDefaultDependencies=no\nAfter=systemd-remount-fs.service\nBefore=network-pre.target sysinit.target\nWants=network-pre.target\n[Service]\nType=oneshot\nExecStart=/usr/sbin/image-setup\n[Install]\nWantedBy=sysinit.target\n");
+    write(
+        "usr/lib/systemd/system/image-setup.service",
+        "[Unit]\nDefaultDependencies=no\nAfter=systemd-remount-fs.service\nBefore=network-pre.target sysinit.target\nWants=network-pre.target\n[Service]\nType=oneshot\nExecStart=/usr/sbin/image-setup\n[Install]\nWantedBy=sysinit.target\n",
+    );
     let root = text(rootfs);
     run("systemctl", &["--root", &root, "enable", "image-setup.service"]);
     run("chroot", &[&root, "useradd", "-m", "-s", "/bin/bash", "-G", "sudo", "image"]);
@@ -181,27 +249,66 @@ fn in_use(rootfs: &Path) {
 fn an_image_in_use_with_conflicting_files_and_a_stock_login() {
     let site = Site::new();
     let rootfs = site.placed(Base::Timesyncd, "winch-house", in_use, &[]);
-    let mut report = Report::new("winch-house", "winch-house: on an image with three network files, a stock login and a service that sets it up, in a container");
+    let mut report = Report::new(
+        "winch-house",
+        "winch-house: on an image with three network files, a stock login and a service that sets it up, in a container",
+    );
     let container = Container::boot(&rootfs, &[QUAY], "10.64.10.34");
     let network = &container.network;
     let host = Asked { site: &site, network, address: "10.64.10.34" };
     report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.34/24 fd64:10::34/64");
     report.lacks("DHCP", &host.says("networkctl status eth0; ip route"), "dhcp");
     report.is("hostname -f", &host.says("hostname -f"), "winch-house.capovetro.example");
-    report.is("its own name", &host.says("getent ahostsv4 winch-house | head -1 | cut -d' ' -f1"), "10.64.10.34");
-    report.is("what the image knew of others", &host.says("getent ahostsv4 crane | head -1 | cut -d' ' -f1"), "10.64.10.80");
-    report.is("DNS", &host.says("resolvectl dns eth0 | sed 's/.*: //'; grep ^nameserver /etc/resolv.conf"), "10.64.10.53 10.64.10.54\nnameserver 127.0.0.53");
-    report.is("the service that sets it up", &host.says("systemctl is-enabled image-setup.service; systemctl is-active image-setup.service || true"), "masked\ninactive");
+    report.is(
+        "its own name",
+        &host.says("getent ahostsv4 winch-house | head -1 | cut -d' ' -f1"),
+        "10.64.10.34",
+    );
+    report.is(
+        "what the image knew of others",
+        &host.says("getent ahostsv4 crane | head -1 | cut -d' ' -f1"),
+        "10.64.10.80",
+    );
+    report.is(
+        "DNS",
+        &host.says("resolvectl dns eth0 | sed 's/.*: //'; grep ^nameserver /etc/resolv.conf"),
+        "10.64.10.53 10.64.10.54\nnameserver 127.0.0.53",
+    );
+    report.is(
+        "the service that sets it up",
+        &host.says(
+            "systemctl is-enabled image-setup.service; systemctl is-active image-setup.service || true",
+        ),
+        "masked\ninactive",
+    );
     let by_password = |person: &str, password: &str| {
         let (code, _, stderr) = site.by_password(network, person, password, "10.64.10.34", "true");
         if code == 0 { "let in".to_owned() } else { short(&stderr) }
     };
     let password = site.password("winch-house");
     report.is("the keeper by the right password", &by_password("keeper", &password), "let in");
-    report.is("the keeper by another", &by_password("keeper", "wrong"), "keeper: Permission denied (publickey,password,keyboard-interactive)");
-    report.is("the stock login by its password", &by_password("image", "image"), "image: Permission denied (publickey,password,keyboard-interactive)");
-    report.is("root by its password", &by_password("root", "root"), "root: Permission denied (publickey,password,keyboard-interactive)");
-    report.is("who may still log in", &host.says(&format!("echo '{password}' | sudo -S -k -p '' awk -F: '$2 ~ /^\\$/ {{print $1}}' /etc/shadow")), "keeper");
+    report.is(
+        "the keeper by another",
+        &by_password("keeper", "wrong"),
+        "keeper: Permission denied (publickey,password,keyboard-interactive)",
+    );
+    report.is(
+        "the stock login by its password",
+        &by_password("image", "image"),
+        "image: Permission denied (publickey,password,keyboard-interactive)",
+    );
+    report.is(
+        "root by its password",
+        &by_password("root", "root"),
+        "root: Permission denied (publickey,password,keyboard-interactive)",
+    );
+    report.is(
+        "who may still log in",
+        &host.says(&format!(
+            "echo '{password}' | sudo -S -k -p '' awk -F: '$2 ~ /^\\$/ {{print $1}}' /etc/shadow"
+        )),
+        "keeper",
+    );
     report.is("what sshd says", &host.says(&format!("echo '{password}' | sudo -S -k -p '' sshd -T | grep -E '^(permitrootlogin|passwordauthentication) '")), "permitrootlogin no\npasswordauthentication yes");
     report.finish();
 }
@@ -210,25 +317,42 @@ fn an_image_in_use_with_conflicting_files_and_a_stock_login() {
 #[ignore = "boots containers: needs root, debootstrap, systemd-nspawn and ssh, which .ci/run installs"]
 fn two_copies_of_one_image_are_two_hosts() {
     let site = Site::new();
-    let mut report = Report::new("copies", "gauge-02 and gauge-03: placed on copies of one image with --fresh-identity, in containers");
+    let mut report = Report::new(
+        "copies",
+        "gauge-02 and gauge-03: placed on copies of one image with --fresh-identity, in containers",
+    );
     let mut seen = Vec::new();
     for (host, address) in [("gauge-02", "10.64.10.12"), ("gauge-03", "10.64.10.13")] {
         let rootfs = site.placed(Base::Timesyncd, host, |_| (), &["--fresh-identity"]);
         let container = Container::boot(&rootfs, &[QUAY], address);
         let asked = Asked { site: &site, network: &container.network, address };
         report.is(&format!("{host}: hostname"), &asked.says("hostname"), host);
-        report.is(&format!("{host}: host keys"), &asked.says("ls /etc/ssh/ssh_host_*_key"), "/etc/ssh/ssh_host_ed25519_key");
+        report.is(
+            &format!("{host}: host keys"),
+            &asked.says("ls /etc/ssh/ssh_host_*_key"),
+            "/etc/ssh/ssh_host_ed25519_key",
+        );
         report.is(&format!("{host}: first boot"), &asked.says("systemctl is-enabled ssh.service"), "enabled");
-        let ids = asked.says("cat /etc/machine-id; ssh-keygen -lf /etc/ssh/ssh_host_ed25519_key.pub | cut -d' ' -f2");
-        report.is(&format!("{host}: length of its machine id"), &ids.lines().next().unwrap_or_default().len().to_string(), "32");
+        let ids = asked
+            .says("cat /etc/machine-id; ssh-keygen -lf /etc/ssh/ssh_host_ed25519_key.pub | cut -d' ' -f2");
+        report.is(
+            &format!("{host}: length of its machine id"),
+            &ids.lines().next().unwrap_or_default().len().to_string(),
+            "32",
+        );
         seen.push(ids);
     }
-    let of_image = fs::read_to_string(Base::Timesyncd.copy(site.path(), "image").join("etc/machine-id")).unwrap();
+    let of_image =
+        fs::read_to_string(Base::Timesyncd.copy(site.path(), "image").join("etc/machine-id")).unwrap();
     let own: Vec<&str> = seen.iter().flat_map(|ids| ids.lines()).chain([of_image.trim()]).collect();
     let mut distinct = own.clone();
     distinct.sort_unstable();
     distinct.dedup();
-    report.is("machine ids and host keys, the image's too", &format!("{} of {} differ", distinct.len(), own.len()), "5 of 5 differ");
+    report.is(
+        "machine ids and host keys, the image's too",
+        &format!("{} of {} differ", distinct.len(), own.len()),
+        "5 of 5 differ",
+    );
     report.finish();
 }
 
@@ -250,35 +374,86 @@ fn tower(site: &Site) {
     let rootfs = Base::Chrony.copy(site.path(), "tower");
     let image = site.path().join("tower.img");
     disk_image(&rootfs, &image);
-    let said = site.impostazione(&["place", "output", "--only", "signal-tower", "--image", &text(&image), "--fresh-identity", "--yes"]);
+    let said = site.impostazione(&[
+        "place",
+        "output",
+        "--only",
+        "signal-tower",
+        "--image",
+        &text(&image),
+        "--fresh-identity",
+        "--yes",
+    ]);
     assert!(said.contains("signal-tower is placed"), "{said}");
-    let mut report = Report::new("signal-tower", "signal-tower: a bond, a VLAN, links found by their MAC address, chrony, placed on the image of a card, in a virtual machine");
+    let mut report = Report::new(
+        "signal-tower",
+        "signal-tower: a bond, a VLAN, links found by their MAC address, chrony, placed on the image of a card, in a virtual machine",
+    );
     let volume = site.output().join("signal-gateway/settings.iso");
     let cards = [
         Card { bridge: "watch", mac: "02:64:40:00:00:21" },
         Card { bridge: "quay", mac: "02:64:10:00:00:22" },
         Card { bridge: "quay", mac: "02:64:10:00:00:21" },
     ];
-    let bridges: [(&str, &[&str]); 2] = [("quay", &["10.64.10.1/24", "fd64:10::1/64"]), ("watch", &["10.64.40.1/24"])];
+    let bridges: [(&str, &[&str]); 2] =
+        [("quay", &["10.64.10.1/24", "fd64:10::1/64"]), ("watch", &["10.64.40.1/24"])];
     let machine = Machine::boot(&image, &volume, "", &cards, &bridges, "10.64.10.31");
     let host = Asked { site, network: &machine.network, address: "10.64.10.31" };
     let links = "for l in lan0 lan1 watch0; do echo $l $(cat /sys/class/net/$l/address) $(basename $(readlink /sys/class/net/$l/master || echo none)); done; ethtool -P lan1 2>/dev/null || cat /sys/class/net/lan1/bonding_slave/perm_hwaddr";
     report.is("links by their MAC address", &host.says(links), "lan0 02:64:10:00:00:21 uplink\nlan1 02:64:10:00:00:21 uplink\nwatch0 02:64:40:00:00:21 none\n02:64:10:00:00:22");
-    report.is("addresses", &host.says(ADDRESSES), "watch0 10.64.40.31/24\nuplink 10.64.10.31/24 fd64:10::31/64\nradar 10.64.20.31/24");
+    report.is(
+        "addresses",
+        &host.says(ADDRESSES),
+        "watch0 10.64.40.31/24\nuplink 10.64.10.31/24 fd64:10::31/64\nradar 10.64.20.31/24",
+    );
     report.is("the bond", &host.says("grep -E '^(Bonding Mode|MII Polling|Slave Interface)' /proc/net/bonding/uplink | sort"), "Bonding Mode: fault-tolerance (active-backup)\nMII Polling Interval (ms): 100\nSlave Interface: lan0\nSlave Interface: lan1");
     report.has("the VLAN", &host.says("ip -d link show radar"), "vlan protocol 802.1Q id 120");
     report.is("default routes", &host.says(ROUTES), "default via 10.64.10.1 dev uplink proto static\ndefault via fd64:10::1 dev uplink proto static metric 1024 pref medium");
-    report.is("route by the VLAN", &host.says("ip route show 10.64.96.0/20"), "10.64.96.0/20 via 10.64.20.1 dev radar proto static");
-    report.is("table 140", &host.says("ip route show table 140"), "default via 10.64.40.1 dev watch0 proto static");
-    report.is("DNS of uplink", &host.says("resolvectl dns uplink | sed 's/.*: //'"), "10.64.10.53 10.64.10.54");
-    report.is("what chrony asks", &host.says("chronyc -n sources | grep -o '10[.]64[.][0-9.]*' | sort"), "10.64.10.121\n10.64.10.122\n10.64.10.123");
-    report.is("the pilot, who has an account here", &site.by_key(&machine.network, "pilot", "pilot", "10.64.10.31", "id -un").1, "pilot\n");
-    report.is("who the keeper is", &host.says("id -un; id -Gn; hostname -f"), "keeper\nkeeper sudo\nsignal-tower.capovetro.example");
+    report.is(
+        "route by the VLAN",
+        &host.says("ip route show 10.64.96.0/20"),
+        "10.64.96.0/20 via 10.64.20.1 dev radar proto static",
+    );
+    report.is(
+        "table 140",
+        &host.says("ip route show table 140"),
+        "default via 10.64.40.1 dev watch0 proto static",
+    );
+    report.is(
+        "DNS of uplink",
+        &host.says("resolvectl dns uplink | sed 's/.*: //'"),
+        "10.64.10.53 10.64.10.54",
+    );
+    report.is(
+        "what chrony asks",
+        &host.says("chronyc -n sources | grep -o '10[.]64[.][0-9.]*' | sort"),
+        "10.64.10.121\n10.64.10.122\n10.64.10.123",
+    );
+    report.is(
+        "the pilot, who has an account here",
+        &site.by_key(&machine.network, "pilot", "pilot", "10.64.10.31", "id -un").1,
+        "pilot\n",
+    );
+    report.is(
+        "who the keeper is",
+        &host.says("id -un; id -Gn; hostname -f"),
+        "keeper\nkeeper sudo\nsignal-tower.capovetro.example",
+    );
     let password = site.password("signal-tower");
-    let mount = format!("echo '{password}' | sudo -S -k -p '' sh -c 'mount -t iso9660 -o ro /dev/vdb /mnt && ls /mnt && sha256sum /mnt/ovf-env.xml | cut -d\" \" -f1; umount /mnt'");
+    let mount = format!(
+        "echo '{password}' | sudo -S -k -p '' sh -c 'mount -t iso9660 -o ro /dev/vdb /mnt && ls /mnt && sha256sum /mnt/ovf-env.xml | cut -d\" \" -f1; umount /mnt'"
+    );
     let digest = run("sha256sum", &[&text(&site.output().join("signal-gateway/ovf-env.xml"))]);
-    report.is("an appliance's volume in the drive", &host.says(&mount), &format!("ovf-env.xml\n{}", digest.split(' ').next().unwrap()));
-    report.is("by the link for those who look after it", &Asked { site, network: &machine.network, address: "10.64.40.31" }.says("hostname"), "signal-tower");
+    report.is(
+        "an appliance's volume in the drive",
+        &host.says(&mount),
+        &format!("ovf-env.xml\n{}", digest.split(' ').next().unwrap()),
+    );
+    report.is(
+        "by the link for those who look after it",
+        &Asked { site, network: &machine.network, address: "10.64.40.31" }.says("hostname"),
+        "signal-tower",
+    );
     report.finish();
 }
 
@@ -288,8 +463,20 @@ fn gauge(site: &Site) {
     let rootfs = Base::Timesyncd.copy(site.path(), "gauge-machine");
     let image = site.path().join("gauge.img");
     disk_image(&rootfs, &image);
-    site.impostazione(&["place", "output", "--only", "gauge-04", "--image", &text(&image), "--fresh-identity", "--yes"]);
-    let mut report = Report::new("gauge-04", "gauge-04: timesyncd, and a port that the kernel calls eth0, in a virtual machine");
+    site.impostazione(&[
+        "place",
+        "output",
+        "--only",
+        "gauge-04",
+        "--image",
+        &text(&image),
+        "--fresh-identity",
+        "--yes",
+    ]);
+    let mut report = Report::new(
+        "gauge-04",
+        "gauge-04: timesyncd, and a port that the kernel calls eth0, in a virtual machine",
+    );
     let volume = site.output().join("logbook-1/settings.iso");
     let cards = [Card { bridge: "quay", mac: "02:64:10:00:00:44" }];
     let bridges: [(&str, &[&str]); 1] = [("quay", &["10.64.10.1/24", "fd64:10::1/64"])];

@@ -48,17 +48,31 @@ pub(crate) fn disk_image(rootfs: &Path, image: &Path) {
     fs::write(rootfs.join("etc/fstab"), "/dev/vda2 / ext4 defaults 0 1\n").unwrap();
     let size = 1600 * 1024 * 1024;
     fs::File::create(image).unwrap().set_len(size).unwrap();
-    let table = format!("label: dos\nstart=2048, size={}, type=c\nstart={}, type=83\n", ROOT_START / 512 - 2048, ROOT_START / 512);
+    let table = format!(
+        "label: dos\nstart=2048, size={}, type=c\nstart={}, type=83\n",
+        ROOT_START / 512 - 2048,
+        ROOT_START / 512
+    );
     let (code, _, stderr) = crate::shell::ask("sfdisk", &["-q", &text(image)], &table);
     assert_eq!(code, 0, "{stderr}");
     let blocks = ((size - ROOT_START) / 4096).to_string();
     let offset = format!("offset={ROOT_START}");
-    run("mke2fs", &["-q", "-F", "-t", "ext4", "-b", "4096", "-E", &offset, "-d", &text(rootfs), &text(image), &blocks]);
+    run(
+        "mke2fs",
+        &["-q", "-F", "-t", "ext4", "-b", "4096", "-E", &offset, "-d", &text(rootfs), &text(image), &blocks],
+    );
 }
 
 impl Machine {
     /// Boots the image of a disk, with a volume in the drive and more words for the kernel.
-    pub(crate) fn boot(image: &Path, volume: &Path, words: &str, cards: &[Card], bridges: &[(&str, &[&str])], ssh: &str) -> Self {
+    pub(crate) fn boot(
+        image: &Path,
+        volume: &Path,
+        words: &str,
+        cards: &[Card],
+        bridges: &[(&str, &[&str])],
+        ssh: &str,
+    ) -> Self {
         let network = Network::new();
         for (bridge, addresses) in bridges {
             network.ip(&format!("link add {bridge} type bridge"));
@@ -73,10 +87,28 @@ impl Machine {
         let mut command = Command::new("nsenter");
         command
             .arg(format!("--net=/run/netns/{}", network.name))
-            .args(["qemu-system-x86_64", "-accel", "tcg,thread=multi", "-cpu", "max", "-smp", "2", "-m", "1024"])
+            .args([
+                "qemu-system-x86_64",
+                "-accel",
+                "tcg,thread=multi",
+                "-cpu",
+                "max",
+                "-smp",
+                "2",
+                "-m",
+                "1024",
+            ])
             .args(["-nodefaults", "-nographic", "-no-reboot", "-serial", "stdio"])
-            .args(["-kernel", &format!("/boot/vmlinuz-{version}"), "-initrd", &format!("/boot/initrd.img-{version}")])
-            .args(["-append", &format!("console=ttyS0 root=/dev/vda2 rw panic=-1 no_timer_check quiet {words}")])
+            .args([
+                "-kernel",
+                &format!("/boot/vmlinuz-{version}"),
+                "-initrd",
+                &format!("/boot/initrd.img-{version}"),
+            ])
+            .args([
+                "-append",
+                &format!("console=ttyS0 root=/dev/vda2 rw panic=-1 no_timer_check quiet {words}"),
+            ])
             .args(["-drive", &format!("file={},if=virtio,format=raw,cache=unsafe", text(image))])
             .args(["-drive", &format!("file={},if=virtio,format=raw,readonly=on", text(volume))]);
         for (number, card) in cards.iter().enumerate() {
@@ -88,12 +120,8 @@ impl Machine {
                 .args(["-device", &format!("virtio-net-pci,netdev=n{number},mac={},romfile=", card.mac)]);
         }
         let output = fs::File::create(&console).unwrap();
-        let child = command
-            .stdin(Stdio::null())
-            .stdout(output.try_clone().unwrap())
-            .stderr(output)
-            .spawn()
-            .unwrap();
+        let child =
+            command.stdin(Stdio::null()).stdout(output.try_clone().unwrap()).stderr(output).spawn().unwrap();
         let machine = Self { child, network, console };
         wait_until(
             &format!("SSH of the machine ({})", machine.console.display()),

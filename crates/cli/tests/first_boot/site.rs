@@ -44,13 +44,27 @@ impl Site {
         run(&program(), &["demo", "--into", &text(&demo)]);
         for name in ["keeper", "pilot"] {
             let key = site.key(name);
-            run("ssh-keygen", &["-q", "-t", "ed25519", "-N", "", "-C", &format!("{name}@capovetro.example"), "-f", &text(&key)]);
+            run(
+                "ssh-keygen",
+                &[
+                    "-q",
+                    "-t",
+                    "ed25519",
+                    "-N",
+                    "",
+                    "-C",
+                    &format!("{name}@capovetro.example"),
+                    "-f",
+                    &text(&key),
+                ],
+            );
             fs::copy(key.with_extension("pub"), demo.join(format!("keys/{name}.pub"))).unwrap();
         }
         let sheet = demo.join("harbor.toml");
         let dual = "link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..16}\", address6 = \"fd64:10::{11..16}\" }";
         let written = fs::read_to_string(&sheet).unwrap();
-        let text_of_sheet = written.replacen("link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..16}\" }", dual, 1);
+        let text_of_sheet =
+            written.replacen("link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..16}\" }", dual, 1);
         assert_ne!(text_of_sheet, written, "the gauges are dual-stack");
         fs::write(&sheet, text_of_sheet + MORE_HOSTS).unwrap();
         site.impostazione(&["secret", "generate", "harbor.toml"]);
@@ -97,29 +111,67 @@ impl Site {
     pub(crate) fn password(&self, host: &str) -> String {
         let file = self.path().join(format!("{host}.password"));
         let _ = fs::remove_file(&file);
-        self.impostazione(&["secret", "export", "harbor.toml", "keeper-login", "--for", host, "--to", &text(&file)]);
+        self.impostazione(&[
+            "secret",
+            "export",
+            "harbor.toml",
+            "keeper-login",
+            "--for",
+            host,
+            "--to",
+            &text(&file),
+        ]);
         fs::read_to_string(file).unwrap().trim_end().to_owned()
     }
 
     /// Runs a script on a host as a person, by key. The host key must be the one of `known_hosts`.
-    pub(crate) fn by_key(&self, network: &Network, person: &str, key: &str, address: &str, script: &str) -> (i32, String, String) {
+    pub(crate) fn by_key(
+        &self,
+        network: &Network,
+        person: &str,
+        key: &str,
+        address: &str,
+        script: &str,
+    ) -> (i32, String, String) {
         let key = text(&self.key(key));
-        let options = ["-i", &key, "-o", "PasswordAuthentication=no", "-o", "KbdInteractiveAuthentication=no"];
+        let options =
+            ["-i", &key, "-o", "PasswordAuthentication=no", "-o", "KbdInteractiveAuthentication=no"];
         self.ssh(network, &options, person, address, script)
     }
 
     /// The same by password.
-    pub(crate) fn by_password(&self, network: &Network, person: &str, password: &str, address: &str, script: &str) -> (i32, String, String) {
+    pub(crate) fn by_password(
+        &self,
+        network: &Network,
+        person: &str,
+        password: &str,
+        address: &str,
+        script: &str,
+    ) -> (i32, String, String) {
         let (answer, said) = (self.path().join("answer"), self.path().join("password"));
         fs::write(&said, format!("{password}\n")).unwrap();
         fs::write(&answer, format!("#!/bin/sh\ncat {}\n", text(&said))).unwrap();
         fs::set_permissions(&answer, fs::Permissions::from_mode(0o700)).unwrap();
         let program = format!("SSH_ASKPASS={}", text(&answer));
         let options = ["-o", "PubkeyAuthentication=no", "-o", "NumberOfPasswordPrompts=1"];
-        self.ssh_with(network, &["env", &program, "SSH_ASKPASS_REQUIRE=force", "setsid"], &options, person, address, script)
+        self.ssh_with(
+            network,
+            &["env", &program, "SSH_ASKPASS_REQUIRE=force", "setsid"],
+            &options,
+            person,
+            address,
+            script,
+        )
     }
 
-    fn ssh(&self, network: &Network, options: &[&str], person: &str, address: &str, script: &str) -> (i32, String, String) {
+    fn ssh(
+        &self,
+        network: &Network,
+        options: &[&str],
+        person: &str,
+        address: &str,
+        script: &str,
+    ) -> (i32, String, String) {
         self.ssh_with(network, &["env", "--"], options, person, address, script)
     }
 
@@ -137,7 +189,17 @@ impl Site {
         let who = format!("{person}@{address}");
         let mut arguments = vec![namespace.as_str()];
         arguments.extend(before);
-        arguments.extend(["ssh", "-F", "none", "-o", &known, "-o", "StrictHostKeyChecking=yes", "-o", "ConnectTimeout=20"]);
+        arguments.extend([
+            "ssh",
+            "-F",
+            "none",
+            "-o",
+            &known,
+            "-o",
+            "StrictHostKeyChecking=yes",
+            "-o",
+            "ConnectTimeout=20",
+        ]);
         arguments.extend(options);
         arguments.extend([who.as_str(), "sh -s"]);
         ask(&program, &arguments, script)

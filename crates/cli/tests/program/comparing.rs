@@ -19,7 +19,10 @@ fn sheets_are_compared_by_machine_and_setting_and_not_by_line() {
     let (front, hosts) = one.split_at(one.find("[[host]]").unwrap());
     let other = format!("{}\n{}\n{hosts}", "# another hand\n", front.replace("dns      =", "dns="));
     workspace.write("same.toml", other);
-    assert_eq!(compare(&workspace, &["one.toml", "same.toml"]), (0, "one.toml and same.toml say the same\n".to_owned()));
+    assert_eq!(
+        compare(&workspace, &["one.toml", "same.toml"]),
+        (0, "one.toml and same.toml say the same\n".to_owned())
+    );
     let changed = one
         .replace("10.64.10.12", "10.64.10.19")
         .replace("[common]", "[common]\nlocale = \"it_IT.UTF-8\"")
@@ -78,7 +81,11 @@ fn outputs_are_compared_by_file() {
     assert!(said.contains("  accounts.json  a secret differs\n") && !said.contains("$y$"), "{said}");
     assert_eq!(compare(&workspace, &["first", "first"]), (0, "first and first say the same\n".to_owned()));
     let (code, said) = compare(&workspace, &["first/gauge-01", "output"]);
-    assert_eq!((code, said.contains("gauge-02")), (1, false), "a machine's folder is that machine alone: {said}");
+    assert_eq!(
+        (code, said.contains("gauge-02")),
+        (1, false),
+        "a machine's folder is that machine alone: {said}"
+    );
 }
 
 #[test]
@@ -87,7 +94,10 @@ fn a_card_is_compared_with_what_was_placed_on_it() {
     let card = Card::new(&workspace);
     let (code, said) = compare(&workspace, &["output", CARD]);
     assert_eq!(code, 2);
-    assert!(said.contains("card does not say which machine it is; say so with --only: gauge-01, gauge-02"), "{said}");
+    assert!(
+        said.contains("card does not say which machine it is; say so with --only: gauge-01, gauge-02"),
+        "{said}"
+    );
     card.placed(&[]);
     assert_eq!(compare(&workspace, &["output", CARD]), (0, "output and card say the same\n".to_owned()));
     card.write("etc/hostname", "image\n");
@@ -118,7 +128,11 @@ fn what_cannot_be_compared_is_refused() {
         (["sheet.toml", "nowhere"], 3, "there is no nowhere"),
         (["sheet.toml", "output"], 2, "sheet.toml and output are of different kinds"),
         (["card", "output"], 2, "write the output first: compare output card"),
-        (["sheet.toml", "broken.toml"], 3, "broken.toml cannot be read in full, and what is missing would seem to differ"),
+        (
+            ["sheet.toml", "broken.toml"],
+            3,
+            "broken.toml cannot be read in full, and what is missing would seem to differ",
+        ),
     ] {
         let (ended, said) = compare(&workspace, &arguments);
         assert_eq!(ended, code, "{arguments:?}: {said}");

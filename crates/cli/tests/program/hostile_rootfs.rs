@@ -97,8 +97,14 @@ fn try_one(name: &str, lay: &dyn Fn(&Card<'_>, &str), ends: &Ends) -> Result<(),
 
 type Lay = Box<dyn Fn(&Card<'_>, &str)>;
 
-fn cases() -> Vec<(&'static str, Lay, Ends)> {
-    let mut cases: Vec<(&'static str, Lay, Ends)> = Vec::new();
+type Case = (&'static str, Lay, Ends);
+
+fn cases() -> Vec<Case> {
+    links().into_iter().chain(wrong_kinds()).chain(damaged_files()).collect()
+}
+
+fn links() -> Vec<Case> {
+    let mut cases: Vec<Case> = Vec::new();
     let mut add = |name, lay: Lay, ends| cases.push((name, lay, ends));
     // Links out of it, absolute and by way of `..`, in every part of a path. The host would follow an absolute one from its own
     // top, so that it leads to nothing here.
@@ -177,7 +183,13 @@ fn cases() -> Vec<(&'static str, Lay, Ends)> {
         }),
         Refused("its links lead in a circle"),
     );
-    // Pipes, folders and the like in place of files.
+    cases
+}
+
+/// Pipes, folders and the like in place of files.
+fn wrong_kinds() -> Vec<Case> {
+    let mut cases: Vec<Case> = Vec::new();
+    let mut add = |name, lay: Lay, ends| cases.push((name, lay, ends));
     for path in ["etc/hosts", "etc/passwd", "etc/os-release", "etc/ssh/sshd_config"] {
         add(
             "a pipe in place of a file that is read",
@@ -218,7 +230,13 @@ fn cases() -> Vec<(&'static str, Lay, Ends)> {
         Box::new(|card, _| card.write("home/keeper", "")),
         Refused("/home/keeper"),
     );
-    // Files that are damaged or too much.
+    cases
+}
+
+/// Files that are damaged or too much.
+fn damaged_files() -> Vec<Case> {
+    let mut cases: Vec<Case> = Vec::new();
+    let mut add = |name, lay: Lay, ends| cases.push((name, lay, ends));
     add(
         "no final newline",
         Box::new(|card, _| {
@@ -231,7 +249,7 @@ fn cases() -> Vec<(&'static str, Lay, Ends)> {
     add(
         "users twice",
         Box::new(|card, _| {
-            card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\nkeeper:x:1000:1000::/a:/bin/sh\nkeeper:x:1001:1001::/b:/bin/sh\n")
+            card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\nkeeper:x:1000:1000::/a:/bin/sh\nkeeper:x:1001:1001::/b:/bin/sh\n");
         }),
         Refused("has keeper twice, on lines 2 and 3"),
     );
@@ -248,7 +266,7 @@ fn cases() -> Vec<(&'static str, Lay, Ends)> {
     add(
         "hosts of 100 MB",
         Box::new(|card, _| {
-            fs::File::create(card.top().join("etc/hosts")).unwrap().set_len(100_000_000).unwrap()
+            fs::File::create(card.top().join("etc/hosts")).unwrap().set_len(100_000_000).unwrap();
         }),
         Refused("/etc/hosts on the rootfs has 95.3 MiB, and no more than 16 MiB are read"),
     );
@@ -257,7 +275,7 @@ fn cases() -> Vec<(&'static str, Lay, Ends)> {
     add(
         "lines that are none",
         Box::new(|card, _| {
-            card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\n::::\n:\n\n#keeper\nkeeper\n")
+            card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\n::::\n:\n\n#keeper\nkeeper\n");
         }),
         Refused("gives keeper no number"),
     );

@@ -1,13 +1,15 @@
 //! `place` and `undo`: what comes onto a card, what was there, and the way back.
 
 use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
 use std::process::Command;
 
 use crate::card::{CARD, Card, STOCK_HASH, render, sheet, with_output};
 use crate::support::{KEY, Run, Workspace, host};
 
 /// A public key such as a host has.
-pub(crate) const PUBLIC_KEY: &str = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIKnL4NWOdAKnj7F1F75+P/XkUSUhM9wdyFkjQATU3vA5 image\n";
+pub(crate) const PUBLIC_KEY: &str =
+    "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIKnL4NWOdAKnj7F1F75+P/XkUSUhM9wdyFkjQATU3vA5 image\n";
 
 /// A card in use: an image's own network files, names, logins and services.
 fn used_card(workspace: &Workspace) -> Card<'_> {
@@ -141,10 +143,7 @@ fn a_new_user_takes_numbers_that_neither_users_nor_groups_have() {
     assert_eq!(card.line("etc/passwd", "keeper:"), "keeper:x:1002:1002::/home/keeper:/bin/bash");
     assert_eq!(card.line("etc/group", "keeper:"), "keeper:x:1002:");
     assert_eq!(card.read("home/keeper/.profile"), "umask 022\n");
-    let mode = |path: &str| {
-        use std::os::unix::fs::PermissionsExt as _;
-        fs::metadata(card.top().join(path)).unwrap().permissions().mode() & 0o7777
-    };
+    let mode = |path: &str| fs::metadata(card.top().join(path)).unwrap().permissions().mode() & 0o7777;
     assert_eq!((mode("home/keeper"), mode("home/keeper/.ssh")), (0o700, 0o700));
     assert_eq!((mode("home/keeper/.ssh/authorized_keys"), mode("etc/shadow")), (0o600, 0o640));
     assert_eq!(
@@ -444,7 +443,6 @@ fn no_hash_and_no_key_is_shown() {
     assert!(compared.stdout.contains("etc/shadow  a secret differs\n"), "{}", compared.stdout);
     assert!(!has_secret(&compared));
     // What keeps the old hashes is for root alone.
-    use std::os::unix::fs::PermissionsExt as _;
     let record = fs::metadata(card.top().join("var/lib/impostazione")).unwrap();
     assert_eq!(record.permissions().mode() & 0o7777, 0o700);
 }
@@ -522,7 +520,7 @@ fn users_that_cannot_be_brought_together_are_told_by_line() {
             card.write(
                 "etc/passwd",
                 format!("{root}keeper:x:7:7::/:/bin/sh\nkeeper:x:1000:1000::/home/keeper:/bin/sh\n"),
-            )
+            );
         },
         "/etc/passwd has keeper twice, on lines 2 and 3",
     );

@@ -19,7 +19,10 @@ fn used(workspace: &Workspace) -> Card<'_> {
     // The first bytes of a program for a 64-bit ARM processor.
     card.write("usr/bin/true", [b"\x7fELF\x02\x01\x01".as_slice(), &[0; 9], &[2, 0, 183, 0]].concat());
     card.write("var/lib/dpkg/status", "Package: netplan.io\nStatus: install ok installed\nVersion: 0.107.1-3\n\nPackage: iw\nStatus: deinstall ok config-files\nVersion: 5\n");
-    card.write("etc/netplan/50-image.yaml", "network: {version: 2, ethernets: {eth0: {addresses: [10.64.10.9/24]}}}\n");
+    card.write(
+        "etc/netplan/50-image.yaml",
+        "network: {version: 2, ethernets: {eth0: {addresses: [10.64.10.9/24]}}}\n",
+    );
     card.write("etc/systemd/network/05-any.network", "[Match]\nName=e*\n");
     card.write("etc/dhcpcd.conf", "interface eth0\n");
     card.write("etc/NetworkManager/system-connections/quay.nmconnection", "[connection]\n");
@@ -29,7 +32,10 @@ fn used(workspace: &Workspace) -> Card<'_> {
     card.write("etc/group", "root:x:0:\nsudo:x:27:image\n");
     card.write("home/image/.ssh/authorized_keys", "# none\nssh-ed25519 AAAA one\nssh-ed25519 AAAB two\n");
     card.write("etc/ssh/ssh_host_ed25519_key.pub", crate::placing::PUBLIC_KEY);
-    card.write("etc/ssh/sshd_config", "PermitRootLogin yes\nInclude /etc/ssh/sshd_config.d/*.conf\nAllowUsers image\n");
+    card.write(
+        "etc/ssh/sshd_config",
+        "PermitRootLogin yes\nInclude /etc/ssh/sshd_config.d/*.conf\nAllowUsers image\n",
+    );
     card.write("etc/default/crda", "REGDOMAIN=IT\n");
     card.write("etc/default/locale", "LANG=\"it_IT.UTF-8\"\n");
     card.link("etc/localtime", "/usr/share/zoneinfo/Europe/Rome");
@@ -47,7 +53,10 @@ fn everything_that_the_first_boot_depends_on_is_shown() {
     for (title, lines) in [
         ("system", &["Harbor Linux 7, aarch64"][..]),
         ("netplan", &["0.107.1-3"]),
-        ("services", &["systemd-networkd there, does not start by itself", "systemd-resolved kept from starting"]),
+        (
+            "services",
+            &["systemd-networkd there, does not start by itself", "systemd-resolved kept from starting"],
+        ),
         (
             "network files",
             &[
@@ -55,7 +64,8 @@ fn everything_that_the_first_boot_depends_on_is_shown() {
                 "etc/systemd/network/05-any.network (systemd-networkd: wins over what netplan makes)",
                 "etc/network/interfaces (ifup: sets the same links up)",
                 "etc/dhcpcd.conf (dhcpcd: is not read)",
-                "etc/NetworkManager/system-connections/quay.nmconnection (NetworkManager: is not read)",
+                "etc/NetworkManager/system-connections/quay.nmconnection (NetworkManager: is not",
+                "read)",
             ],
         ),
         ("Wi-Fi", &["can join networks, country IT"]),
@@ -84,7 +94,10 @@ fn everything_that_the_first_boot_depends_on_is_shown() {
         }
     }
     // What netplan makes of its files, as for a netplan file alone.
-    assert!(shown.contains("card: what netplan makes\n") && shown.contains(" eth0  ethernet  10.64.10.9/24"), "{shown}");
+    assert!(
+        shown.contains("card: what netplan makes\n") && shown.contains(" eth0  ethernet  10.64.10.9/24"),
+        "{shown}"
+    );
 }
 
 #[test]
@@ -123,7 +136,12 @@ fn a_folder_of_netplan_files_is_still_taken_as_such() {
     assert_eq!(run.code, 0, "{}", run.stderr);
     assert!(run.stdout.contains("10.64.10.11/24") && !run.stdout.contains("machine id"), "{}", run.stdout);
     let run = workspace.run(&["inspect", "output"]);
-    assert_eq!((run.code, run.stdout.contains("for 2 machines, all as rendered\n")), (0, true), "{}", run.stdout);
+    assert_eq!(
+        (run.code, run.stdout.contains("for 2 machines, all as rendered\n")),
+        (0, true),
+        "{}",
+        run.stdout
+    );
     let run = workspace.run(&["inspect", CARD]);
     assert_eq!((run.code, run.stderr.as_str()), (3, "impostazione: there is no card\n"));
 }

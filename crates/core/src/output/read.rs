@@ -1,6 +1,7 @@
 //! Reading an output tree back: whether it is whole, and what it holds for one machine.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
 use std::fs;
 use std::io;
 use std::path::{Component, Path, PathBuf};
@@ -230,7 +231,8 @@ impl TreeOnDisk {
         let mut logins = None;
         let mut digests = String::new();
         for file in self.files.values().filter(|file| file.machine == machine) {
-            digests += &format!("{} {} {:?} {:?}\n", file.path, file.mode, file.sha256, file.link);
+            // Writing to a String does not fail.
+            let _ = writeln!(digests, "{} {} {:?} {:?}", file.path, file.mode, file.sha256, file.link);
             let is_logins = file.path == accounts;
             let on_host = file.path.strip_prefix(&prefix);
             if on_host.is_none() && !is_logins {

@@ -243,11 +243,10 @@ impl Change {
         match (&self.want, now) {
             (Want::Absent, _) => "set aside",
             (Want::Link(_), State::Absent) => "link",
-            (Want::Link(_), _) => "replace",
             (Want::Folder { .. }, State::Absent) => "folder",
             (Want::File { .. }, State::Absent) => "add",
             (Want::File { .. }, State::File { .. }) | (Want::Folder { .. }, _) => "change",
-            (Want::File { .. }, _) => "replace",
+            (Want::File { .. } | Want::Link(_), _) => "replace",
         }
     }
 }

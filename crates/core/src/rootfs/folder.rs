@@ -204,10 +204,6 @@ impl Rootfs {
         &self.name
     }
 
-    pub(super) fn top(&self) -> BorrowedFd<'_> {
-        self.top.as_fd()
-    }
-
     /// What stands at the end of a path, which is not followed if it is a link; nothing where nothing is.
     pub fn look(&self, path: &str) -> Result<Option<Found>, RootfsFault> {
         let Some((parent, name)) = self.parent(path)? else { return Ok(None) };

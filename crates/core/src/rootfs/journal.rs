@@ -167,8 +167,7 @@ impl<'a> Making<'a> {
         let Some((parent, name)) = self.rootfs.parent(path)? else { return Ok(State::Absent) };
         let before = State::at(parent.as_fd(), name, path)?;
         match &before {
-            State::Absent => return Ok(before),
-            State::Folder { .. } => return Ok(before),
+            State::Absent | State::Folder { .. } => return Ok(before),
             State::File { .. } | State::Link { .. } => {}
         }
         let kept = number.to_string();
@@ -334,7 +333,11 @@ pub(super) fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFau
     for times in record.folders.iter().filter(|times| RECORD_FOLDER.starts_with(times.path.as_str())) {
         set_times(rootfs, times)?;
     }
-    sync(&rootfs.top())?;
+    // What a filesystem is mounted by may be good for looking only.
+    let top = rootfs
+        .open_at("", OFlags::RDONLY | OFlags::DIRECTORY)
+        .map_err(|errno| RootfsFault::refused("read", "", errno))?;
+    sync(&top)?;
     Ok(undone)
 }
 

@@ -63,7 +63,7 @@ fn look(arguments: &InspectArguments) -> Result<Found, Failure> {
             return Ok(Found::Output(tree.0));
         }
         let is_system = |file: &&str| fs::symlink_metadata(path.join(file)).is_ok();
-        if SYSTEM_FILES.iter().any(|file| is_system(&file)) {
+        if SYSTEM_FILES.iter().any(is_system) {
             return Ok(Found::Rootfs);
         }
         return Ok(match packages_in(path).as_slice() {

@@ -1,5 +1,7 @@
 //! `inspect` of an output tree: whether it is whole.
 
+use std::fmt::Write as _;
+
 use impostazione_core::output::{FileSince, TreeOnDisk};
 use serde::Serialize;
 
@@ -44,7 +46,8 @@ pub(crate) fn run(tree: &TreeOnDisk, arguments: &InspectArguments, quiet: bool) 
     } else {
         let mut text = String::new();
         for wrong in &wrong {
-            text += &format!("{:19} {}\n", wrong.state, terminal::harmless(wrong.path));
+            // Writing to a String does not fail.
+            let _ = writeln!(text, "{:19} {}", wrong.state, terminal::harmless(wrong.path));
         }
         let name = arguments.path.display();
         let machines = terminal::count(tree.machines().len(), "machine", "machines");
@@ -55,7 +58,7 @@ pub(crate) fn run(tree: &TreeOnDisk, arguments: &InspectArguments, quiet: bool) 
             } else {
                 format!("{} not as rendered", wrong.len())
             };
-            text += &format!("{name}: {files} for {machines}, {verdict}\n");
+            let _ = writeln!(text, "{name}: {files} for {machines}, {verdict}");
         }
         terminal::print(&text)?;
     }

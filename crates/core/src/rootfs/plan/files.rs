@@ -1,6 +1,6 @@
 //! The files of the output that stand on the host as they were rendered.
 
-use super::{Change, Ground, Owner, Plan, PlanFault, Want, subject_of};
+use super::{Change, Ground, Owner, Plan, Want, subject_of};
 use crate::files::{CHRONY_KEYS_PATH, HOSTS_PATH, SSH_MASKED, SSH_WANTED};
 use crate::output::{HostContent, HostFile};
 
@@ -13,7 +13,7 @@ impl Groups {
     }
 }
 
-pub(super) fn plan(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) -> Result<(), PlanFault> {
+pub(super) fn plan(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) {
     for file in &ground.output.files {
         // These are merged with what is there, or follow from the units that are there.
         let is_merged = [HOSTS_PATH, CHRONY_KEYS_PATH, SSH_WANTED.0].contains(&file.path.as_str())
@@ -29,7 +29,6 @@ pub(super) fn plan(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) -> Resu
         };
         plan.changes.push(Change::new(file.path.clone(), subject_of(&file.path), want));
     }
-    Ok(())
 }
 
 /// Whose a file is to be, by the numbers of this host. A group that is not there is root's.

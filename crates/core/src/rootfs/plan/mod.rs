@@ -102,7 +102,7 @@ pub fn plan(view: View<'_>, survey: &Survey, output: &HostOutput, wishes: Wishes
     names::plan(ground, &mut plan)?;
     time::plan(ground, &mut plan)?;
     let groups = logins::plan(ground, &mut plan)?;
-    files::plan(ground, &groups, &mut plan)?;
+    files::plan(ground, &groups, &mut plan);
     ssh::plan(ground, &mut plan)?;
     services::plan(ground, &mut plan)?;
     rewriting::plan(ground, &mut plan);

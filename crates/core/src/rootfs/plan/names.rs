@@ -62,7 +62,7 @@ pub(crate) fn merge_hosts(ours: &str, there: &str, own_names: &[String]) -> (Str
                 own == name || name.strip_prefix(own.as_str()).is_some_and(|rest| rest.starts_with('.'))
             })
         };
-        if address == "127.0.1.1" || names.iter().any(|name| is_own(&name)) {
+        if address == "127.0.1.1" || names.iter().any(is_own) {
             dropped.push(words.join(" "));
             continue;
         }

@@ -22,7 +22,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
                 plan.changes.push(Change::new(path, Subject::Network, want).because(why));
             }
             Reader::Dhcpcd => {
-                mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link")
+                mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link");
             }
             _ => {
                 let why = match file.effect {

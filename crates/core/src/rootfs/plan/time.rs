@@ -11,7 +11,7 @@ const SET_ASIDE: &str = "# set aside by Impostazione: ";
 
 pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     if ground.file(TIMESYNCD_PATH).is_some() {
-        timesyncd(ground, plan)?;
+        timesyncd(ground, plan);
     }
     if ground.file(CHRONY_SOURCES_PATH).is_some() {
         chrony(ground, plan)?;
@@ -20,7 +20,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
 }
 
 /// Lists of several files add up, and ours begins anew: what sorts after it would add to it.
-fn timesyncd(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+fn timesyncd(ground: Ground<'_>, plan: &mut Plan) {
     let mut seen: Vec<&str> = Vec::new();
     for source in &ground.survey.time.sources {
         let is_later =
@@ -31,7 +31,6 @@ fn timesyncd(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
             plan.changes.push(Change::set_aside(source.path.clone(), Subject::Time, why));
         }
     }
-    Ok(())
 }
 
 fn chrony(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {

@@ -168,9 +168,7 @@ fn networkd(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFa
             Effect::Own
         } else if !starts && !is_link {
             Effect::Unread
-        } else if has_end(&name, "netdev") {
-            Effect::Elsewhere
-        } else if is_elsewhere(&view.text(&path)?.unwrap_or_default()) {
+        } else if has_end(&name, "netdev") || is_elsewhere(&view.text(&path)?.unwrap_or_default()) {
             Effect::Elsewhere
         } else if name.as_str() < "10-netplan-" {
             Effect::Wins

@@ -92,7 +92,7 @@ fn values<'a>(text: &'a str, key: &str) -> Vec<&'a str> {
 fn is_wanted(view: View<'_>, name: &str) -> Result<bool, RootfsFault> {
     for folder in UNIT_FOLDERS {
         for entry in view.list(folder)? {
-            if (entry.ends_with(".wants") || entry.ends_with(".requires"))
+            if entry.rsplit_once('.').is_some_and(|(_, end)| matches!(end, "wants" | "requires"))
                 && view.look(&format!("{folder}/{entry}/{name}"))?.is_some()
             {
                 return Ok(true);
