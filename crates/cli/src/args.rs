@@ -399,7 +399,8 @@ pub(crate) struct CompareArguments {
 
 #[derive(Debug, Args)]
 pub(crate) struct InspectArguments {
-    /// A package (.ova, .ovf), an image, a netplan file, a folder of them, a root filesystem, or an output tree
+    /// A package (.ova, .ovf), an image, a netplan file, a folder of them, a root filesystem or the image of a disk with one, or an
+    /// output tree
     pub(crate) path: PathBuf,
 
     /// text for people, json for other programs

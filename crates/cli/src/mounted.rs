@@ -12,14 +12,17 @@ use crate::exit::Failure;
 pub(crate) fn open(place: &WhereArguments) -> Result<Rootfs, Failure> {
     match (&place.root, &place.image) {
         (Some(folder), _) => open_folder(folder),
-        (None, Some(image)) => {
-            let image = RootfsImage::open(image).map_err(|fault| Failure::Files(fault.to_string()))?;
-            image.mount().map_err(|fault| Failure::Files(fault.to_string()))
-        }
+        (None, Some(image)) => open_image(image),
         (None, None) => Err(Failure::CommandLine(
             "name a root filesystem with --root, or an image with --image".to_owned(),
         )),
     }
+}
+
+/// The root filesystem in an image.
+pub(crate) fn open_image(image: &Path) -> Result<Rootfs, Failure> {
+    let image = RootfsImage::open(image).map_err(|fault| Failure::Files(fault.to_string()))?;
+    image.mount().map_err(|fault| Failure::Files(fault.to_string()))
 }
 
 /// The root filesystem in a folder.

@@ -15,6 +15,8 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool) -> Result<Exit, Failu
     let output = read_output(arguments)?;
     let rootfs = mounted::open(&arguments.place)?;
     let name = rootfs.name().display().to_string();
+    // A dry run reads only.
+    let _lock = (!arguments.dry_run).then(|| rootfs.lock()).transpose().map_err(failure)?;
     let request = Request {
         wishes: Wishes { fresh_identity: arguments.fresh_identity },
         may_replace: arguments.replace,
@@ -30,10 +32,9 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool) -> Result<Exit, Failu
         return Ok(Exit::ErrorsRemain);
     }
     if placing.is_done(&rootfs).map_err(failure)? {
-        return tell(
-            quiet,
-            &format!("{name}: {} is placed already, and nothing has to change\n", output.machine),
-        );
+        let is_placed = placing.assessment.record.is_some();
+        let how = if is_placed { "is placed already" } else { "is what the rootfs already says" };
+        return tell(quiet, &format!("{name}: {} {how}, and nothing has to change\n", output.machine));
     }
     let outstanding = placing.outstanding(&rootfs).map_err(failure)?;
     if !quiet || arguments.dry_run {

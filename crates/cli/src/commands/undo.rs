@@ -11,6 +11,7 @@ use crate::{mounted, terminal};
 pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failure> {
     let rootfs = mounted::open(&arguments.place)?;
     let name = rootfs.name().display().to_string();
+    let _lock = rootfs.lock().map_err(failure)?;
     let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
     let Some(record) = &assessment.record else {
         if assessment.has_leftovers {

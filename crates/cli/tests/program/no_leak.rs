@@ -6,6 +6,7 @@ use std::fs;
 use std::io::Write as _;
 use std::process::Stdio;
 
+use crate::card::Card;
 use crate::support::{KEY, Run, Workspace, right_sheet};
 
 /// A value for each way in.
@@ -219,6 +220,67 @@ fn right_input_at_its_most_talkative() {
     }
     // Those from the store and from the variable are in no file of the output, hashed as they are.
     assert_eq!(held, BTreeSet::from([BY_FILE, CLOCK, IN_ROW, IN_SHEET, RADIO, STORED_1]));
+}
+
+/// What is placed on a card, shown of one, and compared: the values that a host needs lie where only root reads them.
+#[test]
+fn placing_taking_back_and_comparing() {
+    let workspace = prepared();
+    assert_eq!(run(&workspace, &["render", "sheet.toml", "--into", "out"]).code, 0);
+    workspace.write("other.toml", sheet().replace(IN_SHEET, "Qother-Xmast-Hpulley-Tquay"));
+    fs::copy(workspace.path().join("sheet.secrets.age"), workspace.path().join("other.secrets.age")).unwrap();
+    fs::write(workspace.path().join("clock.secret"), "Qother-Xclock-Hpulley-Tquay-Y7\n").unwrap();
+    assert_eq!(run(&workspace, &["render", "other.toml", "--into", "out-other"]).code, 0);
+    let card = Card::new(&workspace);
+    card.write("usr/lib/systemd/system/chrony.service", "[Install]\nWantedBy=multi-user.target\n");
+    card.write("etc/chrony/chrony.keys", "10 SHA256 HEX:0011\n");
+    let place = ["-v", "place", "out", "--only", "gauge-01", "--root", "card"];
+    let with = |more: &[&str]| {
+        [place.as_slice(), more].concat().iter().map(|word| (*word).to_owned()).collect::<Vec<_>>()
+    };
+    let mut commands = vec![with(&["--dry-run"]), with(&[]), with(&["--yes"])];
+    for arguments in [
+        &["-v", "inspect", "card"][..],
+        &["inspect", "card", "--format", "json"],
+        &["compare", "out", "card"],
+        &["-v", "compare", "out-other", "card"],
+        &["compare", "out-other", "card", "--format", "json"],
+        &["compare", "out", "out-other"],
+        &["compare", "out", "out-other", "--format", "json"],
+        &["compare", "sheet.toml", "other.toml"],
+        &["compare", "sheet.toml", "other.toml", "--format", "json"],
+        &["-v", "place", "out-other", "--only", "gauge-01", "--root", "card", "--dry-run"],
+        &["-v", "place", "out-other", "--only", "gauge-01", "--root", "card", "--yes"],
+        &["-v", "undo", "--root", "card"],
+        &["inspect", "out"],
+    ] {
+        commands.push(arguments.iter().map(|word| (*word).to_owned()).collect());
+    }
+    let mut told = 0;
+    for arguments in commands {
+        let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
+        let ran = run(&workspace, &arguments);
+        told += ran.stdout.matches("differs").count();
+        search(vec![(arguments.join(" "), ran)]);
+    }
+    assert!(told > 4, "the differences are told, and not what they are of");
+    for (name, bytes) in workspace.tree(".") {
+        let found = leaked(&bytes);
+        let is_of_card = name.starts_with("card/etc/chrony/chrony.keys")
+            || name.starts_with("card/var/lib/impostazione/kept/");
+        assert!(
+            found.is_empty()
+                || may_hold(&name)
+                || is_of_card
+                || name == "other.toml"
+                || name.ends_with("chrony.keys"),
+            "{name} holds {found:?}"
+        );
+    }
+    assert!(
+        !card.read("etc/netplan/60-impostazione.yaml").contains(RADIO),
+        "a radio gets the key that is made of its passphrase"
+    );
 }
 
 #[test]

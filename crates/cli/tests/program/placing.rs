@@ -576,6 +576,70 @@ fn a_host_of_another_name_in_the_same_output_leaves_no_trace() {
 }
 
 #[test]
+fn words_that_have_the_kernel_start_a_script_are_taken_out() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.write(
+        "boot/firmware/cmdline.txt",
+        "console=tty1 root=LABEL=writable systemd.run=/boot/setup.sh systemd.run_success_action=reboot\n",
+    );
+    let before = card.list();
+    let run = card.placed(&[]);
+    assert!(run.stderr.contains("warning rootfs-rewritten-at-boot"), "{}", run.stderr);
+    assert_eq!(card.read("boot/firmware/cmdline.txt"), "console=tty1 root=LABEL=writable\n");
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.list(), before);
+}
+
+#[test]
+fn administrators_that_sudo_would_not_read_of_are_told() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    for (text, is_told) in [
+        ("root ALL=(ALL:ALL) ALL\n", true),
+        ("root ALL=(ALL:ALL) ALL\n@includedir /etc/sudoers.d\n", false),
+        ("#includedir /etc/sudoers.d\n", false),
+    ] {
+        card.write("etc/sudoers", text);
+        let run = card.place(&["--dry-run"]);
+        assert_eq!(run.code, 0, "{}", run.stderr);
+        assert_eq!(run.stderr.contains("warning rootfs-account-conflict"), is_told, "{text}: {}", run.stderr);
+    }
+}
+
+#[test]
+fn two_placements_do_not_meet() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    let held = fs::File::open(card.top()).unwrap();
+    held.lock().unwrap();
+    for run in [card.place(&["--yes"]), card.undo(&[])] {
+        assert_eq!(run.code, 3);
+        assert!(
+            run.stderr.contains("another `place` or `undo` is at work on card; wait until it has ended"),
+            "{}",
+            run.stderr
+        );
+    }
+    assert_eq!(card.place(&["--dry-run"]).code, 0, "looking is always possible");
+    held.unlock().unwrap();
+    card.placed(&[]);
+}
+
+#[test]
+fn a_rootfs_that_says_it_all_already_is_left_alone() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.placed(&[]);
+    // Somebody has made an image of it and taken the record out.
+    card.remove("var/lib/impostazione");
+    let before = card.list();
+    let run = card.placed(&[]);
+    assert_eq!(run.stdout, "card: gauge-01 is what the rootfs already says, and nothing has to change\n");
+    assert_eq!(card.list(), before);
+}
+
+#[test]
 fn habit_words_lead_to_the_commands() {
     let workspace = Workspace::new();
     for (word, command) in

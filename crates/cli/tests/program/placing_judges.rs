@@ -345,6 +345,33 @@ fn an_image_lets_go_when_the_program_is_killed() {
 }
 
 #[test]
+#[ignore = "makes images with sfdisk, mke2fs and mtools and mounts them, which needs root"]
+fn the_boot_partition_of_an_image_is_looked_at() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    let image = image_of(&workspace, &card, "dos");
+    let shown = workspace.run(&["inspect", &image]);
+    assert_eq!(shown.code, 0, "{}{}", shown.stdout, shown.stderr);
+    assert!(
+        shown.stdout.contains("Debian GNU/Linux 12")
+            && shown.stdout.contains("nothing that rewrites settings"),
+        "{}",
+        shown.stdout
+    );
+    let fat = format!("{image}@@{}", 2048 * 512);
+    run("mformat", &["-i", &fat, "-T", "65536", "::"]);
+    workspace.write("cmdline.txt", "console=tty1 systemd.run=/boot/setup.sh quiet\n");
+    run("mcopy", &["-i", &fat, &workspace.path().join("cmdline.txt").display().to_string(), "::cmdline.txt"]);
+    let before = list_of_image(&workspace, &image);
+    let placed = workspace.run(&["place", "output", "--only", "gauge-01", "--image", &image, "--yes"]);
+    assert_eq!(placed.code, 1, "{}", placed.stderr);
+    let said = placed.stderr.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(said.contains("boot-partition/cmdline.txt:1:1 error rootfs-rewritten-at-boot"), "{said}");
+    assert!(said.contains("the kernel's command line has systemd run /boot/setup.sh"), "{said}");
+    assert_eq!(list_of_image(&workspace, &image), before);
+}
+
+#[test]
 #[ignore = "makes a block device with losetup, which needs root"]
 fn outputs_are_not_rendered_into_a_device_and_devices_are_no_images() {
     let workspace = with_output_of(&sheet(""));

@@ -180,7 +180,7 @@ impl Placing {
 
     /// Whether the root filesystem is as this placement would leave it.
     pub fn is_done(&self, rootfs: &Rootfs) -> Result<bool, RootfsFault> {
-        let Some(record) = &self.assessment.record else { return Ok(false) };
+        let Some(record) = &self.assessment.record else { return Ok(self.plan.changes.is_empty()) };
         let outstanding = self.outstanding(rootfs)?;
         Ok(!record.is_under_way
             && record.machine == self.occasion.machine

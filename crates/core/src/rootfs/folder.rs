@@ -66,6 +66,9 @@ pub enum RootfsFault {
         "this kernel cannot keep a look-up of paths within a folder, which takes Linux 5.6 or later; nothing is placed from here"
     )]
     KernelTooOld,
+    /// Somebody else is placing on it, or taking back.
+    #[error("another `place` or `undo` is at work on {}; wait until it has ended", .0.display())]
+    Busy(PathBuf),
     /// The system says no.
     #[error("/{path} on the rootfs cannot be {doing}: {}", plain(.source))]
     Refused {
@@ -167,7 +170,13 @@ pub struct Room {
 pub struct Rootfs {
     top: OwnedFd,
     name: PathBuf,
+    /// Files of a boot partition that only an image has.
+    boot_files: Vec<(String, String)>,
 }
+
+/// Keeps others from placing on a root filesystem, or taking back, until it is dropped.
+#[derive(Debug)]
+pub struct RootfsLock(#[allow(dead_code, reason = "it is held, not used")] OwnedFd);
 
 impl fmt::Debug for Rootfs {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -191,12 +200,35 @@ impl Rootfs {
                 ),
             },
         })?;
-        Ok(Self { top, name: path.to_owned() })
+        Ok(Self { top, name: path.to_owned(), boot_files: Vec::new() })
     }
 
     /// Takes a filesystem that is mounted for this alone.
     pub fn of_mount(top: OwnedFd, name: PathBuf) -> Self {
-        Self { top, name }
+        Self { top, name, boot_files: Vec::new() }
+    }
+
+    /// The same with files of a boot partition beside it, which can be looked at and not be changed: names and texts.
+    #[must_use]
+    pub fn with_boot_files(mut self, files: Vec<(String, String)>) -> Self {
+        self.boot_files = files;
+        self
+    }
+
+    /// Files of a boot partition that is no part of it.
+    pub fn boot_files(&self) -> &[(String, String)] {
+        &self.boot_files
+    }
+
+    /// Keeps others from placing on it meanwhile.
+    pub fn lock(&self) -> Result<RootfsLock, RootfsFault> {
+        let refused = |errno| RootfsFault::refused("locked", "", errno);
+        let top = self.open_at("", OFlags::RDONLY | OFlags::DIRECTORY).map_err(refused)?;
+        match rustix::fs::flock(&top, rustix::fs::FlockOperation::NonBlockingLockExclusive) {
+            Ok(()) => Ok(RootfsLock(top)),
+            Err(Errno::WOULDBLOCK) => Err(RootfsFault::Busy(self.name.clone())),
+            Err(errno) => Err(refused(errno)),
+        }
     }
 
     /// What messages call it.

@@ -126,7 +126,7 @@ impl RootfsImage {
         }
         for partition in self.partitions.iter().filter(|partition| partition.filesystem == Filesystem::Ext4) {
             let top = self.mount_partition(partition)?;
-            let rootfs = Rootfs::of_mount(top, self.path.clone());
+            let rootfs = Rootfs::of_mount(top, self.path.clone()).with_boot_files(self.boot_files());
             if rootfs.has("etc/os-release") || rootfs.has("usr/lib/os-release") {
                 return Ok(rootfs);
             }
@@ -138,6 +138,12 @@ impl RootfsImage {
             .collect();
         let found = if found.is_empty() { "none at all".to_owned() } else { found.join(", ") };
         Err(ImageFault::NoRootfs { path: self.path.clone(), found })
+    }
+
+    /// Files of the boot partition on which the first boot depends. One that cannot be read as FAT has none.
+    fn boot_files(&self) -> Vec<(String, String)> {
+        let fat = self.partitions.iter().find(|partition| partition.filesystem == Filesystem::Fat);
+        fat.and_then(|partition| boot_files(&self.path, partition).ok()).unwrap_or_default()
     }
 
     fn mount_partition(&self, partition: &Partition) -> Result<OwnedFd, ImageFault> {
@@ -172,6 +178,68 @@ impl RootfsImage {
             return Err(refused(String::from_utf8_lossy(&output.stderr).trim().to_owned()));
         }
         Ok(String::from_utf8_lossy(&output.stdout).trim().to_owned())
+    }
+}
+
+/// What the boot partition of an image has in the files of kernel command lines.
+fn boot_files(path: &Path, partition: &Partition) -> io::Result<Vec<(String, String)>> {
+    let file = File::open(path)?;
+    let window = Window { file, start: partition.start, size: partition.size, position: 0 };
+    let fat = fatfs::FileSystem::new(window, fatfs::FsOptions::new())?;
+    let top = fat.root_dir();
+    let mut files = Vec::new();
+    for name in BOOT_FILES {
+        let Ok(file) = top.open_file(name) else { continue };
+        let mut text = Vec::new();
+        file.take(BOOT_FILE_LIMIT).read_to_end(&mut text)?;
+        files.push((name.to_owned(), String::from_utf8_lossy(&text).into_owned()));
+    }
+    Ok(files)
+}
+
+/// Files of a boot partition with words for the kernel.
+const BOOT_FILES: [&str; 1] = ["cmdline.txt"];
+/// The kernel takes no longer command line than a few kilobytes.
+const BOOT_FILE_LIMIT: u64 = 64 * 1024;
+
+/// A part of a file, which can be read and not be written.
+struct Window {
+    file: File,
+    start: u64,
+    size: u64,
+    position: u64,
+}
+
+impl io::Read for Window {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let left = self.size.saturating_sub(self.position);
+        let most = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len());
+        self.file.seek(SeekFrom::Start(self.start.saturating_add(self.position)))?;
+        let count = self.file.read(buffer.get_mut(..most).unwrap_or_default())?;
+        self.position += count as u64;
+        Ok(count)
+    }
+}
+
+impl io::Write for Window {
+    fn write(&mut self, _: &[u8]) -> io::Result<usize> {
+        Err(io::ErrorKind::Unsupported.into())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+impl Seek for Window {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        let position = match to {
+            SeekFrom::Start(position) => Some(position),
+            SeekFrom::Current(by) => self.position.checked_add_signed(by),
+            SeekFrom::End(by) => self.size.checked_add_signed(by),
+        };
+        self.position = position.ok_or(io::ErrorKind::InvalidInput)?;
+        Ok(self.position)
     }
 }
 

@@ -13,11 +13,11 @@ mod view;
 
 pub use assess::{AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back};
 pub use change::{Change, Owner, Subject, Want};
-pub use folder::{Found, Kind, READ_LIMIT, Room, Rootfs, RootfsFault};
+pub use folder::{Found, Kind, READ_LIMIT, Room, Rootfs, RootfsFault, RootfsLock};
 pub use image::{Filesystem, ImageFault, Partition, RootfsImage};
 pub use journal::{Occasion, Since, Undone, clear};
+pub(crate) use plan::{BOOT_PARTITION, merge_hosts, own_names};
 pub use plan::{Obstacle, Plan, PlanFault, Wishes, plan};
-pub(crate) use plan::{merge_hosts, own_names};
 pub use record::{FolderTimes, RECORD_FOLDER, Record, RecordFault, Step};
 pub use state::State;
 pub use survey::{

@@ -13,6 +13,7 @@ use std::path::{Path, PathBuf};
 use impostazione_core::beside::plain;
 use impostazione_core::image_digest::WantedDigest;
 use impostazione_core::output::{LIST_NAME, TreeOnDisk};
+use impostazione_core::rootfs::{Filesystem, RootfsImage};
 
 use crate::args::InspectArguments;
 use crate::exit::{Exit, Failure};
@@ -92,11 +93,20 @@ fn look(arguments: &InspectArguments) -> Result<Found, Failure> {
         Ok(Found::Image)
     } else if looks_like_package(path) {
         Ok(Found::Package(path.clone()))
+    } else if has_linux_partition(path) {
+        Ok(Found::Rootfs)
     } else {
         Err(Failure::CommandLine(format!(
             "{name} is neither a package (.ova, .ovf) nor a netplan file (.yaml), and no file beside it has its digest; with --digest it is compared as an image"
         )))
     }
+}
+
+/// Whether a file is the image of a disk with a partition that may hold a root filesystem.
+fn has_linux_partition(path: &Path) -> bool {
+    RootfsImage::open(path).is_ok_and(|image| {
+        image.partitions().iter().any(|partition| partition.filesystem == Filesystem::Ext4)
+    })
 }
 
 /// Packages in a folder that holds no netplan files.

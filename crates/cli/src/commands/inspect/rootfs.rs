@@ -31,7 +31,11 @@ struct Placement<'a> {
 }
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
-    let rootfs = mounted::open_folder(&arguments.path)?;
+    let rootfs = if arguments.path.is_dir() {
+        mounted::open_folder(&arguments.path)?
+    } else {
+        mounted::open_image(&arguments.path)?
+    };
     let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
     let RootfsAssessment { survey, record, sources, findings, .. } = &assessment;
     let name = arguments.path.display().to_string();

@@ -5,7 +5,7 @@ use super::super::survey::logins::{PASSWD, SHADOW};
 use super::files::Groups;
 use super::table::Table;
 use super::{Change, Ground, Obstacle, Owner, Plan, PlanFault, Subject, Want, edited, time};
-use crate::files::{HEADER, Login};
+use crate::files::{HEADER, Login, SUDOERS_PATH};
 use crate::machine::StockLogins;
 use crate::secret::FileBytes;
 
@@ -54,6 +54,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFa
         self::login(ground, login, &mut databases, plan)?;
     }
     stock(ground, &mut databases, plan)?;
+    sudoers(ground, plan)?;
     let groups = Groups(databases.group.named_numbers(2));
     let shadow_group = groups.number("shadow").unwrap_or(0);
     let tables = [
@@ -379,6 +380,29 @@ fn skeleton(ground: Ground<'_>, home: &str, user: &User, plan: &mut Plan) -> Res
         let Some(bytes) = ground.view.read(&from)? else { continue };
         let want = Want::File { bytes, mode: found.mode, owner: user.owner };
         plan.changes.push(Change::new(format!("{home}/{name}"), Subject::Logins, want));
+    }
+    Ok(())
+}
+
+/// The folder of sudo's drop-ins must be read (`sudoers(5)`); older files spell the line with `#`.
+fn sudoers(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    const MAIN: &str = "etc/sudoers";
+    if ground.file(SUDOERS_PATH).is_none() || !ground.view.has(MAIN) {
+        return Ok(());
+    }
+    let text = ground.view.text(MAIN)?.unwrap_or_default();
+    let is_read = text.lines().any(|line| {
+        let mut words = line.split_whitespace();
+        matches!(words.next(), Some("@includedir" | "#includedir")) && words.next() == Some("/etc/sudoers.d")
+    });
+    if !is_read {
+        plan.obstacles.push(Obstacle {
+            path: MAIN.to_owned(),
+            line: 0,
+            message: "/etc/sudoers does not read the folder sudoers.d, in which the administrators of the output stand.".to_owned(),
+            fix: "add the line @includedir /etc/sudoers.d to it in the image".to_owned(),
+            is_grave: false,
+        });
     }
     Ok(())
 }

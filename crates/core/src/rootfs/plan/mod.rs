@@ -11,6 +11,7 @@ mod ssh;
 mod table;
 mod time;
 
+pub(crate) use super::survey::rewriting::BOOT_PARTITION;
 pub(crate) use names::{merge_hosts, own_names};
 
 use super::change::{Change, Owner, Subject, Want};
@@ -105,7 +106,7 @@ pub fn plan(view: View<'_>, survey: &Survey, output: &HostOutput, wishes: Wishes
     files::plan(ground, &groups, &mut plan);
     ssh::plan(ground, &mut plan)?;
     services::plan(ground, &mut plan)?;
-    rewriting::plan(ground, &mut plan);
+    rewriting::plan(ground, &mut plan)?;
     identity::plan(ground, &mut plan)?;
     settle(view, &mut plan)?;
     Ok(plan)

@@ -75,6 +75,8 @@ pub(crate) fn merge_hosts(ours: &str, there: &str, own_names: &[String]) -> (Str
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::merge_hosts;
 
     const OURS: &str = "# ours\n127.0.0.1 localhost\n10.64.10.11 gauge-01.capovetro.example gauge-01\n";
@@ -87,6 +89,21 @@ mod tests {
         assert!(text.ends_with("\n10.64.10.80 crane # by hand\n"), "{text}");
         assert_eq!(dropped, ["127.0.1.1 vm", "10.64.9.9 vm.old.example vm"]);
         assert_eq!(merge_hosts(OURS, &text, &own).0, text, "a second time changes nothing");
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_was_there_merging_again_changes_nothing(
+            there in r"([0-9:.#a-z \t\r]{0,30}\n?){0,8}",
+            own in "[a-z]{1,8}",
+        ) {
+            let own = [own];
+            let (once, _) = merge_hosts(OURS, &there, &own);
+            prop_assert!(once.starts_with(OURS));
+            let (again, dropped) = merge_hosts(OURS, &once, &own);
+            prop_assert_eq!(&again, &once);
+            prop_assert!(dropped.is_empty(), "{:?}", dropped);
+        }
     }
 
     #[test]

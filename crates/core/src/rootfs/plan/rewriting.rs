@@ -1,10 +1,31 @@
 //! What would rewrite our settings when the host boots is kept from starting.
 
+use super::super::survey::rewriting::{BOOT_PARTITION, KERNEL_LINE_UNIT, without_run_words};
 use super::network::mask;
-use super::{Ground, Plan, Subject};
+use super::{Change, Ground, Plan, PlanFault, Subject, edited};
 
-pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) {
+pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     for rewriter in &ground.survey.rewriters {
-        mask(plan, &rewriter.unit, Subject::FirstBoot, &rewriter.why);
+        if rewriter.unit != KERNEL_LINE_UNIT {
+            mask(plan, &rewriter.unit, Subject::FirstBoot, &rewriter.why);
+        } else if !rewriter.path.starts_with(BOOT_PARTITION) {
+            let line = ground.view.text(&rewriter.path)?.unwrap_or_default();
+            let want = edited(ground.view, &rewriter.path, without_run_words(&line), 0o755)?;
+            let change = Change::new(rewriter.path.clone(), Subject::FirstBoot, want);
+            plan.changes.push(change.because(rewriter.why.clone()));
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::without_run_words;
+
+    #[test]
+    fn a_command_line_keeps_all_words_but_those() {
+        let line = "console=tty1 root=LABEL=writable systemd.run=/boot/setup.sh systemd.run_success_action=reboot systemd.unit=kernel-command-line.target\n";
+        assert_eq!(without_run_words(line), "console=tty1 root=LABEL=writable\n");
+        assert_eq!(without_run_words("quiet  splash\n"), "quiet  splash\n", "blanks stay as they are");
     }
 }

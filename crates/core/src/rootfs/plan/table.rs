@@ -103,7 +103,34 @@ impl LinesKeepingReturns for str {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
+
+    proptest! {
+        #[test]
+        fn one_field_is_changed_and_nothing_else(
+            text in r"([a-z:*!$0-9\r ]{0,20}\n){1,6}",
+            line in 0_usize..6,
+            field in 0_usize..9,
+            value in "[a-z0-9$]{1,6}",
+        ) {
+            let mut table = Table::parse(text.as_bytes()).unwrap();
+            table.set(line, field, &value);
+            let count = text.lines().count();
+            if line < count {
+                prop_assert_eq!(table.field(line, field), value.as_str());
+            }
+            if let Some(bytes) = table.changed() {
+                let new = String::from_utf8(bytes.to_vec()).unwrap();
+                prop_assert_eq!(new.split('\n').count(), text.split('\n').count());
+                let others = |text: &str| {
+                    text.split('\n').enumerate().filter(|(index, _)| *index != line).map(|(_, line)| line.to_owned()).collect::<Vec<_>>()
+                };
+                prop_assert_eq!(others(&new), others(&text));
+            }
+        }
+    }
 
     #[test]
     fn lines_that_nobody_asks_for_stay_as_they_are() {

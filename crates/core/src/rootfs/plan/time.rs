@@ -117,7 +117,22 @@ pub(super) fn keys(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) -> Resu
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::without_servers;
+
+    proptest! {
+        #[test]
+        fn whatever_was_there_no_server_is_left_and_a_second_time_changes_nothing(
+            text in r"((pool|server |peer|refclock|#|driftfile|sourcedir /etc/chrony/sources.d)?[ a-z/.]{0,12}\n?){0,8}",
+            is_main: bool,
+            has_keys: bool,
+        ) {
+            let new = without_servers(&text, is_main, has_keys);
+            prop_assert!(!new.lines().any(|line| super::names_servers(line.trim())), "{}", new);
+            prop_assert_eq!(without_servers(&new, is_main, has_keys), new);
+        }
+    }
 
     #[test]
     fn servers_are_set_aside_and_the_folder_of_ours_is_read() {

@@ -91,6 +91,7 @@ pub(super) fn rewriters(view: View<'_>) -> Result<Vec<Rewriter>, RootfsFault> {
             ));
         }
     }
+    kernel_lines(view, &mut found)?;
     if let Some(what) = local_script(view)? {
         found.push(Rewriter {
             unit: "rc-local.service".to_owned(),
@@ -163,6 +164,54 @@ fn sign_in_script(view: View<'_>, path: &str) -> Option<&'static str> {
     }
     let text = String::from_utf8_lossy(&bytes);
     text.lines().filter(|line| !line.trim_start().starts_with('#')).find_map(sign_in)
+}
+
+/// Files with words for the kernel, where boot partitions are mounted.
+const KERNEL_LINES: [&str; 2] = ["boot/firmware/cmdline.txt", "boot/cmdline.txt"];
+
+/// What has systemd run a program at boot (`systemd-run-generator(8)`), and go on as that program is done.
+const RUN_WORDS: [&str; 4] = [
+    "systemd.run=",
+    "systemd.run_success_action=",
+    "systemd.run_failure_action=",
+    "systemd.unit=kernel-command-line",
+];
+
+/// The unit that systemd makes of such words.
+pub(crate) const KERNEL_LINE_UNIT: &str = "kernel-command-line.service";
+
+/// How messages call a file of a boot partition that is no part of the root filesystem.
+pub(crate) const BOOT_PARTITION: &str = "boot-partition/";
+
+fn kernel_lines(view: View<'_>, found: &mut Vec<Rewriter>) -> Result<(), RootfsFault> {
+    let mut lines = Vec::new();
+    for path in KERNEL_LINES.into_iter().filter(|path| view.has(path)) {
+        lines.push((path.to_owned(), view.text(path)?.unwrap_or_default()));
+    }
+    for (name, text) in view.rootfs().boot_files() {
+        lines.push((format!("{BOOT_PARTITION}{name}"), text.clone()));
+    }
+    for (path, text) in lines {
+        if let Some(program) = text.split_whitespace().find_map(|word| word.strip_prefix("systemd.run=")) {
+            found.push(Rewriter {
+                unit: KERNEL_LINE_UNIT.to_owned(),
+                path,
+                why: format!("the kernel's command line has systemd run {program}"),
+            });
+        }
+    }
+    Ok(())
+}
+
+/// A command line without the words that have systemd run a program.
+pub(crate) fn without_run_words(line: &str) -> String {
+    let words =
+        line.split(' ').filter(|word| !RUN_WORDS.iter().any(|known| word.trim_end().starts_with(known)));
+    let mut text = words.collect::<Vec<_>>().join(" ");
+    if line.ends_with('\n') && !text.ends_with('\n') {
+        text.push('\n');
+    }
+    text
 }
 
 /// The script that systemd runs at each boot if it may be run (`systemd-rc-local-generator(8)`).

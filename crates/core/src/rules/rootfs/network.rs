@@ -2,6 +2,7 @@
 
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
 use crate::files::HOSTS_PATH;
+use crate::rootfs::BOOT_PARTITION;
 
 pub(super) static NETWORK_CONFLICT: Rule = Rule {
     name: "rootfs-network-conflict",
@@ -58,14 +59,22 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     }
     hostname(case, found);
     for rewriter in &case.survey.rewriters {
-        found.at(
-            &REWRITTEN_AT_BOOT,
-            case.view,
-            &rewriter.path,
-            0,
-            format!("{} may undo what is placed: {}.", rewriter.unit, rewriter.why),
-            handled(case, "keeps it from starting"),
-        );
+        let message = format!("{} may undo what is placed: {}.", rewriter.unit, rewriter.why);
+        let place = (rewriter.path.as_str(), 0);
+        // The boot partition of an image can be looked at and not be changed here.
+        if rewriter.path.starts_with(BOOT_PARTITION) {
+            let fix = "mount the image's partitions, the boot partition at boot/firmware below the root partition, and place with --root, which takes the words out".to_owned();
+            found.push(&REWRITTEN_AT_BOOT, case.view, place, message, fix, Some(Severity::Error));
+        } else {
+            found.push(
+                &REWRITTEN_AT_BOOT,
+                case.view,
+                place,
+                message,
+                handled(case, "keeps it from starting"),
+                None,
+            );
+        }
     }
 }
 
