@@ -24,7 +24,7 @@ pub(crate) struct Arguments {
     #[arg(short, long, global = true)]
     pub(crate) quiet: bool,
 
-    /// Show more: each file that is written, and findings that are waived
+    /// Show more: each file that is written, findings that are waived, and what placing takes care of
     #[arg(short, long, global = true, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
 }

@@ -31,7 +31,7 @@ fn main() -> ExitCode {
         Command::Explain(explain) => commands::explain::run(&explain),
         Command::Review(review) => commands::review::run(&review),
         Command::Render(render) => commands::render::run(&render, arguments.quiet, arguments.verbose),
-        Command::Place(place) => commands::place::run(&place, arguments.quiet),
+        Command::Place(place) => commands::place::run(&place, arguments.quiet, arguments.verbose),
         Command::Undo(undo) => commands::undo::run(&undo, arguments.quiet),
         Command::Compare(compare) => commands::compare::run(&compare, arguments.quiet),
         Command::Inspect(inspect) => commands::inspect::run(&inspect, arguments.quiet),

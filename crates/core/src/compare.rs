@@ -366,8 +366,7 @@ fn of_change(rootfs: &Rootfs, machine: &str, change: &Change) -> Result<Differen
                 }
                 return Ok(found);
             }
-            let is_open =
-                !change.is_secret && there.mode & 0o004 != 0 || change.path.ends_with("authorized_keys");
+            let is_open = !change.is_secret;
             match (shown(&change.path, bytes, is_open), shown(&change.path, now.as_bytes(), is_open)) {
                 (Some(first), Some(second)) if first != second => {
                     found.lines = different_lines(&first, &second);
@@ -389,7 +388,7 @@ fn of_change(rootfs: &Rootfs, machine: &str, change: &Change) -> Result<Differen
 pub fn lines_of_change(rootfs: &Rootfs, change: &Change) -> Vec<DifferentLine> {
     let Want::File { bytes, .. } = &change.want else { return Vec::new() };
     let Some(now) = Placing::content_now(rootfs, change) else { return Vec::new() };
-    let is_open = !change.is_secret || change.path.ends_with("authorized_keys");
+    let is_open = !change.is_secret;
     match (shown(&change.path, now.as_bytes(), is_open), shown(&change.path, bytes, is_open)) {
         (Some(first), Some(second)) => different_lines(&first, &second),
         _ => Vec::new(),

@@ -97,6 +97,8 @@ pub struct Source {
     text: String,
     line_starts: Vec<u32>,
     secrets: Vec<Span>,
+    /// Whether it is known to hold no secret, whatever its keys are called.
+    is_open: bool,
 }
 
 impl Source {
@@ -107,7 +109,14 @@ impl Source {
             .chain(text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n').map(|(at, _)| at + 1))
             .map(|offset| u32::try_from(offset).unwrap_or(u32::MAX))
             .collect();
-        Self { name: name.into(), text, line_starts, secrets: Vec::new() }
+        Self { name: name.into(), text, line_starts, secrets: Vec::new(), is_open: false }
+    }
+
+    /// The same text, known to hold no secret: `PasswordAuthentication yes` is none.
+    #[must_use]
+    pub fn open(mut self) -> Self {
+        self.is_open = true;
+        self
     }
 
     /// The name that messages use, as the user gave it.
@@ -140,7 +149,7 @@ impl Source {
     /// marked as a secret, and what looks like one.
     pub fn confidential_parts(&self, offset: usize) -> Vec<Range<usize>> {
         let (start, line) = self.line_at(offset);
-        let mut parts = confidential_parts(line);
+        let mut parts = if self.is_open { Vec::new() } else { confidential_parts(line) };
         let of_line = Span::new(start, start + line.len());
         for secret in self.secrets.iter().filter(|secret| secret.meets(of_line)) {
             let from = secret.start().saturating_sub(start).min(line.len());

@@ -27,10 +27,13 @@ struct Step {
     ends_with: i32,
 }
 
+/// A small root filesystem to place on.
+const CARD: &str = "sd-card";
+
 /// The key that opens the sample site's store.
 const KEY: &str = "harbor.key";
 
-const STEPS: [Step; 7] = [
+const STEPS: [Step; 9] = [
     Step {
         says: "A sheet with a few slips in it, such as happen when entries are copied. Each is found in one run:",
         command: &["check", "slips.toml"],
@@ -58,6 +61,16 @@ const STEPS: [Step; 7] = [
         command: &["render", "harbor.toml", "--into", "output"],
         ends_with: 0,
     },
+    Step {
+        says: "A card as an image left it, with all that would get in the way of a first boot:",
+        command: &["inspect", CARD],
+        ends_with: 0,
+    },
+    Step {
+        says: "What placing a host on it would change; nothing is changed yet:",
+        command: &["place", "output", "--only", "gauge-01", "--root", CARD, "--dry-run"],
+        ends_with: 0,
+    },
 ];
 
 /// Files of the output that are worth a look.
@@ -68,7 +81,9 @@ const SHOWN: [&str; 3] = [
 ];
 
 /// What else there is to see, and what it shows.
-const NEXT: [(&str, &str); 6] = [
+const NEXT: [(&str, &str); 8] = [
+    ("impostazione place output --only gauge-01 --root sd-card", "places it, after asking"),
+    ("impostazione undo --root sd-card", "takes it back, to the byte"),
     ("impostazione secret list harbor.toml", "which secrets there are, and what uses them"),
     ("impostazione subnet quay --sheet harbor.toml", "which addresses are free"),
     ("impostazione inspect output/signal-tower/rootfs", "what the files make of the tower"),

@@ -1,7 +1,7 @@
 //! `place`
 
 use globset::Glob;
-use impostazione_core::finding::{Finding, Summary};
+use impostazione_core::finding::{Finding, Severity, Summary};
 use impostazione_core::output::{HostOutput, TreeOnDisk};
 use impostazione_core::rootfs::{self, Placing, Request, Rootfs, Wishes};
 use jiff::Timestamp;
@@ -11,7 +11,7 @@ use crate::exit::{Exit, Failure};
 use crate::question::ask;
 use crate::{mounted, terminal};
 
-pub(crate) fn run(arguments: &PlaceArguments, quiet: bool) -> Result<Exit, Failure> {
+pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     let output = read_output(arguments)?;
     let rootfs = mounted::open(&arguments.place)?;
     let name = rootfs.name().display().to_string();
@@ -25,7 +25,9 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool) -> Result<Exit, Failu
     let placing = Placing::new(&rootfs, &output, request, &now()).map_err(failure)?;
     let findings = &placing.assessment.findings;
     let sources = &placing.assessment.sources;
-    terminal::tell(&terminal::show_findings(findings, sources, "", terminal::width()));
+    // What placing takes care of is shown with the change.
+    let told = findings.iter().filter(|finding| verbose || finding.severity() > Severity::Note);
+    terminal::tell(&terminal::show_findings(told, sources, "", terminal::width()));
     if findings.iter().any(Finding::is_in_the_way) {
         terminal::tell(&terminal::summary_of_host(&name, Summary::of(1, findings)));
         terminal::complain("nothing was placed: what is an error above must be right first");

@@ -82,6 +82,16 @@ impl Subject {
     }
 }
 
+/// Files that hold hashes, keys or passphrases.
+const SECRET_FILES: [&str; 6] = [
+    "etc/shadow",
+    "etc/gshadow",
+    "etc/ssh/ssh_host_",
+    "etc/chrony/chrony.keys",
+    "etc/netplan/",
+    "etc/NetworkManager/system-connections/",
+];
+
 /// One path that a placement changes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Change {
@@ -102,13 +112,17 @@ pub struct Change {
 impl Change {
     /// A change without a reason of its own.
     pub fn new(path: impl Into<String>, subject: Subject, want: Want) -> Self {
-        let want_is_closed = matches!(&want, Want::File { mode, .. } if mode & 0o004 == 0);
+        let path = path.into();
+        // A file that keeps secrets does so whatever its mode is.
+        let keeps_secrets =
+            SECRET_FILES.iter().any(|known| path.starts_with(known)) && !path.ends_with(".pub");
+        let is_closed = matches!(&want, Want::File { mode, .. } if mode & 0o004 == 0);
         Self {
-            path: path.into(),
+            path,
             subject,
             want,
             why: String::new(),
-            is_secret: want_is_closed,
+            is_secret: is_closed || keeps_secrets,
             is_made_up: false,
         }
     }

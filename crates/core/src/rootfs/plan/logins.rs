@@ -66,11 +66,14 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFa
     for (path, table, mode) in tables {
         let Some(bytes) = table.and_then(Table::changed) else { continue };
         let mut want = edited(ground.view, path, bytes.to_vec(), mode)?;
-        if let Want::File { owner, .. } = &mut want
-            && ground.view.look(path)?.is_none()
+        if let Want::File { owner, mode: of_file, .. } = &mut want
             && mode == 0o640
         {
-            owner.gid = shadow_group;
+            // Hashes are for nobody else to read, whatever the image lets them.
+            *of_file &= mode;
+            if ground.view.look(path)?.is_none() {
+                owner.gid = shadow_group;
+            }
         }
         plan.changes.push(Change::new(path, Subject::Logins, want));
     }

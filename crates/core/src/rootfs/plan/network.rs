@@ -57,10 +57,13 @@ fn resolv_conf(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let leads_there =
         ground.view.target(RESOLV_CONF)?.is_some_and(|target| target.contains("run/systemd/resolve/"));
     if !leads_there {
-        plan.changes.push(
-            Change::new(RESOLV_CONF, Subject::Network, Want::Link(STUB.to_owned()))
-                .because("it would name other servers than ours"),
-        );
+        let why = if ground.view.look(RESOLV_CONF)?.is_some() {
+            "it would name other servers than ours"
+        } else {
+            "programs find the name servers of links by it"
+        };
+        plan.changes
+            .push(Change::new(RESOLV_CONF, Subject::Network, Want::Link(STUB.to_owned())).because(why));
     }
     Ok(())
 }

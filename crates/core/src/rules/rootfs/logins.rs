@@ -1,6 +1,6 @@
 //! What on a root filesystem speaks against the output's logins.
 
-use super::network::handled;
+use super::network::{handled, weight_of_handled};
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
 use crate::machine::StockLogins;
 use crate::rootfs::FoundPassword;
@@ -92,7 +92,7 @@ fn stock(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         let message = format!("{} can log in with {}{admin}.", login.name, how.join(" and with "));
         let (fix, severity) = match logins.map(|logins| logins.stock_logins) {
             None => ("name it as an account in the sheet, or let place shut it".to_owned(), None),
-            Some(StockLogins::Lock) => (handled(case, "shuts it"), None),
+            Some(StockLogins::Lock) => (handled(case, "shuts it"), weight_of_handled(case)),
             Some(StockLogins::Keep) => (
                 "stock_logins is \"keep\": write \"lock\", or name it as an account in the sheet".to_owned(),
                 None,
@@ -114,19 +114,15 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for setting in &ssh.winning {
         let message = format!("/{} says {:?} before ours is read.", setting.path, setting.text);
         let fix = handled(case, "has ours read first");
-        found.at(&SSH_CONFLICT, case.view, &setting.path, setting.line, message, fix);
+        let place = (setting.path.as_str(), setting.line);
+        found.push(&SSH_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
     }
     if !ssh.reads_drop_ins {
         let message =
             "/etc/ssh/sshd_config does not read the folder sshd_config.d, in which ours lies.".to_owned();
-        found.at(
-            &SSH_CONFLICT,
-            case.view,
-            "etc/ssh/sshd_config",
-            0,
-            message,
-            handled(case, "has ours read first"),
-        );
+        let fix = handled(case, "has ours read first");
+        let place = ("etc/ssh/sshd_config", 0);
+        found.push(&SSH_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
     }
     let Some(output) = case.output() else { return };
     for setting in &ssh.limits {

@@ -84,10 +84,17 @@ impl RootfsFindings {
     ) {
         // Lines of shadow files hold hashes, which are shown to nobody.
         let text = if line == 0 || path.ends_with("shadow") { None } else { view.text(path).ok().flatten() };
-        let text = text.unwrap_or_default();
+        let text = match text {
+            Some(text) if path.ends_with("passwd") => without_hashes(&text),
+            text => text.unwrap_or_default(),
+        };
         let start: usize = text.split_inclusive('\n').take(line.saturating_sub(1)).map(str::len).sum();
         let end = start + text.get(start..).and_then(|rest| rest.lines().next()).map_or(0, str::len);
-        let source = self.sources.add(Source::new(format!("{}/{path}", self.name), text));
+        let mut source = Source::new(format!("{}/{path}", self.name), text);
+        if path.contains("sshd_config") {
+            source = source.open();
+        }
+        let source = self.sources.add(source);
         let place = Place { source, span: Span::new(start, end) };
         let mut finding = Finding::new(rule, self.machine.clone(), place, message, fix);
         if let Some(severity) = severity {
@@ -95,6 +102,19 @@ impl RootfsFindings {
         }
         self.findings.push(finding);
     }
+}
+
+/// Lines of `etc/passwd` without the hashes that very old systems have in them.
+fn without_hashes(text: &str) -> String {
+    let mut shown = String::with_capacity(text.len());
+    for line in text.split_inclusive('\n') {
+        let mut fields: Vec<&str> = line.split(':').collect();
+        if let Some(hash) = fields.get_mut(1) {
+            *hash = "x";
+        }
+        shown += &fields.join(":");
+    }
+    shown
 }
 
 /// Judges a root filesystem. What is no Linux system, or the running one, is judged no further.

@@ -48,14 +48,9 @@ pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
 
 pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for file in case.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
-        found.at(
-            &NETWORK_CONFLICT,
-            case.view,
-            &file.path,
-            0,
-            format!("/{} of {} {}.", file.path, file.reader.word(), file.effect.word()),
-            handled(case, "sets it aside"),
-        );
+        let message = format!("/{} {} ({}).", file.path, file.effect.word(), file.reader.word());
+        let fix = handled(case, "sets it aside");
+        found.push(&NETWORK_CONFLICT, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
     }
     hostname(case, found);
     for rewriter in &case.survey.rewriters {
@@ -72,10 +67,15 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
                 place,
                 message,
                 handled(case, "keeps it from starting"),
-                None,
+                weight_of_handled(case),
             );
         }
     }
+}
+
+/// What `place` takes care of is a note there: the change that it shows says the same.
+pub(super) fn weight_of_handled(case: &RootfsCase<'_>) -> Option<Severity> {
+    case.placing.map(|_| Severity::Note)
 }
 
 /// What has to be done about what `place` takes care of.
@@ -114,13 +114,9 @@ fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         let number = text
             .lines()
             .position(|there| there.split_whitespace().collect::<Vec<_>>().join(" ").starts_with(&line));
-        found.at(
-            &HOSTNAME_CONFLICT,
-            case.view,
-            HOSTS_PATH,
-            number.map_or(0, |index| index + 1),
-            format!("/{HOSTS_PATH} has the host's own name at another address: {line}."),
-            handled(case, "leaves the line out"),
-        );
+        let message = format!("/{HOSTS_PATH} has the host's own name at another address: {line}.");
+        let place = (HOSTS_PATH, number.map_or(0, |index| index + 1));
+        let fix = handled(case, "leaves the line out");
+        found.push(&HOSTNAME_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
     }
 }
