@@ -9,8 +9,8 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 #[command(name = "impostazione", version, max_term_width = 100, disable_help_subcommand = true)]
 #[command(
     after_help = "Start with `impostazione demo`: it writes a sample site and goes the whole way through it.\n\n\
-    Exit codes: 0 done, or nothing found; 1 an error finding remains; 2 the command line is wrong; 3 something could \
-    not be read or written."
+    Exit codes: 0 done, or nothing found; 1 an error finding remains, what was compared differs, or a question was \
+    declined; 2 the command line is wrong; 3 something could not be read or written."
 )]
 pub(crate) struct Arguments {
     #[command(subcommand)]

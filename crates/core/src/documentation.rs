@@ -14,7 +14,8 @@ pub fn rules_page() -> String {
     let mut page = format!(
         "{MADE}# Rules\n\nA rule is a named check of a build sheet. Its name never changes its meaning, so that scripts may rely \
          on it. An\nerror keeps `render` from writing anything. The examples are pieces of a sheet; each is tested: the wrong \
-         one breaks\nits rule and no other, the right one breaks none.\n\n| rule | severity | finds |\n|---|---|---|\n"
+         one breaks\nits rule and no other, the right one breaks none. Examples of rules on root filesystems are paths with what is \
+         in them\n(`false`: nothing is there), laid over a right one.\n\n| rule | severity | finds |\n|---|---|---|\n"
     );
     // Writing to a String does not fail.
     for rule in rules::all() {

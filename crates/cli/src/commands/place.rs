@@ -28,12 +28,14 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Res
     // What placing takes care of is shown with the change.
     let told = findings.iter().filter(|finding| verbose || finding.severity() > Severity::Note);
     terminal::tell(&terminal::show_findings(told, sources, "", terminal::width()));
-    if findings.iter().any(Finding::is_in_the_way) {
+    let is_refused = findings.iter().any(Finding::is_in_the_way);
+    // What could be placed is shown all the same where it is only to be shown.
+    if is_refused && (!arguments.dry_run || placing.plan.changes.is_empty()) {
         terminal::tell(&terminal::summary_of_host(&name, Summary::of(1, findings)));
         terminal::complain("nothing was placed: what is an error above must be right first");
         return Ok(Exit::ErrorsRemain);
     }
-    if placing.is_done(&rootfs).map_err(failure)? {
+    if !is_refused && placing.is_done(&rootfs).map_err(failure)? {
         let is_placed = placing.assessment.record.is_some();
         let how = if is_placed { "is placed already" } else { "is what the rootfs already says" };
         return tell(quiet, &format!("{name}: {} {how}, and nothing has to change\n", output.machine));
@@ -47,6 +49,10 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Res
             &output.machine,
             terminal::width(),
         ))?;
+    }
+    if is_refused {
+        terminal::complain("this would not be placed: what is an error above must be right first");
+        return Ok(Exit::ErrorsRemain);
     }
     if arguments.dry_run {
         return tell(quiet, &format!("{name}: nothing was changed, as --dry-run asks\n"));

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use anstyle::{AnsiColor, Style};
 use impostazione_core::compare::lines_of_change;
 use impostazione_core::difference::{DifferentLine, Side};
-use impostazione_core::rootfs::{Change, Outstanding, Placing, Rootfs, Subject, View, Want};
+use impostazione_core::rootfs::{Change, Outstanding, Owner, Placing, Rootfs, Subject, View, Want};
 use unicode_width::UnicodeWidthStr as _;
 
 use super::{harmless, wrapped_behind};
@@ -42,8 +42,15 @@ pub(crate) fn show_change(
             }
         }
         for change in outstanding.changes.iter().filter(|change| change.subject == subject) {
-            show_one(&mut text, rootfs, change, width);
+            if !is_implied(change, outstanding) {
+                show_one(&mut text, rootfs, change, width);
+            }
         }
+    }
+    let implied = outstanding.changes.iter().filter(|change| is_implied(change, outstanding)).count();
+    if implied > 0 {
+        let folders = super::count(implied, "new folder", "new folders");
+        let _ = writeln!(text, "\n{FAINT}and {folders} that these paths need{FAINT:#}");
     }
     if !outstanding.back.is_empty() {
         let _ = writeln!(text, "\n{STRONG}put back as before the earlier placement{STRONG:#}");
@@ -53,6 +60,16 @@ pub(crate) fn show_change(
     }
     text.push('\n');
     text
+}
+
+/// Whether a change is a folder that is made for another path in it.
+fn is_implied(change: &Change, outstanding: &Outstanding<'_>) -> bool {
+    let is_plain = change.want == Want::Folder { mode: 0o755, owner: Owner::ROOT } && change.why.is_empty();
+    is_plain
+        && outstanding
+            .changes
+            .iter()
+            .any(|other| other.path.strip_prefix(&change.path).is_some_and(|rest| rest.starts_with('/')))
 }
 
 fn show_one(text: &mut String, rootfs: &Rootfs, change: &Change, width: usize) {

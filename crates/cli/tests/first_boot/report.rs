@@ -29,11 +29,6 @@ impl Report {
         self.note(question, answer, answer.contains(expected), &format!("something with {expected:?}"));
     }
 
-    /// Notes a question and its answer, in which this must not stand.
-    pub(crate) fn lacks(&mut self, question: &str, answer: &str, unexpected: &str) {
-        self.note(question, answer, !answer.contains(unexpected), &format!("nothing with {unexpected:?}"));
-    }
-
     fn note(&mut self, question: &str, answer: &str, is_right: bool, expected: &str) {
         let mark = if is_right { "right" } else { "WRONG" };
         let mut lines = answer.lines();

@@ -566,11 +566,31 @@ fn lists_of_users_that_leave_somebody_out_are_an_error() {
         ("AllowUsers image keep*", 0),
         ("DenyUsers keeper", 1),
         ("DenyUsers pilot", 0),
+        ("AllowGroups sudo cranes", 0),
+        ("AllowGroups cranes", 1),
+        ("DenyGroups sudo", 1),
+        ("DenyGroups cranes", 0),
     ] {
         card.write("etc/ssh/sshd_config", format!("Include /etc/ssh/sshd_config.d/*.conf\n{line}\n"));
         let run = card.place(&["--dry-run"]);
         assert_eq!(run.code, code, "{line}: {}", run.stderr);
         assert_eq!(run.stderr.contains("which keeps keeper out"), code == 1, "{line}: {}", run.stderr);
+    }
+    for (line, says) in [
+        ("AuthorizedKeysFile /etc/ssh/keys/%u", Some("error rootfs-ssh-conflict")),
+        ("AuthorizedKeysFile .ssh/authorized_keys /etc/ssh/keys/%u", None),
+        ("AuthenticationMethods publickey,password", Some("warning rootfs-ssh-conflict")),
+        ("AuthenticationMethods publickey,password publickey", None),
+        ("ListenAddress 10.64.10.11", Some("warning rootfs-ssh-conflict")),
+        ("ListenAddress 0.0.0.0", None),
+        ("Port 22", None),
+    ] {
+        card.write("etc/ssh/sshd_config", format!("Include /etc/ssh/sshd_config.d/*.conf\n{line}\n"));
+        let run = card.place(&["--dry-run"]);
+        match says {
+            Some(says) => assert!(run.stderr.contains(says), "{line}: {}", run.stderr),
+            None => assert_eq!(run.stderr, "", "{line}"),
+        }
     }
 }
 
@@ -596,6 +616,24 @@ fn words_that_have_the_kernel_start_a_script_are_taken_out() {
     let run = card.placed(&["-v"]);
     assert!(run.stderr.contains("note rootfs-rewritten-at-boot"), "{}", run.stderr);
     assert_eq!(card.read("boot/firmware/cmdline.txt"), "console=tty1 root=LABEL=writable\n");
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.list(), before);
+}
+
+#[test]
+fn a_radio_that_was_switched_off_is_switched_on() {
+    let workspace = with_output();
+    workspace.write("beach-wifi.secret", "gulls over the beach at four\n");
+    render(&workspace, &sheet(crate::rootfs_rules::RADIO));
+    let card = Card::new(&workspace);
+    card.write("var/lib/systemd/rfkill/platform-radio:wlan", "1\n");
+    card.write("var/lib/systemd/rfkill/platform-radio:bluetooth", "1\n");
+    let before = card.list();
+    card.placed(&["--only", "gauge-01"]);
+    assert_eq!(card.read("var/lib/systemd/rfkill/platform-radio:wlan"), "1\n", "gauge-01 has no radio");
+    card.placed(&["--only", "gauge-03", "--replace"]);
+    assert_eq!(card.read("var/lib/systemd/rfkill/platform-radio:wlan"), "0\n");
+    assert_eq!(card.read("var/lib/systemd/rfkill/platform-radio:bluetooth"), "1\n");
     assert_eq!(card.undo(&[]).code, 0);
     assert_eq!(card.list(), before);
 }

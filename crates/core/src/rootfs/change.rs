@@ -114,8 +114,8 @@ impl Change {
     pub fn new(path: impl Into<String>, subject: Subject, want: Want) -> Self {
         let path = path.into();
         // A file that keeps secrets does so whatever its mode is.
-        let keeps_secrets =
-            SECRET_FILES.iter().any(|known| path.starts_with(known)) && !path.ends_with(".pub");
+        let keeps_secrets = SECRET_FILES.iter().any(|known| path.starts_with(known))
+            && path.rsplit_once('.').is_none_or(|(_, end)| end != "pub");
         let is_closed = matches!(&want, Want::File { mode, .. } if mode & 0o004 == 0);
         Self {
             path,

@@ -39,7 +39,27 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
             mask(plan, renderer.unit, Subject::Network, "it would set links up by itself");
         }
     }
+    radios(ground, plan)?;
     resolv_conf(ground, plan)
+}
+
+/// Where systemd keeps which radios were switched off (`systemd-rfkill(8)`).
+const RADIOS: &str = "var/lib/systemd/rfkill";
+
+/// A radio that was switched off stays so from boot to boot; images keep theirs off until somebody says a country.
+fn radios(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    if !ground.output.text(crate::netplan::NETPLAN_PATH).is_some_and(|text| text.contains("wifis:")) {
+        return Ok(());
+    }
+    for name in ground.view.list(RADIOS)?.into_iter().filter(|name| name.ends_with(":wlan")) {
+        let path = format!("{RADIOS}/{name}");
+        if ground.view.text(&path)?.is_some_and(|text| text.trim() == "1") {
+            let want = edited(ground.view, &path, "0\n", 0o644)?;
+            let why = "the radio would stay switched off";
+            plan.changes.push(Change::new(path, Subject::Network, want).because(why));
+        }
+    }
+    Ok(())
 }
 
 /// Keeps a unit from ever starting.

@@ -197,7 +197,7 @@ fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindin
             let lacking = lacking.join(" and ");
             found.whole(
                 &WIFI,
-                format!("The output has a radio, and {name} has no {lacking}."),
+                format!("The output has a radio, and {name} lacks {lacking}."),
                 format!("install {lacking} in the image"),
             );
         }

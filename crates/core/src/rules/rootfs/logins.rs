@@ -2,8 +2,9 @@
 
 use super::network::{handled, weight_of_handled};
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
+use crate::files::{Login, Logins};
 use crate::machine::StockLogins;
-use crate::rootfs::FoundPassword;
+use crate::rootfs::{FoundPassword, SshSetting};
 
 pub(super) static ACCOUNT_CONFLICT: Rule = Rule {
     name: "rootfs-account-conflict",
@@ -126,25 +127,50 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     }
     let Some(output) = case.output() else { return };
     for setting in &ssh.limits {
-        let mut words = setting.text.split_whitespace();
-        let keyword = words.next().unwrap_or_default().to_ascii_lowercase();
-        let listed: Vec<&str> = words.collect();
-        let names = output.logins.accounts.iter().map(|login| login.name.as_str());
-        let out: Vec<&str> = match keyword.as_str() {
-            "allowusers" => names.filter(|name| !listed.iter().any(|word| is_of(word, name))).collect(),
-            "denyusers" => names.filter(|name| listed.iter().any(|word| is_of(word, name))).collect(),
-            _ => continue,
-        };
-        if out.is_empty() {
-            continue;
-        }
-        let message =
-            format!("/{} says {:?}, which keeps {} out.", setting.path, setting.text, out.join(" and "));
-        let fix = format!("take the line out of the image, or add {} to it", out.join(" and "));
+        let Some((why, severity)) = shut_out(setting, &output.logins) else { continue };
+        let message = format!("/{} says {:?}, {why}.", setting.path, setting.text);
+        let fix = "take the line out of the image, or change it there so that those of the sheet get in";
         let place = (setting.path.as_str(), setting.line);
-        found.push(&SSH_CONFLICT, case.view, place, message, fix, Some(Severity::Error));
+        found.push(&SSH_CONFLICT, case.view, place, message, fix.to_owned(), severity);
     }
 }
+
+/// Whom a line of the server's settings keeps out, as the end of a sentence, and how grave that is (`sshd_config(5)`).
+fn shut_out(setting: &SshSetting, logins: &Logins) -> Option<(String, Option<Severity>)> {
+    let mut words = setting.text.split_whitespace();
+    let keyword = words.next()?.to_ascii_lowercase();
+    let listed: Vec<&str> = words.collect();
+    let lists = |name: &str| listed.iter().any(|word| is_of(word, name));
+    let in_group = |login: &Login| {
+        std::iter::once(login.name.as_str()).chain(login.groups.iter().map(String::as_str)).any(lists)
+    };
+    let of = |keeps_out: &dyn Fn(&Login) -> bool| -> Vec<&str> {
+        logins.accounts.iter().filter(|login| keeps_out(login)).map(|login| login.name.as_str()).collect()
+    };
+    let out = match keyword.as_str() {
+        "allowusers" => of(&|login| !lists(&login.name)),
+        "denyusers" => of(&|login| lists(&login.name)),
+        "allowgroups" => of(&|login| !in_group(login)),
+        "denygroups" => of(&in_group),
+        "authorizedkeysfile" if !listed.iter().any(|file| KEY_FILES.contains(file)) => {
+            let out = of(&|login| !login.ssh_keys.is_empty());
+            return (!out.is_empty()).then(|| {
+                (format!("so that the keys of {} are not read", out.join(" and ")), Some(Severity::Error))
+            });
+        }
+        "authenticationmethods" if listed.iter().all(|method| method.contains(',')) => {
+            return Some(("which asks for more than one proof of who it is".to_owned(), None));
+        }
+        "listenaddress" if !listed.iter().any(|address| matches!(*address, "0.0.0.0" | "::" | "*")) => {
+            return Some(("where it listens only if the host has that address".to_owned(), None));
+        }
+        _ => return None,
+    };
+    (!out.is_empty()).then(|| (format!("which keeps {} out", out.join(" and ")), Some(Severity::Error)))
+}
+
+/// How the file is spelled in which keys lie.
+const KEY_FILES: [&str; 3] = [".ssh/authorized_keys", "%h/.ssh/authorized_keys", "~/.ssh/authorized_keys"];
 
 /// Whether a word of a list of users stands for a name (`ssh_config(5)`, PATTERNS); what comes from where does not count.
 fn is_of(word: &str, name: &str) -> bool {
