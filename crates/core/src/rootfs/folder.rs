@@ -66,6 +66,14 @@ pub enum RootfsFault {
         "this kernel cannot keep a look-up of paths within a folder, which takes Linux 5.6 or later; nothing is placed from here"
     )]
     KernelTooOld,
+    /// A placement could not be made to the end.
+    #[error("{fault}; {}", if *.is_back { "what had been changed was put back" } else { "it is half placed now: `undo` puts it back, and `place` completes it" })]
+    CutShort {
+        /// What was in the way.
+        fault: Box<RootfsFault>,
+        /// Whether everything is as it was again.
+        is_back: bool,
+    },
     /// Somebody else is placing on it, or taking back.
     #[error("another `place` or `undo` is at work on {}; wait until it has ended", .0.display())]
     Busy(PathBuf),

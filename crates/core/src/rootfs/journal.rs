@@ -42,9 +42,15 @@ pub(super) fn place(rootfs: &Rootfs, changes: &[Change], occasion: &Occasion) ->
     let mut making = Making::begin(rootfs)?;
     match making.lay_ready(changes, occasion) {
         Ok(record) => {
-            carry_out(rootfs, &making.new, &record)?;
-            finish(&making.folder)?;
-            Ok(record)
+            let done = carry_out(rootfs, &making.new, &record).and_then(|()| finish(&making.folder));
+            drop(making);
+            match done {
+                Ok(()) => Ok(record),
+                Err(fault) => {
+                    let is_back = undo(rootfs, &record).is_ok();
+                    Err(RootfsFault::CutShort { fault: Box::new(fault), is_back })
+                }
+            }
         }
         Err(fault) => {
             // Nothing was changed yet. What cannot be cleared now is cleared by the next command.
@@ -485,6 +491,8 @@ fn copy(
     }
     rustix::fs::fchmod(&new, Mode::from_raw_mode(found.mode)).map_err(refused)?;
     copy_extended_attributes(old.as_fd(), new.as_fd(), path)?;
+    // It may lie on a filesystem that nothing else here brings onto its disk.
+    rustix::fs::fsync(&new).map_err(refused)?;
     rustix::fs::futimens(&new, &times(found)).map_err(refused)
 }
 
