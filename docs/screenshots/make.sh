@@ -78,7 +78,7 @@ cp "$work/site/older.yaml" "$work/site/rendered/gauge-01/rootfs/etc/netplan/90-o
 shoot inspect 8 'impostazione inspect rendered/signal-tower/rootfs' \
     'impostazione inspect rendered/gauge-01/rootfs/etc/netplan'
 shoot rootfs 8 'impostazione inspect sd-card --color always | head -55'
-shoot place 8 'impostazione place output --only gauge-01 --root sd-card --dry-run --color always | head -55'
+shoot place 8 'impostazione place output --only gauge-01 --root sd-card --fresh-identity --dry-run --color always | head -55'
 cp -a "$work/site/sd-card" "$work/site/placed-card"
 "$work/bin/impostazione" place "$work/site/output" --only gauge-01 --root "$work/site/placed-card" --yes -q 2>/dev/null
 echo '10.64.10.99 gauge-01' >>"$work/site/placed-card/etc/hosts"

@@ -155,6 +155,8 @@ fn the_demonstration_goes_the_whole_way_and_leaves_its_files() {
         "check harbor.toml",
         "review harbor.toml",
         "render harbor.toml --into output",
+        "inspect sd-card",
+        "place output --only gauge-01 --root sd-card --fresh-identity --dry-run",
     ] {
         assert!(demo.stdout.contains(&format!("\n$ impostazione {command}\n")), "{}", demo.stdout);
     }
@@ -188,7 +190,7 @@ fn the_demonstration_makes_a_folder_of_its_own_and_names_it() {
         assert!(run.status.success(), "{command}");
         proposed += 1;
     }
-    assert_eq!(proposed, 6);
+    assert_eq!(proposed, 8);
     assert!(std::path::Path::new(folder).join("output/files.json").is_file());
 }
 
