@@ -125,7 +125,8 @@ fn login(login: &FoundLogin) -> String {
         how.push(super::count(login.keys, "SSH key", "SSH keys"));
     }
     let admin = if login.is_admin && login.uid != 0 { ", may act as root" } else { "" };
-    format!("{} (number {}) by {}{admin}", login.name, login.uid, how.join(" and "))
+    let stock = if login.is_stock { "" } else { "; placed" };
+    format!("{} (number {}) by {}{admin}{stock}", login.name, login.uid, how.join(" and "))
 }
 
 fn ssh(lines: &mut Lines, survey: &Survey) {

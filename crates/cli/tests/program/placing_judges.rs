@@ -77,6 +77,33 @@ fn files_of_users_and_of_the_ssh_server_are_what_their_readers_take() {
 }
 
 #[test]
+#[ignore = "makes devices, which needs root"]
+fn a_device_in_place_of_a_file_is_never_opened() {
+    for (path, number) in [
+        ("etc/hosts", "1 3"),
+        ("etc/passwd", "1 5"),
+        ("etc/netplan/60-impostazione.yaml", "1 8"),
+        ("etc/localtime", "1 7"),
+    ] {
+        let workspace = with_output();
+        let card = Card::new(&workspace);
+        let _ = fs::remove_file(card.top().join(path));
+        let at = card.top().join(path).display().to_string();
+        let (major, minor) = number.split_once(' ').unwrap();
+        run("mknod", &[&at, "c", major, minor]);
+        let before = card.list();
+        let placed = card.place(&["--yes"]);
+        assert_eq!(placed.code, 3, "{path}");
+        assert!(
+            placed.stderr.contains(&format!("/{path} on the rootfs is a device, and a file belongs there")),
+            "{}",
+            placed.stderr
+        );
+        assert_eq!(card.list(), before);
+    }
+}
+
+#[test]
 #[ignore = "mounts a small filesystem, which needs root"]
 fn a_full_filesystem_is_told_beforehand_and_leaves_nothing_behind() {
     let workspace = with_output();

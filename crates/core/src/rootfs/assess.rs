@@ -69,7 +69,10 @@ pub struct Placing {
 pub fn inspect_rootfs(rootfs: &Rootfs) -> Result<RootfsAssessment, AssessFault> {
     let record = Record::read(rootfs)?;
     let view = View::of(rootfs);
-    let survey = Survey::of(view)?;
+    let mut survey = Survey::of(view)?;
+    for login in &mut survey.logins {
+        login.is_stock = !record.as_ref().is_some_and(|record| record.accounts.contains(&login.name));
+    }
     let since = since_record(rootfs, record.as_ref())?;
     let name = rootfs.name().display().to_string();
     let case = RootfsCase {

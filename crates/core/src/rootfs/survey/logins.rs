@@ -26,6 +26,8 @@ pub struct FoundLogin {
     pub keys: usize,
     /// Whether it may act as root.
     pub is_admin: bool,
+    /// Whether the image brought it along, and no placement made it.
+    pub is_stock: bool,
     /// Line of `etc/passwd`, from 1.
     pub line: usize,
     /// Its home folder, without the slash in front.
@@ -93,6 +95,7 @@ pub(super) fn logins(view: View<'_>) -> Result<Vec<FoundLogin>, RootfsFault> {
             password,
             keys,
             is_admin: uid == 0 || admins.contains(name),
+            is_stock: true,
             line: index + 1,
             home,
         });

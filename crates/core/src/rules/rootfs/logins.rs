@@ -71,10 +71,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
 
 fn stock(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     let logins = case.output().map(|output| &output.logins);
-    // Without an output to be placed, those of one that was placed are known.
-    let placed =
-        case.record.filter(|_| logins.is_none()).map(|record| record.accounts.as_slice()).unwrap_or_default();
-    for login in case.survey.logins.iter().filter(|login| !placed.contains(&login.name)) {
+    for login in case.survey.logins.iter().filter(|login| login.is_stock) {
         if logins.is_some_and(|logins| logins.login(&login.name).is_some()) {
             continue;
         }
