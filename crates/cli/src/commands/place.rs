@@ -62,7 +62,7 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Res
         return Ok(Exit::ErrorsRemain);
     }
     let record = placing.carry_out(&rootfs).map_err(failure)?;
-    warn_of_owners(&record.not_owned);
+    warn_of_owners(&record.not_owned, verbose);
     warn_of_room(&rootfs);
     let changes = terminal::count(record.steps.len(), "path", "paths");
     tell(
@@ -163,12 +163,17 @@ fn now() -> String {
     Timestamp::now().strftime("%Y-%m-%d %H:%M UTC").to_string()
 }
 
-fn warn_of_owners(not_owned: &[String]) {
+fn warn_of_owners(not_owned: &[String], verbose: bool) {
+    if verbose {
+        for path in not_owned {
+            terminal::tell(&format!("belongs to you: /{}\n", terminal::harmless(path)));
+        }
+    }
     if let Some(first) = not_owned.first() {
         let others = not_owned.len() - 1;
         let others = if others > 0 { format!(" and {others} more") } else { String::new() };
         terminal::complain(&format!(
-            "/{first}{others} belong to you and not to whom they should: only root can give files away; give them away before the first boot, or place as root"
+            "/{first}{others} belong to you and not to whom they should: only root can give files away. -v names them all; give them away before the first boot, or place as root"
         ));
     }
 }

@@ -209,6 +209,30 @@ fn a_host_with_name_servers_for_one_domain() {
     report.finish();
 }
 
+/// Everything on a root filesystem: path, kind, mode, owner, size, time of the last change, where links lead, and digests.
+fn whole_list(root: &str) -> String {
+    // The size of a folder is the filesystem's own affair.
+    let entries = run(
+        "sh",
+        &[
+            "-c",
+            "cd \"$1\" && find . -mindepth 1 \\( -type d -printf '%p %y %m %U:%G %T@\\n' -o -printf '%p %y %m %U:%G %s %T@ %l\\n' \\) | sort",
+            "list",
+            root,
+        ],
+    );
+    let digests = run(
+        "sh",
+        &[
+            "-c",
+            "cd \"$1\" && find etc var home root boot usr/lib/systemd -type f -print0 | sort -z | xargs -0 sha256sum",
+            "digest",
+            root,
+        ],
+    );
+    entries + &digests
+}
+
 /// An image in use: three network files that would win or be merged, a login whose password everybody knows, its own SSH
 /// settings, a second name for itself, and a service that sets it up at each boot.
 fn in_use(rootfs: &Path) {
@@ -248,7 +272,17 @@ fn in_use(rootfs: &Path) {
 #[ignore = "boots containers: needs root, debootstrap, systemd-nspawn and ssh, which .ci/run installs"]
 fn an_image_in_use_with_conflicting_files_and_a_stock_login() {
     let site = Site::new();
-    let rootfs = site.placed(Base::Timesyncd, "winch-house", in_use, &[]);
+    let rootfs = Base::Timesyncd.copy(site.path(), "winch-house");
+    in_use(&rootfs);
+    // There and back, on a whole Debian with an image's own files.
+    let root = text(&rootfs);
+    let before = whole_list(&root);
+    let place = ["place", "output", "--only", "winch-house", "--root", &root, "--yes"];
+    site.impostazione(&place);
+    assert!(whole_list(&root) != before);
+    site.impostazione(&["undo", "--root", &root, "--yes"]);
+    assert!(whole_list(&root) == before, "a list of the whole root filesystem is the same");
+    site.impostazione(&place);
     let mut report = Report::new(
         "winch-house",
         "winch-house: on an image with three network files, a stock login and a service that sets it up, in a container",

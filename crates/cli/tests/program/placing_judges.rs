@@ -258,11 +258,12 @@ fn somebody_who_is_not_root_places_on_a_folder_of_their_own_and_is_told_what_sta
             .unwrap();
         (output.status.code(), String::from_utf8_lossy(&output.stderr).into_owned())
     };
-    let place = ["place", "output", "--only", "gauge-01", "--root", CARD, "--yes"];
+    let place = ["-v", "place", "output", "--only", "gauge-01", "--root", CARD, "--yes"];
     let (code, stderr) = as_nobody(&place);
     assert_eq!(code, Some(0), "{stderr}");
     let told = "more belong to you and not to whom they should: only root can give files away";
     assert!(stderr.contains(told), "{stderr}");
+    assert!(stderr.contains("belongs to you: /etc/netplan/60-impostazione.yaml\n"), "{stderr}");
     assert_eq!(as_nobody(&place), (Some(0), String::new()), "a second time changes nothing");
     assert_eq!(as_nobody(&["undo", "--root", CARD, "--yes"]).0, Some(0));
     assert_eq!(card.list(), before);

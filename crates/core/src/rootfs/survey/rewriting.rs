@@ -23,7 +23,7 @@ pub struct Rewriter {
 
 /// Units that are started before the network and change nothing of its settings: parts of systemd, of what sets links up, and
 /// firewalls.
-const HARMLESS: [&str; 18] = [
+const HARMLESS: [&str; 24] = [
     "systemd-",
     "networking",
     "NetworkManager",
@@ -35,6 +35,12 @@ const HARMLESS: [&str; 18] = [
     "ipset",
     "ufw",
     "firewalld",
+    "shorewall",
+    "ferm",
+    "firehol",
+    "arptables",
+    "ebtables",
+    "resolvconf",
     "netfilter-",
     "openvswitch",
     "ovs",
