@@ -199,10 +199,12 @@ fn plain(value: &Value) -> Option<String> {
 /// Adds secrets whose values both sheets can tell, by digest alone.
 fn add_secrets(first: &Site, second: &Site, of_first: &mut Settings, of_second: &mut Settings) {
     for (site, settings) in [(first, of_first), (second, of_second)] {
-        for machine in &site.machines {
-            for secret in &site.secrets {
-                let Some(value) = secret.value_for(site, machine).value() else { continue };
-                let digest = <sha2::Sha256 as sha2::Digest>::digest(value.reveal().as_bytes());
+        for slot in site.secret_slots() {
+            let (Some(secret), Some(value)) = (site.secret_of(slot), site.value_of_slot(slot)) else {
+                continue;
+            };
+            let digest = <sha2::Sha256 as sha2::Digest>::digest(value.reveal().as_bytes());
+            for machine in site.uses_of(slot).filter_map(|used| site.machine_of_use(used)) {
                 if let Some(of_machine) = settings.get_mut(machine.label()) {
                     let at = format!("secret {}", secret.name.value);
                     of_machine.insert(at, Setting::Secret(digest.into()));

@@ -47,12 +47,17 @@ fn sheets_are_compared_by_machine_and_setting_and_not_by_line() {
 #[test]
 fn of_secrets_no_more_is_said_than_that_they_differ() {
     let workspace = with_output();
-    workspace.write("one.toml", sheet(""));
+    // The buoy has another login, and no part in the keeper's.
+    let buoy = host("buoy", "10.64.10.14")
+        + "[account.pilot]\nssh_keys = [\"keys/pilot.pub\"]\nhosts = [\"buoy\"]\n";
+    let one = sheet(&buoy).replacen("[account.keeper]", "[account.keeper]\nhosts = [\"gauge-01\"]", 1);
+    workspace.write("one.toml", &one);
     workspace.write("other.secret", "Ru6-tide-Winch-52\n");
-    workspace.write("other.toml", sheet("").replace("keeper.secret", "other.secret"));
+    workspace.write("other.toml", one.replace("keeper.secret", "other.secret"));
     let (code, said) = compare(&workspace, &["one.toml", "other.toml"]);
     assert_eq!(code, 1);
     assert!(said.contains("\ngauge-01\n  secret keeper-login  a secret differs\n"), "{said}");
+    assert!(!said.contains("buoy"), "{said}");
     let (_, json) = compare(&workspace, &["one.toml", "other.toml", "--format", "json"]);
     for secret in ["Tq7-rope-Harbor-41", "Ru6-tide-Winch-52"] {
         assert!(!said.contains(secret) && !json.contains(secret));
