@@ -218,6 +218,23 @@ fn wrong_kinds() -> Vec<Case> {
         );
     }
     add(
+        "a name that is no text",
+        Box::new(|card, _| {
+            let name = std::os::unix::ffi::OsStrExt::as_bytes(std::ffi::OsStr::new("50-"))
+                .iter()
+                .chain(b"\xff.yaml");
+            let name: Vec<u8> = name.copied().collect();
+            let path = card
+                .top()
+                .join("etc/netplan")
+                .join(<std::ffi::OsStr as std::os::unix::ffi::OsStrExt>::from_bytes(&name));
+            fs::write(path, "network: {version: 2}\n").unwrap();
+        }),
+        Refused(
+            "/etc/netplan on the rootfs cannot be reached: a file in it has a name that is no UTF-8 text",
+        ),
+    );
+    add(
         "a file in place of a folder",
         Box::new(|card, _| {
             card.remove("etc/netplan");

@@ -73,7 +73,7 @@ fn each_wrong_example_is_found_on_a_card_and_each_right_one_is_passed_in_silence
         }
     }
     assert!(astray.is_empty(), "{}", astray.join("\n"));
-    assert_eq!(count, 17, "all but the running system, read-only, full, another machine's, and drifted");
+    assert_eq!(count, 18, "all but the running system, read-only, full, another machine's, and drifted");
 }
 
 #[test]
@@ -110,6 +110,27 @@ fn sudo_s_time_service_s_and_stock_logins_weigh_as_the_sheet_says() {
         assert_eq!(run.code, code, "{word}: {}", run.stderr);
         assert!(run.stderr.contains(&format!("{grave} rootfs-stock-login")), "{word}: {}", run.stderr);
         assert_eq!(run.stdout.contains("image is shut"), word == "lock", "{word}: {}", run.stdout);
+    }
+}
+
+#[test]
+fn ports_that_are_found_otherwise_have_whatever_name() {
+    for (link, is_told) in [
+        ("link.eth0 = { subnet = \"quay\", address = \"10.64.10.13\" }", true),
+        ("link.eth0 = { subnet = \"quay\", address = \"10.64.10.13\", port = \"only\" }", false),
+        ("link.lan0 = { subnet = \"quay\", address = \"10.64.10.13\", mac = \"02:64:10:00:00:13\" }", false),
+        ("link.enp1s0 = { subnet = \"quay\", address = \"10.64.10.13\" }", false),
+    ] {
+        let workspace = with_output();
+        render(&workspace, &sheet(&format!("[[host]]\nname = \"gauge-03\"\n{link}\n")));
+        let card = Card::new(&workspace);
+        lay(&card, rules::by_name("rootfs-port-names").unwrap().wrong);
+        let run = card.place(&["--only", "gauge-03", "--dry-run"]);
+        assert_eq!(run.stderr.contains("warning rootfs-port-names"), is_told, "{link}: {}", run.stderr);
+        // An image that keeps systemd from naming ports.
+        card.link("etc/systemd/network/99-default.link", "/dev/null");
+        let run = card.place(&["--only", "gauge-03", "--dry-run"]);
+        assert!(!run.stderr.contains("rootfs-port-names"), "{}", run.stderr);
     }
 }
 

@@ -1,11 +1,9 @@
 //! A root filesystem as a capability: whatever links it holds, nothing outside it can be read or changed through it.
 
-use std::ffi::OsStr;
 use std::fmt;
 use std::fs::File;
 use std::io::{self, Read as _};
 use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
-use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 
 use rustix::fs::{AtFlags, Dir, FileType, Mode, OFlags, ResolveFlags, Stat};
@@ -303,7 +301,7 @@ impl Rootfs {
         Ok(bytes)
     }
 
-    /// The names in a folder, in order; none where there is no folder. A name that is no UTF-8 has its odd bytes replaced.
+    /// The names in a folder, in order; none where there is no folder. A name that is no UTF-8 text is a fault.
     pub fn list(&self, folder: &str) -> Result<Vec<String>, RootfsFault> {
         let refused = |errno| RootfsFault::refused("read", folder, errno);
         let opened = match self.open_at(folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NONBLOCK) {
@@ -314,9 +312,15 @@ impl Rootfs {
         let mut names = Vec::new();
         for entry in Dir::new(opened).map_err(refused)? {
             let entry = entry.map_err(refused)?;
-            let name = OsStr::from_bytes(entry.file_name().to_bytes()).to_string_lossy().into_owned();
+            // A file that cannot be named cannot be set aside either, and would be passed over.
+            let name = entry.file_name().to_str().map_err(|_| {
+                RootfsFault::Unreachable(
+                    folder.to_owned(),
+                    "a file in it has a name that is no UTF-8 text; rename it, or move it away",
+                )
+            })?;
             if name != "." && name != ".." {
-                names.push(name);
+                names.push(name.to_owned());
             }
         }
         names.sort_unstable();

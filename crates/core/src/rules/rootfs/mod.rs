@@ -154,6 +154,7 @@ pub(super) const RULES: &[&Rule] = &[
     &lacks::LOCALE,
     &network::NETWORK_CONFLICT,
     &network::HOSTNAME_CONFLICT,
+    &network::PORT_NAMES,
     &network::REWRITTEN_AT_BOOT,
     &logins::ACCOUNT_CONFLICT,
     &logins::STOCK_LOGIN,

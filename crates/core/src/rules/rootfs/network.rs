@@ -2,6 +2,7 @@
 
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
 use crate::files::HOSTS_PATH;
+use crate::netplan::NETPLAN_PATH;
 use crate::rootfs::BOOT_PARTITION;
 
 pub(super) static NETWORK_CONFLICT: Rule = Rule {
@@ -32,6 +33,21 @@ pub(super) static HOSTNAME_CONFLICT: Rule = Rule {
     check: Check::Rootfs,
 };
 
+pub(super) static PORT_NAMES: Rule = Rule {
+    name: "rootfs-port-names",
+    severity: Severity::Warning,
+    nature: Nature::Judgement,
+    summary: "a link has a name that the kernel gives, and a root filesystem names ports otherwise",
+    explanation: "The kernel counts ports: eth0, eth1. systemd then names them by their place in the machine, as in enp1s0 or \
+        end0, unless the image keeps it from doing so. A link that the sheet calls eth0 then has no port, and the host stays off \
+        the network. Find the port by its MAC address and give it a name of your own, write port = \"only\" where \
+        there is one, or write the name that it has on this machine.",
+    wrong: "# a root filesystem\n\"usr/lib/systemd/network/99-default.link\" = \"[Match]\\nOriginalName=*\\n[Link]\\nNamePolicy=keep kernel database onboard slot path\\n\"\n",
+    right: "# a root filesystem\n\"usr/lib/systemd/network/99-default.link\" = \"[Match]\\nOriginalName=*\\n[Link]\\nNamePolicy=keep kernel database onboard slot path\\n\"\n\"boot/firmware/cmdline.txt\" = \"console=tty1 net.ifnames=0\\n\"\n",
+    about_absence: false,
+    check: Check::Rootfs,
+};
+
 pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
     name: "rootfs-rewritten-at-boot",
     severity: Severity::Warning,
@@ -53,6 +69,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         found.push(&NETWORK_CONFLICT, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
     }
     hostname(case, found);
+    port_names(case, found);
     for rewriter in &case.survey.rewriters {
         let message = format!("{} may undo what is placed: {}.", rewriter.unit, rewriter.why);
         let place = (rewriter.path.as_str(), 0);
@@ -71,6 +88,72 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
             );
         }
     }
+}
+
+/// Where systemd's policy for names of ports stands, and where an image sets it aside (`systemd.link(5)`).
+const POLICY: &str = "usr/lib/systemd/network/99-default.link";
+const OVER_POLICY: &str = "etc/systemd/network/99-default.link";
+/// Files with words for the kernel, in which the counted names may be asked for.
+const KERNEL_WORDS: [&str; 7] = [
+    "boot/cmdline.txt",
+    "boot/firmware/cmdline.txt",
+    "boot/extlinux/extlinux.conf",
+    "boot/grub/grub.cfg",
+    "etc/default/grub",
+    "etc/kernel/cmdline",
+    "etc/default/u-boot",
+];
+const COUNTED: &str = "net.ifnames=0";
+
+/// Links by the kernel's own names, where ports will be called otherwise.
+fn port_names(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let Some(output) = case.output() else { return };
+    let names = counted_ports(output.text(NETPLAN_PATH).unwrap_or_default());
+    let names_by_place = case.view.has(POLICY) && matches!(case.view.look(OVER_POLICY), Ok(None));
+    if names.is_empty() || !names_by_place {
+        return;
+    }
+    let of_rootfs = KERNEL_WORDS.iter().filter_map(|path| case.view.text(path).ok().flatten());
+    let of_boot = case.view.rootfs().boot_files().iter().map(|(_, text)| text.clone());
+    if of_rootfs.chain(of_boot).any(|text| text.contains(COUNTED)) {
+        return;
+    }
+    let names = names.join(" and ");
+    found.whole(
+        &PORT_NAMES,
+        format!(
+            "The output has {names}, as the kernel counts ports; {} lets systemd name them by their place, as in enp1s0, and there would be no {names}.",
+            case.name
+        ),
+        "write mac for the link, and a name of your own (lan0); or port = \"only\"; or the name that the port has on this machine",
+    );
+}
+
+/// Ethernet links of a netplan file that are found by a name that the kernel counts, and by nothing else.
+fn counted_ports(netplan: &str) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    let mut section = "";
+    let mut last_is_counted = false;
+    for line in netplan.lines() {
+        let depth = line.len() - line.trim_start().len();
+        let key = line.trim().trim_end_matches(':');
+        match depth {
+            2 => section = key,
+            4 if section == "ethernets" => {
+                let digits = key.strip_prefix("eth").unwrap_or_default();
+                last_is_counted = !digits.is_empty() && digits.chars().all(|c| c.is_ascii_digit());
+                if last_is_counted {
+                    names.push(key.to_owned());
+                }
+            }
+            6 if section == "ethernets" && key == "match" && last_is_counted => {
+                names.pop();
+                last_is_counted = false;
+            }
+            _ => {}
+        }
+    }
+    names
 }
 
 /// What `place` takes care of is a note there: the change that it shows says the same.
