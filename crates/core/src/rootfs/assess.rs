@@ -1,8 +1,9 @@
 //! Looking a root filesystem over, with or without something that is to be placed on it.
 
 use super::change::{Change, Want};
+use super::entries::own_identity;
 use super::folder::{Rootfs, RootfsFault};
-use super::journal::{self, Occasion, Since, Undone, own_identity};
+use super::journal::{self, Occasion, Since, Undone};
 use super::plan::{Plan, PlanFault, Wishes, plan};
 use super::record::{Record, RecordFault};
 use super::state::State;

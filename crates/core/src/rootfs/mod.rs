@@ -2,6 +2,7 @@
 
 mod assess;
 mod change;
+mod entries;
 mod folder;
 mod image;
 mod journal;

@@ -15,8 +15,8 @@ pub(crate) use super::survey::rewriting::BOOT_PARTITION;
 pub(crate) use names::{merge_hosts, own_names};
 
 use super::change::{Change, Owner, Subject, Want};
+use super::entries::{own_identity, refuse_if_in_the_way};
 use super::folder::{Kind, RootfsFault, split};
-use super::journal::{own_identity, refuse_if_in_the_way};
 use super::survey::Survey;
 use super::view::View;
 use crate::output::{HostFile, HostOutput};
