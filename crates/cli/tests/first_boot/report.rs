@@ -24,11 +24,6 @@ impl Report {
         self.note(question, answer, answer == expected, &format!("{expected:?}"));
     }
 
-    /// Notes a question and its answer, in which this must stand.
-    pub(crate) fn has(&mut self, question: &str, answer: &str, expected: &str) {
-        self.note(question, answer, answer.contains(expected), &format!("something with {expected:?}"));
-    }
-
     fn note(&mut self, question: &str, answer: &str, is_right: bool, expected: &str) {
         let mark = if is_right { "right" } else { "WRONG" };
         let mut lines = answer.lines();
