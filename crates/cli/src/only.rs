@@ -11,6 +11,15 @@ pub(crate) struct Only(Option<GlobSet>);
 impl Only {
     /// Reads the globs, and refuses them when no machine of the site matches.
     pub(crate) fn new(globs: &[String], site: &Site) -> Result<Self, Failure> {
+        Self::among(globs, site.machines.iter().map(Machine::label), "the sheet has")
+    }
+
+    /// The same for machines of these names; `whose` begins the end of the sentence that there is none.
+    pub(crate) fn among<'a>(
+        globs: &[String],
+        mut names: impl Iterator<Item = &'a str>,
+        whose: &str,
+    ) -> Result<Self, Failure> {
         if globs.is_empty() {
             return Ok(Self(None));
         }
@@ -21,9 +30,9 @@ impl Only {
             builder.add(read);
         }
         let set = builder.build().map_err(|error| Failure::CommandLine(format!("--only: {error}")))?;
-        if !site.machines.iter().map(Machine::label).any(|name| set.is_match(name)) {
+        if !names.any(|name| set.is_match(name)) {
             return Err(Failure::CommandLine(format!(
-                "--only {}: the sheet has no machine of such a name",
+                "--only {}: {whose} no machine of such a name",
                 globs.join(" --only ")
             )));
         }

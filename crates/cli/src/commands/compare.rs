@@ -2,8 +2,8 @@
 
 use std::path::Path;
 
-use globset::{Glob, GlobSet, GlobSetBuilder};
 use impostazione_core::compare::{Difference, compare_outputs, compare_rootfs, compare_sheets};
+use impostazione_core::machine::Machine;
 use impostazione_core::output::{OutputFault, TreeOnDisk};
 use impostazione_core::review::review;
 use impostazione_core::rootfs::{Placing, Record, Request, Rootfs};
@@ -14,8 +14,12 @@ use super::check::to_json;
 use super::place::failure;
 use crate::args::{CompareArguments, Format};
 use crate::exit::{Exit, Failure};
+use crate::only::Only;
 use crate::sheet_file::assess_with_file;
 use crate::{mounted, terminal};
+
+/// Begins what is said where no machine fits.
+const NEITHER: &str = "both have";
 
 /// What lies at a path.
 enum Side {
@@ -32,20 +36,20 @@ struct Answer<'a> {
 }
 
 pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Failure> {
-    let only = globs(&arguments.only)?;
-    let includes = |name: &str| only.as_ref().is_none_or(|set| set.is_match(name));
     let (first, second) = (look(&arguments.first)?, look(&arguments.second)?);
     let differences = match (first, second) {
-        (Side::Sheet, Side::Sheet) => sheets(arguments, includes)?,
+        (Side::Sheet, Side::Sheet) => sheets(arguments)?,
         (Side::Output(one, of_one), Side::Output(other, of_other)) => {
+            let names = one.machines();
+            let only = Only::among(&arguments.only, names.into_iter().chain(other.machines()), NEITHER)?;
             let is_meant = |name: &str| {
                 let inner = of_one.as_deref().or(of_other.as_deref());
-                includes(name) && inner.is_none_or(|inner| inner == name)
+                only.includes(name) && inner.is_none_or(|inner| inner == name)
             };
             compare_outputs(&one, &other, is_meant).map_err(files)?
         }
         (Side::Output(tree, inner), Side::Rootfs(rootfs)) => {
-            with_rootfs(&tree, inner.as_deref(), &rootfs, includes)?
+            with_rootfs(&tree, inner.as_deref(), &rootfs, &arguments.only)?
         }
         (Side::Rootfs(_), Side::Output(..)) => {
             return Err(Failure::CommandLine(format!(
@@ -97,20 +101,7 @@ fn look(path: &Path) -> Result<Side, Failure> {
     Ok(Side::Sheet)
 }
 
-fn globs(globs: &[String]) -> Result<Option<GlobSet>, Failure> {
-    if globs.is_empty() {
-        return Ok(None);
-    }
-    let mut set = GlobSetBuilder::new();
-    for glob in globs {
-        let wrong = |error: globset::Error| Failure::CommandLine(format!("--only {glob}: {}", error.kind()));
-        set.add(Glob::new(glob).map_err(wrong)?);
-    }
-    let wrong = |error: globset::Error| Failure::CommandLine(format!("--only: {}", error.kind()));
-    set.build().map(Some).map_err(wrong)
-}
-
-fn sheets(arguments: &CompareArguments, includes: impl Fn(&str) -> bool) -> Result<Vec<Difference>, Failure> {
+fn sheets(arguments: &CompareArguments) -> Result<Vec<Difference>, Failure> {
     let read = |path: &Path| {
         let assessment = assess_with_file(path, &FilesOnly)?;
         if !assessment.is_whole {
@@ -122,7 +113,10 @@ fn sheets(arguments: &CompareArguments, includes: impl Fn(&str) -> bool) -> Resu
         Ok(assessment)
     };
     let (first, second) = (read(&arguments.first)?, read(&arguments.second)?);
-    let (of_first, of_second) = (review(&first.site, &includes), review(&second.site, &includes));
+    let names = first.site.machines.iter().chain(&second.site.machines).map(Machine::label);
+    let only = Only::among(&arguments.only, names, NEITHER)?;
+    let includes = |name: &str| only.includes(name);
+    let (of_first, of_second) = (review(&first.site, includes), review(&second.site, includes));
     Ok(compare_sheets((&first.site, &of_first), (&second.site, &of_second)))
 }
 
@@ -130,10 +124,11 @@ fn with_rootfs(
     tree: &TreeOnDisk,
     inner: Option<&str>,
     rootfs: &Rootfs,
-    includes: impl Fn(&str) -> bool,
+    globs: &[String],
 ) -> Result<Vec<Difference>, Failure> {
+    let only = Only::among(globs, tree.hosts().into_iter(), "the output has")?;
     let record = Record::read(rootfs).map_err(failure)?;
-    let hosts: Vec<&str> = tree.hosts().into_iter().filter(|host| includes(host)).collect();
+    let hosts: Vec<&str> = tree.hosts().into_iter().filter(|host| only.includes(host)).collect();
     let placed =
         record.as_ref().map(|record| record.machine.as_str()).filter(|machine| hosts.contains(machine));
     let machine = match (inner, placed, hosts.as_slice()) {

@@ -26,12 +26,13 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Res
     let findings = &placing.assessment.findings;
     let sources = &placing.assessment.sources;
     // What placing takes care of is shown with the change.
-    let told = findings.iter().filter(|finding| verbose || finding.severity() > Severity::Note);
-    terminal::tell(&terminal::show_findings(told, sources, "", terminal::width()));
+    let told: Vec<&Finding> =
+        findings.iter().filter(|finding| verbose || finding.severity() > Severity::Note).collect();
+    terminal::tell(&terminal::show_findings(told.iter().copied(), sources, "", terminal::width()));
     let is_refused = findings.iter().any(Finding::is_in_the_way);
     // What could be placed is shown all the same where it is only to be shown.
     if is_refused && (!arguments.dry_run || placing.plan.changes.is_empty()) {
-        terminal::tell(&terminal::summary_of_host(&name, Summary::of(1, findings)));
+        terminal::tell(&terminal::summary_of_host(&name, Summary::of(1, told)));
         terminal::complain("nothing was placed: what is an error above must be right first");
         return Ok(Exit::ErrorsRemain);
     }

@@ -6,8 +6,8 @@ use anstyle::{AnsiColor, Style};
 use impostazione_core::compare::lines_of_change;
 use impostazione_core::difference::{DifferentLine, Side};
 use impostazione_core::rootfs::{Change, Outstanding, Owner, Placing, Rootfs, Subject, View, Want};
-use unicode_width::UnicodeWidthStr as _;
 
+use super::finding_view::cut_end;
 use super::{harmless, wrapped_behind};
 
 const STRONG: Style = Style::new().bold();
@@ -106,24 +106,10 @@ pub(super) fn show_lines(text: &mut String, lines: &[DifferentLine], indent: &st
             Side::Second => ('+', COMES),
         };
         let room = width.saturating_sub(indent.len() + 2).max(20);
-        let shown = cut(&harmless(&line.text), room);
+        let shown = cut_end(&harmless(&line.text), room);
         let _ = writeln!(text, "{indent}{style}{mark} {shown}{style:#}");
     }
     if lines.len() > LINE_LIMIT {
         let _ = writeln!(text, "{indent}{FAINT}and {} lines more{FAINT:#}", lines.len() - LINE_LIMIT);
     }
-}
-
-fn cut(text: &str, width: usize) -> String {
-    if text.width() <= width {
-        return text.to_owned();
-    }
-    let mut shown = String::new();
-    for character in text.chars() {
-        if shown.width() + 2 > width {
-            break;
-        }
-        shown.push(character);
-    }
-    shown + "…"
 }

@@ -145,7 +145,7 @@ fn with_hidden(line: &str, range: Range<usize>, hidden: &[Range<usize>]) -> Opti
     Some(shown)
 }
 
-fn cut_end(text: &str, width: usize) -> String {
+pub(super) fn cut_end(text: &str, width: usize) -> String {
     if text.width() <= width {
         return text.to_owned();
     }

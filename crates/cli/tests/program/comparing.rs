@@ -97,6 +97,12 @@ fn outputs_are_compared_by_file() {
 fn a_card_is_compared_with_what_was_placed_on_it() {
     let workspace = with_output();
     let card = Card::new(&workspace);
+    // A name that nothing has is no reason to find no difference.
+    for pair in [["output", CARD], ["output", "output"], ["sheet.toml", "sheet.toml"]] {
+        let (code, said) = compare(&workspace, &[pair[0], pair[1], "--only", "gague-*"]);
+        assert_eq!(code, 2, "{said}");
+        assert!(said.contains("no machine of such a name"), "{said}");
+    }
     let (code, said) = compare(&workspace, &["output", CARD]);
     assert_eq!(code, 2);
     assert!(

@@ -326,6 +326,9 @@ fn a_copy_gets_an_identity_of_its_own_and_is_never_without_keys() {
     render(&bare, &sheet("").replace("10.64.10.11", "10.64.10.19"));
     card.placed(&[]);
     assert_eq!(card.read("etc/ssh/ssh_host_ed25519_key"), first);
+    render(&bare, &sheet(&host("gauge-02", "10.64.10.12")));
+    card.placed(&["--only", "gauge-02", "--replace"]);
+    assert_ne!(card.read("etc/ssh/ssh_host_ed25519_key"), first, "another machine has another key");
     assert_ne!(first, key, "made at random");
 }
 

@@ -63,7 +63,7 @@ impl ListedFile {
 }
 
 /// SHA-256 in hexadecimal digits.
-pub(super) fn digest(bytes: &[u8]) -> String {
+pub(crate) fn digest(bytes: &[u8]) -> String {
     hex::encode(Sha256::digest(bytes))
 }
 

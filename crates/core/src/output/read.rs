@@ -131,7 +131,11 @@ impl TreeOnDisk {
         if let Some(tree) = Self::read(path)? {
             return Ok((tree, None));
         }
-        let full = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+        // As it was written, for messages; a path that does not say its last part, such as `.`, is looked up.
+        let says_both =
+            path.file_name().is_some() && path.parent().is_some_and(|above| !above.as_os_str().is_empty());
+        let full = if says_both { Ok(path.to_owned()) } else { fs::canonicalize(path) };
+        let full = full.unwrap_or_else(|_| path.to_owned());
         let inner = full.file_name().and_then(|name| name.to_str()).map(str::to_owned);
         if let (Some(above), Some(machine)) = (full.parent(), inner)
             && let Some(tree) = Self::read(above)?

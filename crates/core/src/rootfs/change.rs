@@ -2,7 +2,8 @@
 
 use serde::Serialize;
 
-use super::state::{State, digest};
+use super::state::State;
+use crate::output::digest;
 use crate::secret::FileBytes;
 
 /// What is to stand at a path.

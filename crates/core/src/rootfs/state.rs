@@ -88,11 +88,6 @@ impl State {
     }
 }
 
-/// SHA-256 of bytes, in hexadecimal digits.
-pub(super) fn digest(bytes: &[u8]) -> String {
-    hex::encode(Sha256::digest(bytes))
-}
-
 /// Size and digest of the regular file under a name.
 fn digest_of(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<(u64, String), RootfsFault> {
     let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;

@@ -79,7 +79,7 @@ fn netplan_files(path: &Path) -> Result<Vec<PathBuf>, Failure> {
     by_name.sort_by(|one, other| one.file_name().cmp(&other.file_name()));
     if by_name.is_empty() {
         return Err(Failure::Files(format!(
-            "{name} holds no netplan file: none that ends in .yaml, and no etc/netplan"
+            "{name} holds no netplan file (none that ends in .yaml, no etc/netplan) and is no root filesystem (no etc/os-release)"
         )));
     }
     Ok(by_name)

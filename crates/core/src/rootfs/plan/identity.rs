@@ -87,9 +87,10 @@ fn host_keys(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     Ok(())
 }
 
-/// The key that an earlier placement made up, if it is still there: the host keeps it.
+/// The key that an earlier placement of this machine made up, if it is still there: the host keeps it, and no other gets it.
 fn made_before(ground: Ground<'_>) -> Result<Option<(Want, Want)>, PlanFault> {
-    let Some(record) = ground.view.record() else { return Ok(None) };
+    let of_this = ground.view.record().filter(|record| record.machine == ground.output.machine);
+    let Some(record) = of_this else { return Ok(None) };
     let is_made_up = |path: &str| record.step(path).is_some_and(|(_, step)| step.is_made_up);
     if !is_made_up(HOST_KEY_PATH) || !is_made_up(PUBLIC_HOST_KEY_PATH) {
         return Ok(None);
