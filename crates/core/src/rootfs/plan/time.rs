@@ -70,24 +70,29 @@ fn without_servers(text: &str, is_main: bool, has_keys: bool) -> String {
         }
         new += line;
     }
-    let mut add = |path: &str, line: String| {
-        let is_read = text
-            .lines()
-            .map(str::trim)
-            .filter(|line| !line.starts_with(['#', '!', '%', ';']))
-            .any(|line| line.contains(path));
-        if is_main && !is_read {
+    let mut add = |directive: &str, path: &str| {
+        if is_main && !says(&new, directive, path) {
             if !new.is_empty() && !new.ends_with('\n') {
                 new.push('\n');
             }
-            new += &line;
+            new += &format!("{directive} {path}\n");
         }
     };
-    add("/etc/chrony/sources.d", "sourcedir /etc/chrony/sources.d\n".to_owned());
+    add("sourcedir", "/etc/chrony/sources.d");
     if has_keys {
-        add(&format!("/{CHRONY_KEYS_PATH}"), format!("keyfile /{CHRONY_KEYS_PATH}\n"));
+        add("keyfile", &format!("/{CHRONY_KEYS_PATH}"));
     }
     new
+}
+
+/// Whether a line of the text has this directive, in whichever case (chrony.conf(5)), with this path as an argument. A
+/// line that is set aside or a comment has none: its first word is another one.
+fn says(text: &str, directive: &str, path: &str) -> bool {
+    text.lines().any(|line| {
+        let mut words = line.split_whitespace();
+        words.next().is_some_and(|word| word.eq_ignore_ascii_case(directive))
+            && words.any(|word| word.trim_end_matches('/') == path)
+    })
 }
 
 /// Adds our keys to those that are there: of one number there is one key.
@@ -146,5 +151,21 @@ mod tests {
                 "driftfile /x\nsourcedir /etc/chrony/sources.d\nkeyfile /etc/chrony/chrony.keys\n"
             )
         );
+    }
+
+    #[test]
+    fn a_path_that_another_line_mentions_is_not_read_for_that() {
+        let read = "SourceDir /run/sources /etc/chrony/sources.d/\n";
+        assert_eq!(without_servers(read, true, false), read, "it is read already");
+        for unread in [
+            "server sourcedir /etc/chrony/sources.d\n",
+            "#sourcedir /etc/chrony/sources.d\n",
+            "sourcedir /etc/chrony/sources.d.old\n",
+            "confdir /etc/chrony/sources.d\n",
+        ] {
+            let new = without_servers(unread, true, false);
+            assert!(new.ends_with("\nsourcedir /etc/chrony/sources.d\n"), "{new}");
+            assert_eq!(without_servers(&new, true, false), new, "a second time changes nothing");
+        }
     }
 }
