@@ -75,7 +75,7 @@ fn without_servers(text: &str, is_main: bool, has_keys: bool) -> String {
             if !new.is_empty() && !new.ends_with('\n') {
                 new.push('\n');
             }
-            new += &format!("{directive} {path}\n");
+            new.extend([directive, " ", path, "\n"]);
         }
     };
     add("sourcedir", "/etc/chrony/sources.d");
