@@ -2,17 +2,17 @@
 
 use std::path::Path;
 
-use impostazione_core::rootfs::{Rootfs, RootfsImage};
+use impostazione_core::rootfs::{Access, Rootfs, RootfsImage};
 
 use crate::args::WhereArguments;
 use crate::exit::Failure;
 
 /// A root filesystem that is open. Where it is a partition of an image, nothing else sees it mounted, and the kernel lets go of
 /// it when this is dropped, however the program ends.
-pub(crate) fn open(place: &WhereArguments) -> Result<Rootfs, Failure> {
+pub(crate) fn open(place: &WhereArguments, access: Access) -> Result<Rootfs, Failure> {
     match (&place.root, &place.image) {
         (Some(folder), _) => open_folder(folder),
-        (None, Some(image)) => open_image(image),
+        (None, Some(image)) => open_image(image, access),
         (None, None) => Err(Failure::CommandLine(
             "name a root filesystem with --root, or an image with --image".to_owned(),
         )),
@@ -20,9 +20,9 @@ pub(crate) fn open(place: &WhereArguments) -> Result<Rootfs, Failure> {
 }
 
 /// The root filesystem in an image.
-pub(crate) fn open_image(image: &Path) -> Result<Rootfs, Failure> {
+pub(crate) fn open_image(image: &Path, access: Access) -> Result<Rootfs, Failure> {
     let image = RootfsImage::open(image).map_err(|fault| Failure::Files(fault.to_string()))?;
-    image.mount().map_err(|fault| Failure::Files(fault.to_string()))
+    image.mount(access).map_err(|fault| Failure::Files(fault.to_string()))
 }
 
 /// The root filesystem in a folder.

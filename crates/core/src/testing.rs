@@ -209,6 +209,7 @@ fn rootfs_example(example: &str) -> Assessment {
             before: State::Absent,
             after: State::Absent,
             is_made_up: false,
+            is_on_another: false,
         }],
         ..Record::default()
     });

@@ -3,7 +3,7 @@
 use globset::Glob;
 use impostazione_core::finding::{Finding, Severity, Summary};
 use impostazione_core::output::{HostOutput, TreeOnDisk};
-use impostazione_core::rootfs::{self, Placing, Request, Rootfs, Wishes};
+use impostazione_core::rootfs::{self, Access, Placing, Request, Rootfs, Wishes};
 use jiff::Timestamp;
 
 use crate::args::PlaceArguments;
@@ -13,9 +13,10 @@ use crate::{mounted, terminal};
 
 pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     let output = read_output(arguments)?;
-    let rootfs = mounted::open(&arguments.place)?;
-    let name = rootfs.name().display().to_string();
     // A dry run reads only.
+    let access = if arguments.dry_run { Access::Look } else { Access::Change };
+    let rootfs = mounted::open(&arguments.place, access)?;
+    let name = rootfs.name().display().to_string();
     let _lock = (!arguments.dry_run).then(|| rootfs.lock()).transpose().map_err(failure)?;
     let request = Request {
         wishes: Wishes { fresh_identity: arguments.fresh_identity },

@@ -1,6 +1,6 @@
 //! `undo`
 
-use impostazione_core::rootfs::{Record, clear, inspect_rootfs, take_back};
+use impostazione_core::rootfs::{Access, Record, check_reach, clear, inspect_rootfs, take_back};
 
 use super::place::failure;
 use crate::args::UndoArguments;
@@ -9,7 +9,7 @@ use crate::question::ask;
 use crate::{mounted, terminal};
 
 pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failure> {
-    let rootfs = mounted::open(&arguments.place)?;
+    let rootfs = mounted::open(&arguments.place, Access::Change)?;
     let name = rootfs.name().display().to_string();
     let _lock = rootfs.lock().map_err(failure)?;
     let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
@@ -25,6 +25,7 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
         }
         return Err(Failure::Files(format!("{name} has no placement to be taken back")));
     };
+    check_reach(&rootfs, record).map_err(failure)?;
     if !quiet {
         terminal::print(&about(record))?;
     }

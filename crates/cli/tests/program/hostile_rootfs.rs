@@ -6,7 +6,7 @@ use std::os::unix::fs::symlink;
 use std::process::Command;
 
 use crate::card::{Card, list, with_output};
-use crate::support::{Run, Workspace};
+use crate::support::{Run, Workspace, unwrapped};
 
 /// What is expected of a placement.
 enum Ends {
@@ -73,7 +73,7 @@ fn try_one(name: &str, lay: &dyn Fn(&Card<'_>, &str), ends: &Ends) -> Result<(),
     lay(&card, &sentinel.path());
     let before = card.list();
     let run = card.place(&["--yes"]);
-    let said = run.stderr.split_whitespace().collect::<Vec<_>>().join(" ");
+    let said = unwrapped(&run.stderr);
     let verdict = match ends {
         Refused(says) => {
             (matches!(run.code, 1 | 3) && said.contains(says) && card.list() == before).then_some(())

@@ -5,7 +5,7 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::process::Command;
 
 use crate::card::{CARD, Card, STOCK_HASH, render, sheet, with_output};
-use crate::support::{KEY, Run, Workspace, host};
+use crate::support::{KEY, Run, Workspace, host, unwrapped};
 
 /// A public key such as a host has.
 pub(crate) const PUBLIC_KEY: &str =
@@ -522,7 +522,7 @@ fn users_that_cannot_be_brought_together_are_told_by_line() {
         let before = card.list();
         let run = card.place(&["--yes"]);
         assert_eq!(run.code, 1, "{}", run.stderr);
-        let said = run.stderr.split_whitespace().collect::<Vec<_>>().join(" ");
+        let said = unwrapped(&run.stderr);
         assert!(said.contains("error rootfs-account-conflict") && said.contains(says), "{said}");
         assert_eq!(card.list(), before);
     };

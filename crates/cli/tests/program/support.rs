@@ -251,3 +251,8 @@ fn collect(top: &Path, folder: &Path, files: &mut Vec<(String, Vec<u8>)>) {
         }
     }
 }
+
+/// A text with its lines and blanks as one line of words, since what is shown is wrapped to the width of the terminal.
+pub(crate) fn unwrapped(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}

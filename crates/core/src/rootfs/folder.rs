@@ -9,6 +9,9 @@ use std::path::{Path, PathBuf};
 use rustix::fs::{AtFlags, Dir, FileType, Mode, OFlags, ResolveFlags, Stat};
 use rustix::io::Errno;
 
+use super::boot::BootPartition;
+use super::state::State;
+use super::survey::boot::{KERNEL_LINE, mounted_by_list};
 use crate::beside::plain;
 use crate::secret::FileBytes;
 use crate::size::ByteSize;
@@ -72,6 +75,11 @@ pub enum RootfsFault {
         /// Whether everything is as it was again.
         is_back: bool,
     },
+    /// A part of it is not mounted.
+    #[error(
+        "/{0} was changed by the placement, and lies on a filesystem of its own that is not mounted at /{1} of the rootfs now; mount it there, or name the whole image with --image"
+    )]
+    NotMounted(String, String),
     /// Somebody else is placing on it, or taking back.
     #[error("another `place` or `undo` is at work on {}; wait until it has ended", .0.display())]
     Busy(PathBuf),
@@ -176,8 +184,12 @@ pub struct Room {
 pub struct Rootfs {
     top: OwnedFd,
     name: PathBuf,
-    /// Files of a boot partition that only an image has.
-    boot_files: Vec<(String, String)>,
+    /// Whether it was opened so that nothing can be written, and not found so.
+    is_for_looking: bool,
+    /// The boot partition beside it in an image.
+    boot: Option<BootPartition>,
+    /// The image that it lies in, which is locked until this is closed.
+    image: Option<File>,
 }
 
 /// Keeps others from placing on a root filesystem, or taking back, until it is dropped.
@@ -206,24 +218,62 @@ impl Rootfs {
                 ),
             },
         })?;
-        Ok(Self { top, name: path.to_owned(), boot_files: Vec::new() })
+        Ok(Self { top, name: path.to_owned(), is_for_looking: false, boot: None, image: None })
     }
 
     /// Takes a filesystem that is mounted for this alone.
-    pub fn of_mount(top: OwnedFd, name: PathBuf) -> Self {
-        Self { top, name, boot_files: Vec::new() }
+    pub(super) fn of_mount(top: OwnedFd, name: PathBuf, is_for_looking: bool) -> Self {
+        Self { top, name, is_for_looking, boot: None, image: None }
     }
 
-    /// The same with files of a boot partition beside it, which can be looked at and not be changed: names and texts.
+    /// The same as a part of an image, with the boot partition that the booted host will have beside it.
     #[must_use]
-    pub fn with_boot_files(mut self, files: Vec<(String, String)>) -> Self {
-        self.boot_files = files;
+    pub(super) fn of_image(mut self, image: File, boot: Option<BootPartition>) -> Self {
+        self.image = Some(image);
+        self.boot = boot;
         self
     }
 
-    /// Files of a boot partition that is no part of it.
-    pub fn boot_files(&self) -> &[(String, String)] {
-        &self.boot_files
+    /// The boot partition and the name on it that a path leads to, where it lies on one that the kernel has not mounted.
+    pub(super) fn on_boot_partition<'p>(&self, path: &'p str) -> Option<(&BootPartition, &'p str)> {
+        let boot = self.boot.as_ref()?;
+        Some((boot, boot.name_of(path)?))
+    }
+
+    /// Whether a path lies on another filesystem than the top, or would if it were mounted.
+    pub(super) fn is_on_another(&self, path: &str) -> Result<bool, RootfsFault> {
+        if self.on_boot_partition(path).is_some() {
+            return Ok(true);
+        }
+        let device = |folder: &OwnedFd| {
+            let stat = rustix::fs::fstat(folder);
+            stat.map(|stat| stat.st_dev).map_err(|errno| RootfsFault::refused("read", path, errno))
+        };
+        match self.parent(path)? {
+            Some((folder, _)) => Ok(device(&folder)? != device(&self.top)?),
+            None => Ok(false),
+        }
+    }
+
+    /// Where the boot partition belongs that the list of filesystems has, where nothing is mounted there. Of an image all
+    /// partitions are seen.
+    pub(crate) fn unseen_boot_partition(&self) -> Option<&'static str> {
+        let folder = mounted_by_list(self)?;
+        let inside = format!("{folder}/{KERNEL_LINE}");
+        let is_seen =
+            self.image.is_some() || self.has(&inside) || self.is_on_another(&inside).unwrap_or(false);
+        (!is_seen).then_some(folder)
+    }
+
+    /// The state of a path.
+    pub(super) fn state(&self, path: &str) -> Result<State, RootfsFault> {
+        if let Some((boot, name)) = self.on_boot_partition(path) {
+            return boot.state(path, name);
+        }
+        match self.parent(path)? {
+            None => Ok(State::Absent),
+            Some((folder, name)) => State::at(folder.as_fd(), name, path),
+        }
     }
 
     /// Keeps others from placing on it meanwhile.
@@ -244,12 +294,18 @@ impl Rootfs {
 
     /// What stands at the end of a path, which is not followed if it is a link; nothing where nothing is.
     pub fn look(&self, path: &str) -> Result<Option<Found>, RootfsFault> {
+        if let Some((boot, name)) = self.on_boot_partition(path) {
+            return boot.look(path, name);
+        }
         let Some((parent, name)) = self.parent(path)? else { return Ok(None) };
         look_in(parent.as_fd(), name, path)
     }
 
     /// What a path leads to when every link is followed.
     pub fn follow(&self, path: &str) -> Result<Option<Found>, RootfsFault> {
+        if let Some((boot, name)) = self.on_boot_partition(path) {
+            return boot.look(path, name);
+        }
         match self.open_at(path, OFlags::PATH) {
             Ok(found) => {
                 let stat =
@@ -273,6 +329,9 @@ impl Rootfs {
 
     /// Reads the file that a path leads to; nothing where there is none. A pipe or a device is never opened to be read.
     pub fn read(&self, path: &str) -> Result<Option<FileBytes>, RootfsFault> {
+        if let Some((boot, name)) = self.on_boot_partition(path) {
+            return boot.read(path, name);
+        }
         let Some(found) = self.follow(path)? else { return Ok(None) };
         match found.kind {
             Kind::File if found.size > READ_LIMIT => {
@@ -346,7 +405,8 @@ impl Rootfs {
         Ok(Room {
             bytes: found.f_bavail.saturating_mul(found.f_frsize),
             files: (found.f_files > 0).then_some(found.f_favail),
-            is_read_only: found.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY),
+            is_read_only: !self.is_for_looking
+                && found.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY),
         })
     }
 

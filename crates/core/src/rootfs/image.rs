@@ -1,22 +1,33 @@
 //! A raw image of a whole disk or card, and the root filesystem in it.
 //!
 //! The partition is attached to a loop device at its offset and mounted without being put anywhere (`fsmount(2)`): nothing but
-//! this process sees it, and the kernel takes it down when the process ends, however that comes about.
+//! this process sees it, and the kernel takes it down when the process ends, however that comes about. Two mounts of one
+//! filesystem that do not know of each other would damage it, so the image is locked meanwhile, and one that is attached to
+//! another loop device is not touched.
 
 use std::fs::File;
 use std::io::{self, Read as _, Seek, SeekFrom};
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::time::Duration;
 
+use rustix::fs::FlockOperation;
+use rustix::io::Errno;
 use rustix::mount::{FsMountFlags, FsOpenFlags, MountAttrFlags};
 
+use super::boot::BootPartition;
 use super::folder::Rootfs;
+use super::survey::boot::mount_point;
 use crate::beside::plain;
 use crate::size::ByteSize;
 
 /// Bytes of a sector in a partition table, but for disks of larger ones, which say so.
 const SECTOR: u64 = 512;
+/// How often it is looked whether the kernel has let go of an image, and how long is waited in between: after a command has
+/// ended, it takes a moment.
+const LOOKS: usize = 40;
+const BETWEEN_LOOKS: Duration = Duration::from_millis(50);
 
 /// An image with a partition that holds a root filesystem.
 #[derive(Debug)]
@@ -47,6 +58,15 @@ pub enum Filesystem {
     Fat,
     /// Something else.
     Other,
+}
+
+/// What an image is opened for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Access {
+    /// Looking: not a byte of it changes.
+    Look,
+    /// Changing.
+    Change,
 }
 
 impl Filesystem {
@@ -86,6 +106,28 @@ pub enum ImageFault {
         /// The partitions that it has.
         found: String,
     },
+    /// There are several.
+    #[error("{} has a root filesystem on each of its partitions {}, and which of them starts is not known here; mount the one that is meant, and name it with --root", .0.display(), .1)]
+    SeveralRootfs(PathBuf, String),
+    /// Its boot partition cannot be read.
+    #[error("the boot partition of {} cannot be read as FAT: {reason}; whether the kernel is told to undo what is placed cannot be seen", .path.display())]
+    BootPartition {
+        /// The image.
+        path: PathBuf,
+        /// Why not.
+        reason: String,
+    },
+    /// Something else has it attached.
+    #[error("{} is attached to {device} already, and a second mount beside that would damage it; unmount it and let go of it with `losetup --detach {device}`, or mount its partitions and name them with --root", .path.display())]
+    Attached {
+        /// The image.
+        path: PathBuf,
+        /// The loop device.
+        device: String,
+    },
+    /// Another command is at work on it.
+    #[error("another `place`, `undo` or `inspect` is at work on {}; wait until it has ended", .0.display())]
+    Busy(PathBuf),
     /// Only root can do this.
     #[error("{} is mounted by the kernel, which takes root; run the command as root, or mount the partition and name it with --root", .0.display())]
     NotRoot(PathBuf),
@@ -120,36 +162,120 @@ impl RootfsImage {
     }
 
     /// Mounts the partition that holds a root filesystem, for this process alone.
-    pub fn mount(&self) -> Result<Rootfs, ImageFault> {
+    ///
+    /// Each partition that could be it is looked at first, so that nothing is changed on one that is not.
+    pub fn mount(&self, access: Access) -> Result<Rootfs, ImageFault> {
         if !rustix::process::geteuid().is_root() {
             return Err(ImageFault::NotRoot(self.path.clone()));
         }
-        for partition in self.partitions.iter().filter(|partition| partition.filesystem == Filesystem::Ext4) {
-            let top = self.mount_partition(partition)?;
-            let rootfs = Rootfs::of_mount(top, self.path.clone()).with_boot_files(self.boot_files());
-            if rootfs.has("etc/os-release") || rootfs.has("usr/lib/os-release") {
-                return Ok(rootfs);
+        let candidates: Vec<&Partition> =
+            self.partitions.iter().filter(|partition| partition.filesystem == Filesystem::Ext4).collect();
+        if candidates.is_empty() {
+            return Err(self.no_rootfs());
+        }
+        let locked = self.lock(access)?;
+        let mut fitting = Vec::new();
+        for partition in candidates {
+            if self.rootfs_on(partition, Access::Look)?.is_some() {
+                fitting.push(partition);
             }
         }
+        let partition = match fitting.as_slice() {
+            [one] => one,
+            [] => return Err(self.no_rootfs()),
+            several => {
+                let numbers: Vec<String> =
+                    several.iter().map(|partition| partition.number.to_string()).collect();
+                return Err(ImageFault::SeveralRootfs(self.path.clone(), numbers.join(" and ")));
+            }
+        };
+        let rootfs = self.rootfs_on(partition, access)?.ok_or_else(|| self.no_rootfs())?;
+        let boot = self.boot_partition(&locked)?;
+        let boot = boot.map(|boot| boot.at(mount_point(&rootfs)));
+        Ok(rootfs.of_image(locked, boot))
+    }
+
+    /// Mounts a partition, if it holds a root filesystem.
+    fn rootfs_on(&self, partition: &Partition, access: Access) -> Result<Option<Rootfs>, ImageFault> {
+        let top = self.mount_partition(partition, access)?;
+        let rootfs = Rootfs::of_mount(top, self.path.clone(), access == Access::Look);
+        Ok((rootfs.has("etc/os-release") || rootfs.has("usr/lib/os-release")).then_some(rootfs))
+    }
+
+    fn no_rootfs(&self) -> ImageFault {
         let found: Vec<String> = self
             .partitions
             .iter()
             .map(|partition| format!("{} of {}", partition.filesystem.word(), ByteSize(partition.size)))
             .collect();
         let found = if found.is_empty() { "none at all".to_owned() } else { found.join(", ") };
-        Err(ImageFault::NoRootfs { path: self.path.clone(), found })
+        ImageFault::NoRootfs { path: self.path.clone(), found }
     }
 
-    /// Files of the boot partition on which the first boot depends. One that cannot be read as FAT has none.
-    fn boot_files(&self) -> Vec<(String, String)> {
-        let fat = self.partitions.iter().find(|partition| partition.filesystem == Filesystem::Fat);
-        fat.and_then(|partition| boot_files(&self.path, partition).ok()).unwrap_or_default()
+    /// Opens the image, and keeps other commands from it until the file is closed.
+    fn lock(&self, access: Access) -> Result<File, ImageFault> {
+        let refused = |doing, error: &io::Error| ImageFault::Refused {
+            path: self.path.clone(),
+            doing,
+            reason: plain(error),
+        };
+        let (doing, operation) = match access {
+            Access::Look => ("read", FlockOperation::NonBlockingLockShared),
+            Access::Change => ("written", FlockOperation::NonBlockingLockExclusive),
+        };
+        let file = File::options()
+            .read(true)
+            .write(access == Access::Change)
+            .open(&self.path)
+            .map_err(|error| refused(doing, &error))?;
+        match rustix::fs::flock(&file, operation) {
+            Ok(()) => {}
+            Err(Errno::WOULDBLOCK) => return Err(ImageFault::Busy(self.path.clone())),
+            Err(errno) => return Err(refused("locked", &errno.into())),
+        }
+        if access == Access::Change {
+            self.refuse_attached()?;
+        }
+        Ok(file)
     }
 
-    fn mount_partition(&self, partition: &Partition) -> Result<OwnedFd, ImageFault> {
+    /// Refuses an image that a loop device has, once the kernel has had time to let go of it after an earlier command.
+    fn refuse_attached(&self) -> Result<(), ImageFault> {
+        let mut device = self.attached()?;
+        for _ in 0..LOOKS {
+            if device.is_none() {
+                break;
+            }
+            std::thread::sleep(BETWEEN_LOOKS);
+            device = self.attached()?;
+        }
+        device.map_or(Ok(()), |device| Err(ImageFault::Attached { path: self.path.clone(), device }))
+    }
+
+    /// The first loop device that has the image.
+    fn attached(&self) -> Result<Option<String>, ImageFault> {
+        let mut command = Command::new("losetup");
+        command.args(["--list", "--noheadings", "--output", "NAME", "--associated"]).arg(&self.path);
+        Ok(self.losetup(&mut command)?.lines().next().map(|line| line.trim().to_owned()))
+    }
+
+    /// The boot partition, where one has something to say to the first boot.
+    fn boot_partition(&self, image: &File) -> Result<Option<BootPartition>, ImageFault> {
+        for partition in self.partitions.iter().filter(|partition| partition.filesystem == Filesystem::Fat) {
+            let found = BootPartition::find(image, partition.start, partition.size).map_err(|error| {
+                ImageFault::BootPartition { path: self.path.clone(), reason: plain(&error) }
+            })?;
+            if found.is_some() {
+                return Ok(found);
+            }
+        }
+        Ok(None)
+    }
+
+    fn mount_partition(&self, partition: &Partition, access: Access) -> Result<OwnedFd, ImageFault> {
         let refused = |doing, reason: String| ImageFault::Refused { path: self.path.clone(), doing, reason };
-        let device = self.attach(partition)?;
-        let mounted = mount_alone(&device);
+        let device = self.attach(partition, access)?;
+        let mounted = mount_alone(&device, access);
         // While it is mounted the kernel only notes that the device is to go with the mount.
         let detached = Command::new("losetup").arg("--detach").arg(&device).status();
         let top = mounted.map_err(|error| refused("mounted", plain(&error)))?;
@@ -160,20 +286,26 @@ impl RootfsImage {
     }
 
     /// Attaches a partition to a loop device, whose path is given.
-    fn attach(&self, partition: &Partition) -> Result<String, ImageFault> {
+    fn attach(&self, partition: &Partition, access: Access) -> Result<String, ImageFault> {
+        let mut command = Command::new("losetup");
+        command
+            .args(["--find", "--show", "--offset", &partition.start.to_string()])
+            .args(["--sizelimit", &partition.size.to_string()])
+            .args((access == Access::Look).then_some("--read-only"))
+            .arg(&self.path);
+        self.losetup(&mut command)
+    }
+
+    /// What losetup prints.
+    fn losetup(&self, command: &mut Command) -> Result<String, ImageFault> {
         let refused = |reason: String| ImageFault::Refused {
             path: self.path.clone(),
             doing: "attached to a loop device",
             reason,
         };
-        let output = Command::new("losetup")
-            .args(["--find", "--show", "--offset", &partition.start.to_string()])
-            .args(["--sizelimit", &partition.size.to_string()])
-            .arg(&self.path)
-            .output()
-            .map_err(|error| {
-                refused(format!("losetup of util-linux cannot be started: {}", plain(&error)))
-            })?;
+        let output = command.output().map_err(|error| {
+            refused(format!("losetup of util-linux cannot be started: {}", plain(&error)))
+        })?;
         if !output.status.success() {
             return Err(refused(String::from_utf8_lossy(&output.stderr).trim().to_owned()));
         }
@@ -181,77 +313,21 @@ impl RootfsImage {
     }
 }
 
-/// What the boot partition of an image has in the files of kernel command lines.
-fn boot_files(path: &Path, partition: &Partition) -> io::Result<Vec<(String, String)>> {
-    let file = File::open(path)?;
-    let window = Window { file, start: partition.start, size: partition.size, position: 0 };
-    let fat = fatfs::FileSystem::new(window, fatfs::FsOptions::new())?;
-    let top = fat.root_dir();
-    let mut files = Vec::new();
-    for name in BOOT_FILES {
-        let Ok(file) = top.open_file(name) else { continue };
-        let mut text = Vec::new();
-        file.take(BOOT_FILE_LIMIT).read_to_end(&mut text)?;
-        files.push((name.to_owned(), String::from_utf8_lossy(&text).into_owned()));
-    }
-    Ok(files)
-}
-
-/// Files of a boot partition with words for the kernel.
-const BOOT_FILES: [&str; 1] = ["cmdline.txt"];
-/// The kernel takes no longer command line than a few kilobytes.
-const BOOT_FILE_LIMIT: u64 = 64 * 1024;
-
-/// A part of a file, which can be read and not be written.
-struct Window {
-    file: File,
-    start: u64,
-    size: u64,
-    position: u64,
-}
-
-impl io::Read for Window {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let left = self.size.saturating_sub(self.position);
-        let most = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len());
-        self.file.seek(SeekFrom::Start(self.start.saturating_add(self.position)))?;
-        let count = self.file.read(buffer.get_mut(..most).unwrap_or_default())?;
-        self.position += count as u64;
-        Ok(count)
-    }
-}
-
-impl io::Write for Window {
-    fn write(&mut self, _: &[u8]) -> io::Result<usize> {
-        Err(io::ErrorKind::Unsupported.into())
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
-
-impl Seek for Window {
-    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
-        let position = match to {
-            SeekFrom::Start(position) => Some(position),
-            SeekFrom::Current(by) => self.position.checked_add_signed(by),
-            SeekFrom::End(by) => self.size.checked_add_signed(by),
-        };
-        self.position = position.ok_or(io::ErrorKind::InvalidInput)?;
-        Ok(self.position)
-    }
-}
-
 /// Mounts an ext4 filesystem nowhere: it is reached by the file that is given, and by nothing else.
-fn mount_alone(device: &str) -> io::Result<OwnedFd> {
+fn mount_alone(device: &str, access: Access) -> io::Result<OwnedFd> {
     let context = rustix::mount::fsopen("ext4", FsOpenFlags::FSOPEN_CLOEXEC)?;
     rustix::mount::fsconfig_set_string(&context, "source", device)?;
-    rustix::mount::fsconfig_create(&context)?;
-    let none = MountAttrFlags::MOUNT_ATTR_NODEV
+    let mut attributes = MountAttrFlags::MOUNT_ATTR_NODEV
         | MountAttrFlags::MOUNT_ATTR_NOSUID
         | MountAttrFlags::MOUNT_ATTR_NOEXEC;
-    Ok(rustix::mount::fsmount(&context, FsMountFlags::FSMOUNT_CLOEXEC, none)?)
+    if access == Access::Look {
+        rustix::mount::fsconfig_set_flag(&context, "ro")?;
+        // What a filesystem that was not unmounted has still to do is not done while it is only looked at.
+        rustix::mount::fsconfig_set_flag(&context, "norecovery")?;
+        attributes |= MountAttrFlags::MOUNT_ATTR_RDONLY;
+    }
+    rustix::mount::fsconfig_create(&context)?;
+    Ok(rustix::mount::fsmount(&context, FsMountFlags::FSMOUNT_CLOEXEC, attributes)?)
 }
 
 /// The partitions of an image: by a GPT, by an MBR, or the whole of it where it is one filesystem.

@@ -122,7 +122,8 @@ impl<'a> Making<'a> {
             if self.own.is_some_and(|own| !belongs_as_wanted(&change.want, own)) {
                 not_owned.push(change.path.clone());
             }
-            if !before.is_absent() || !after.is_absent() {
+            let is_on_boot_partition = self.rootfs.on_boot_partition(&change.path).is_some();
+            if !is_on_boot_partition && (!before.is_absent() || !after.is_absent()) {
                 let (parent, _) = split(&change.path);
                 if self.rootfs.follow(parent)?.is_some() {
                     remember_times(self.rootfs, parent, &mut self.folders)?;
@@ -135,6 +136,7 @@ impl<'a> Making<'a> {
                 before,
                 after,
                 is_made_up: change.is_made_up,
+                is_on_another: self.rootfs.is_on_another(&change.path)?,
             });
         }
         let record = Record {
@@ -168,6 +170,12 @@ impl<'a> Making<'a> {
     /// Keeps what stands at a path: by a second name for it where the filesystem has them, else by a copy.
     fn keep(&self, number: usize, change: &Change) -> Result<State, RootfsFault> {
         let path = change.path.as_str();
+        if let Some((boot, name)) = self.rootfs.on_boot_partition(path) {
+            if let Some(bytes) = boot.read(path, name)? {
+                write_new(self.kept.as_fd(), &number.to_string(), &bytes, 0o600, None, path)?;
+            }
+            return boot.state(path, name);
+        }
         let Some((parent, name)) = self.rootfs.parent(path)? else { return Ok(State::Absent) };
         let before = State::at(parent.as_fd(), name, path)?;
         match &before {
@@ -198,6 +206,7 @@ impl<'a> Making<'a> {
         let name = number.to_string();
         let file = write_new(self.new.as_fd(), &name, bytes, mode, owner, &change.path)?;
         if matches!(before, State::File { .. })
+            && self.rootfs.on_boot_partition(&change.path).is_none()
             && let Some((parent, old)) = self.rootfs.parent(&change.path)?
         {
             let old = open_to_read(parent.as_fd(), old, &change.path)?;
@@ -218,6 +227,14 @@ fn belongs_as_wanted(want: &Want, own: Owner) -> bool {
 fn carry_out(rootfs: &Rootfs, new: &OwnedFd, record: &Record) -> Result<(), RootfsFault> {
     for (number, step) in record.steps.iter().enumerate() {
         let path = step.path.as_str();
+        if let Some((boot, name)) = rootfs.on_boot_partition(path) {
+            let ready = format!("{RECORD_FOLDER}/{NEW}/{number}");
+            if let Some(bytes) = rootfs.read(&ready)? {
+                boot.write(path, name, &bytes)?;
+            }
+            remove_if_there(new.as_fd(), &number.to_string(), path)?;
+            continue;
+        }
         let (parent, name) = rootfs.parent(path)?.ok_or_else(|| {
             RootfsFault::Unreachable(path.to_owned(), "the folder that it belongs into is not there")
         })?;
@@ -269,20 +286,23 @@ pub enum Since {
     AsBefore,
     /// Somebody has changed it since.
     Changed(State),
+    /// It lies on another filesystem, which is not mounted now.
+    OutOfReach,
 }
 
 /// What has become of each step of a placement, in its order.
 pub(super) fn since(rootfs: &Rootfs, record: &Record) -> Result<Vec<Since>, RootfsFault> {
     let of_step = |step: &Step| {
-        let now = match rootfs.parent(&step.path)? {
-            None => State::Absent,
-            Some((parent, name)) => State::at(parent.as_fd(), name, &step.path)?,
-        };
+        if is_out_of_reach(rootfs, step)? {
+            return Ok(Since::OutOfReach);
+        }
+        let now = rootfs.state(&step.path)?;
         Ok(if now == step.after {
             Since::AsPlaced
         } else if now == step.before {
             Since::AsBefore
-        } else if (record.is_under_way && is_half_made(step, &now)) || is_for_the_host_to_change(step) {
+        } else if (record.is_under_way && is_half_made(rootfs, step, &now)) || is_for_the_host_to_change(step)
+        {
             Since::AsPlaced
         } else {
             Since::Changed(now)
@@ -291,9 +311,29 @@ pub(super) fn since(rootfs: &Rootfs, record: &Record) -> Result<Vec<Since>, Root
     record.steps.iter().map(of_step).collect()
 }
 
-/// Whether a folder was made and did not get its mode and owner before placing was cut off.
-fn is_half_made(step: &Step, now: &State) -> bool {
-    matches!((&step.after, now), (State::Folder { .. }, State::Folder { .. }))
+/// Whether the path lies on a filesystem of its own that is not there now.
+fn is_out_of_reach(rootfs: &Rootfs, step: &Step) -> Result<bool, RootfsFault> {
+    Ok(step.is_on_another && !rootfs.is_on_another(&step.path)?)
+}
+
+/// Refuses a placement of which a part lies on a filesystem that is not mounted now: it could only be taken back in part.
+pub fn check_reach(rootfs: &Rootfs, record: &Record) -> Result<(), RootfsFault> {
+    for step in &record.steps {
+        if is_out_of_reach(rootfs, step)? {
+            return Err(RootfsFault::NotMounted(step.path.clone(), split(&step.path).0.to_owned()));
+        }
+    }
+    Ok(())
+}
+
+/// Whether a folder was made and did not get its mode and owner before placing was cut off, or a file of the boot partition,
+/// which is changed in place, is half written.
+fn is_half_made(rootfs: &Rootfs, step: &Step, now: &State) -> bool {
+    match (&step.after, now) {
+        (State::Folder { .. }, State::Folder { .. }) => true,
+        (State::File { .. }, State::File { .. }) => rootfs.on_boot_partition(&step.path).is_some(),
+        _ => false,
+    }
 }
 
 /// Whether a booted host puts something of its own there: its machine id, its seed of randomness.
@@ -313,6 +353,7 @@ pub struct Undone {
 /// Puts everything back as it was before the placement, what was changed since too, and removes the record. It may be cut off
 /// and begun again.
 pub(super) fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFault> {
+    check_reach(rootfs, record)?;
     let folder = open_folder(rootfs, RECORD_FOLDER)?;
     match write_new(folder.as_fd(), UNDER_WAY, &[], 0o600, None, UNDER_WAY) {
         Ok(_) => sync(&folder)?,
@@ -353,6 +394,17 @@ fn put_back(
     undone: &mut Undone,
 ) -> Result<(), RootfsFault> {
     let path = step.path.as_str();
+    if let Some((boot, name)) = rootfs.on_boot_partition(path) {
+        let was =
+            kept.map(|_| rootfs.read(&format!("{RECORD_FOLDER}/{KEPT}/{number}"))).transpose()?.flatten();
+        if let Some(bytes) = was
+            && boot.state(path, name)? != step.before
+        {
+            undone.restored += 1;
+            boot.write(path, name, &bytes)?;
+        }
+        return Ok(());
+    }
     let Some((parent, name)) = rootfs.parent(path)? else { return Ok(()) };
     let parent = parent.as_fd();
     remove_if_there(parent, &temporary(number), path)?;

@@ -1,6 +1,7 @@
 //! Root filesystems that are not the running one: what one holds, what a placement changes on it, and the way back.
 
 mod assess;
+mod boot;
 mod change;
 mod entries;
 mod folder;
@@ -15,12 +16,13 @@ mod view;
 pub use assess::{AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back};
 pub use change::{Change, Owner, Subject, Want};
 pub use folder::{Found, Kind, READ_LIMIT, Room, Rootfs, RootfsFault, RootfsLock};
-pub use image::{Filesystem, ImageFault, Partition, RootfsImage};
-pub use journal::{Occasion, Since, Undone, clear};
-pub(crate) use plan::{BOOT_PARTITION, merge_hosts, own_names};
+pub use image::{Access, Filesystem, ImageFault, Partition, RootfsImage};
+pub use journal::{Occasion, Since, Undone, check_reach, clear};
 pub use plan::{Obstacle, Plan, PlanFault, Wishes, plan};
+pub(crate) use plan::{merge_hosts, own_names};
 pub use record::{FolderTimes, RECORD_FOLDER, Record, RecordFault, Step};
 pub use state::State;
+pub(crate) use survey::rewriting::KERNEL_LINE_UNIT;
 pub use survey::{
     Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundSource, FoundSsh, FoundTime,
     FoundWifi, MachineId, NetworkFile, Reader, Renderer, Rewriter, SshSetting, Survey, System,

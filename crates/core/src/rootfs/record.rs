@@ -60,6 +60,9 @@ pub struct Step {
     pub after: State,
     /// Whether its content was made at random.
     pub is_made_up: bool,
+    /// Whether it lies on another filesystem than the rest, such as the boot partition, which may not be mounted later.
+    #[serde(default)]
+    pub is_on_another: bool,
 }
 
 /// When the list of a folder last changed and was last read.

@@ -40,10 +40,7 @@ impl<'a> View<'a> {
     pub fn state(self, path: &str) -> Result<State, RootfsFault> {
         match self.record.and_then(|record| record.step(path)) {
             Some((_, step)) => Ok(step.before.clone()),
-            None => match self.rootfs.parent(path)? {
-                None => Ok(State::Absent),
-                Some((folder, name)) => State::at(std::os::fd::AsFd::as_fd(&folder), name, path),
-            },
+            None => self.rootfs.state(path),
         }
     }
 

@@ -3,7 +3,9 @@
 use impostazione_core::finding::{Report, Summary};
 use impostazione_core::inspect::inspect_netplan;
 use impostazione_core::netplan::{SIZE_LIMIT, source};
-use impostazione_core::rootfs::{Reader, Record, Rootfs, RootfsAssessment, Since, Survey, inspect_rootfs};
+use impostazione_core::rootfs::{
+    Access, Reader, Record, Rootfs, RootfsAssessment, Since, Survey, inspect_rootfs,
+};
 use impostazione_core::source::Source;
 use serde::Serialize;
 
@@ -34,7 +36,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     let rootfs = if arguments.path.is_dir() {
         mounted::open_folder(&arguments.path)?
     } else {
-        mounted::open_image(&arguments.path)?
+        mounted::open_image(&arguments.path, Access::Look)?
     };
     let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
     let RootfsAssessment { survey, record, sources, findings, .. } = &assessment;

@@ -11,7 +11,6 @@ mod ssh;
 mod table;
 mod time;
 
-pub(crate) use super::survey::rewriting::BOOT_PARTITION;
 pub(crate) use names::{merge_hosts, own_names};
 
 use super::change::{Change, Owner, Subject, Want};

@@ -1,6 +1,6 @@
 //! What would rewrite our settings when the host boots is kept from starting.
 
-use super::super::survey::rewriting::{BOOT_PARTITION, KERNEL_LINE_UNIT, without_run_words};
+use super::super::survey::rewriting::{KERNEL_LINE_UNIT, without_run_words};
 use super::network::mask;
 use super::{Change, Ground, Plan, PlanFault, Subject, edited};
 
@@ -8,7 +8,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
     for rewriter in &ground.survey.rewriters {
         if rewriter.unit != KERNEL_LINE_UNIT {
             mask(plan, &rewriter.unit, Subject::FirstBoot, &rewriter.why);
-        } else if !rewriter.path.starts_with(BOOT_PARTITION) {
+        } else {
             let line = ground.view.text(&rewriter.path)?.unwrap_or_default();
             let want = edited(ground.view, &rewriter.path, without_run_words(&line), 0o755)?;
             let change = Change::new(rewriter.path.clone(), Subject::FirstBoot, want);

@@ -1,5 +1,6 @@
 //! What a root filesystem holds, as far as the first boot depends on it.
 
+pub(crate) mod boot;
 pub(crate) mod logins;
 pub(crate) mod network;
 pub(crate) mod rewriting;

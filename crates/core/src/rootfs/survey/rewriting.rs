@@ -8,6 +8,7 @@ use std::sync::LazyLock;
 
 use super::super::folder::{Kind, RootfsFault};
 use super::super::view::View;
+use super::boot::{BOOT_FOLDERS, KERNEL_LINE};
 use super::units::{Unit, service_names};
 
 /// A unit that would rewrite settings.
@@ -172,9 +173,6 @@ fn sign_in_script(view: View<'_>, path: &str) -> Option<&'static str> {
     text.lines().filter(|line| !line.trim_start().starts_with('#')).find_map(sign_in)
 }
 
-/// Files with words for the kernel, where boot partitions are mounted.
-const KERNEL_LINES: [&str; 2] = ["boot/firmware/cmdline.txt", "boot/cmdline.txt"];
-
 /// What has systemd run a program at boot (`systemd-run-generator(8)`), and go on as that program is done.
 const RUN_WORDS: [&str; 4] = [
     "systemd.run=",
@@ -186,18 +184,13 @@ const RUN_WORDS: [&str; 4] = [
 /// The unit that systemd makes of such words.
 pub(crate) const KERNEL_LINE_UNIT: &str = "kernel-command-line.service";
 
-/// How messages call a file of a boot partition that is no part of the root filesystem.
-pub(crate) const BOOT_PARTITION: &str = "boot-partition/";
-
 fn kernel_lines(view: View<'_>, found: &mut Vec<Rewriter>) -> Result<(), RootfsFault> {
-    let mut lines = Vec::new();
-    for path in KERNEL_LINES.into_iter().filter(|path| view.has(path)) {
-        lines.push((path.to_owned(), view.text(path)?.unwrap_or_default()));
-    }
-    for (name, text) in view.rootfs().boot_files() {
-        lines.push((format!("{BOOT_PARTITION}{name}"), text.clone()));
-    }
-    for (path, text) in lines {
+    for folder in BOOT_FOLDERS {
+        let path = format!("{folder}/{KERNEL_LINE}");
+        if !view.has(&path) {
+            continue;
+        }
+        let text = view.text(&path)?.unwrap_or_default();
         if let Some(program) = text.split_whitespace().find_map(|word| word.strip_prefix("systemd.run=")) {
             found.push(Rewriter {
                 unit: KERNEL_LINE_UNIT.to_owned(),

@@ -156,6 +156,7 @@ pub(super) const RULES: &[&Rule] = &[
     &network::HOSTNAME_CONFLICT,
     &network::PORT_NAMES,
     &network::REWRITTEN_AT_BOOT,
+    &network::BOOT_PARTITION_UNSEEN,
     &logins::ACCOUNT_CONFLICT,
     &logins::STOCK_LOGIN,
     &logins::SSH_CONFLICT,

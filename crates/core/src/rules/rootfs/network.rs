@@ -3,7 +3,7 @@
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
 use crate::files::HOSTS_PATH;
 use crate::netplan::NETPLAN_PATH;
-use crate::rootfs::BOOT_PARTITION;
+use crate::rootfs::KERNEL_LINE_UNIT;
 
 pub(super) static NETWORK_CONFLICT: Rule = Rule {
     name: "rootfs-network-conflict",
@@ -62,6 +62,20 @@ pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
     check: Check::Rootfs,
 };
 
+pub(super) static BOOT_PARTITION_UNSEEN: Rule = Rule {
+    name: "rootfs-boot-partition-unseen",
+    severity: Severity::Warning,
+    nature: Nature::Fault,
+    summary: "a root filesystem has a boot partition that is not mounted",
+    explanation: "Small machines start from a partition of their own, and what stands there in cmdline.txt can have a program \
+        run at the first boot that undoes what was placed. With the root partition alone it is not seen. Mount the boot \
+        partition where etc/fstab has it, below the root partition, or name the whole image with --image.",
+    wrong: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n",
+    right: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n\"boot/firmware/cmdline.txt\" = \"quiet\\n\"\n",
+    about_absence: true,
+    check: Check::Rootfs,
+};
+
 pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for file in case.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
         let message = format!("/{} {} ({}).", file.path, file.effect.word(), file.reader.word());
@@ -69,24 +83,13 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         found.push(&NETWORK_CONFLICT, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
     }
     hostname(case, found);
+    boot_partition(case, found);
     port_names(case, found);
     for rewriter in &case.survey.rewriters {
         let message = format!("{} may undo what is placed: {}.", rewriter.unit, rewriter.why);
-        let place = (rewriter.path.as_str(), 0);
-        // The boot partition of an image can be looked at and not be changed here.
-        if rewriter.path.starts_with(BOOT_PARTITION) {
-            let fix = "mount the image's partitions, the boot partition at boot/firmware below the root partition, and place with --root, which takes the words out".to_owned();
-            found.push(&REWRITTEN_AT_BOOT, case.view, place, message, fix, Some(Severity::Error));
-        } else {
-            found.push(
-                &REWRITTEN_AT_BOOT,
-                case.view,
-                place,
-                message,
-                handled(case, "keeps it from starting"),
-                weight_of_handled(case),
-            );
-        }
+        let is_word = rewriter.unit == KERNEL_LINE_UNIT;
+        let fix = handled(case, if is_word { "takes the words out" } else { "keeps it from starting" });
+        found.push(&REWRITTEN_AT_BOOT, case.view, (&rewriter.path, 0), message, fix, weight_of_handled(case));
     }
 }
 
@@ -105,6 +108,19 @@ const KERNEL_WORDS: [&str; 7] = [
 ];
 const COUNTED: &str = "net.ifnames=0";
 
+/// A boot partition that the list of filesystems has and that cannot be seen.
+fn boot_partition(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let Some(folder) = case.view.rootfs().unseen_boot_partition() else { return };
+    found.whole(
+        &BOOT_PARTITION_UNSEEN,
+        format!(
+            "etc/fstab mounts the boot partition at /{folder}, and nothing is mounted there below {}: whether it has a program run at the first boot cannot be seen.",
+            case.name
+        ),
+        format!("mount it at {folder} below the root filesystem, or name the whole image with --image"),
+    );
+}
+
 /// Links by the kernel's own names, where ports will be called otherwise.
 fn port_names(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     let Some(output) = case.output() else { return };
@@ -114,8 +130,7 @@ fn port_names(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         return;
     }
     let of_rootfs = KERNEL_WORDS.iter().filter_map(|path| case.view.text(path).ok().flatten());
-    let of_boot = case.view.rootfs().boot_files().iter().map(|(_, text)| text.clone());
-    if of_rootfs.chain(of_boot).any(|text| text.contains(COUNTED)) {
+    if of_rootfs.into_iter().any(|text| text.contains(COUNTED)) {
         return;
     }
     let names = names.join(" and ");

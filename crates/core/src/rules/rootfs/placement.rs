@@ -23,7 +23,8 @@ pub(super) static DRIFTED: Rule = Rule {
     summary: "something that was placed was changed since",
     explanation: "Somebody, or the host itself while it was in use, has changed a file that a placement wrote. Placing again \
         and taking back would lose that change, so both ask first, and without a terminal want --over-changes. `compare` shows \
-        what differs.",
+        what differs. What was changed on a boot partition that is not mounted now can be neither seen nor taken back: mount it \
+        first.",
     wrong: "# a root filesystem\nplacement.machine = \"gauge-01\"\nplacement.changed = \"etc/hostname\"\n",
     right: "# a root filesystem\nplacement.machine = \"gauge-01\"\n",
     about_absence: false,
@@ -43,6 +44,23 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
                 "look whether it is the right card; if it is to become {}, add --replace",
                 output.machine
             ),
+        );
+    }
+    for (step, _) in case
+        .record
+        .iter()
+        .flat_map(|record| &record.steps)
+        .zip(case.since)
+        .filter(|(_, since)| **since == Since::OutOfReach)
+    {
+        let folder = step.path.rsplit_once('/').map_or("", |(folder, _)| folder);
+        found.push(
+            &DRIFTED,
+            case.view,
+            (&step.path, 0),
+            format!("/{} was changed by the placement of {}, and lies on a filesystem of its own that is not mounted now.", step.path, record.machine),
+            format!("mount it at {folder} below the root filesystem, or name the whole image with --image"),
+            case.placing.map(|_| Severity::Error),
         );
     }
     if case.may_lose_changes {
