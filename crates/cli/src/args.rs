@@ -352,6 +352,10 @@ pub(crate) struct PlaceArguments {
     #[arg(long)]
     pub(crate) dry_run: bool,
 
+    /// text for people, json for other programs, which must say --yes or --dry-run
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
     /// Give the host a machine id of its own, made at its first boot, and SSH host keys of its own, in place of those that it
     /// shares with other copies of the image
     #[arg(long)]

@@ -240,7 +240,8 @@ fn placing_taking_back_and_comparing() {
     };
     let mut commands = vec![with(&["--dry-run"]), with(&[]), with(&["--yes"])];
     for arguments in [
-        &["-v", "inspect", "card"][..],
+        &["place", "out-other", "--only", "gauge-01", "--root", "card", "--dry-run", "--format", "json"][..],
+        &["-v", "inspect", "card"],
         &["inspect", "card", "--format", "json"],
         &["compare", "out", "card"],
         &["-v", "compare", "out-other", "card"],

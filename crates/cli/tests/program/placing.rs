@@ -4,6 +4,8 @@ use std::fs;
 use std::os::unix::fs::PermissionsExt as _;
 use std::process::Command;
 
+use serde_json::Value;
+
 use crate::card::{CARD, Card, STOCK_HASH, render, sheet, with_output};
 use crate::support::{KEY, Run, Workspace, host, unwrapped};
 
@@ -181,6 +183,51 @@ fn placing_twice_changes_nothing_and_says_so() {
         assert_eq!(run.stdout, "card: gauge-01 is placed already, and nothing has to change\n");
         assert_eq!(card.list(), placed);
     }
+}
+
+#[test]
+fn other_programs_get_the_change_and_how_it_ended() {
+    let workspace = with_output();
+    let card = used_card(&workspace);
+    let before = card.list();
+    let json = |more: &[&str], code: i32| -> Value {
+        let run = card.place(&[&["--format", "json"], more].concat());
+        assert_eq!((run.code, run.stderr.as_str()), (code, ""), "{}", run.stdout);
+        serde_json::from_str(&run.stdout).unwrap()
+    };
+    let unasked = card.place(&["--format", "json"]);
+    assert_eq!(unasked.code, 2);
+    assert!(unasked.stderr.contains("add --yes to place, or --dry-run to see what would change"));
+
+    let tried = json(&["--dry-run"], 0);
+    assert_eq!((&tried["machine"], &tried["outcome"]), (&"gauge-01".into(), &"tried".into()));
+    let change = |path: &str| {
+        let changes = tried["changes"].as_array().unwrap();
+        changes.iter().find(|change| change["path"] == path).unwrap_or_else(|| panic!("{path}")).clone()
+    };
+    assert_eq!(change("etc/netplan/50-image.yaml")["change"], "set aside");
+    assert_eq!(change("etc/netplan/60-impostazione.yaml")["mode"], "0600");
+    assert_eq!(change("etc/systemd/system/image-setup.service")["target"], "/dev/null");
+    let names = change("etc/hostname");
+    assert_eq!((&names["subject"], &names["change"]), (&"names".into(), &"change".into()));
+    assert_eq!(names["lines"][0]["text"], "image");
+    assert_eq!(names["lines"][1]["text"], "gauge-01");
+    assert_eq!(change("etc/shadow").get("lines"), None, "hashes are nobody's business");
+    assert!(tried["logins"].as_array().unwrap().iter().any(|login| login["name"] == "keeper"));
+    assert!(tried["findings"].as_array().unwrap().iter().any(|found| found["rule"] == "rootfs-stock-login"));
+    assert_eq!(card.list(), before);
+
+    let placed = json(&["--yes"], 0);
+    assert_eq!((&placed["outcome"], &placed["changes"]), (&"placed".into(), &tried["changes"]));
+    let again = json(&["--yes"], 0);
+    assert_eq!((&again["outcome"], &again["changes"]), (&"unchanged".into(), &Value::Array(Vec::new())));
+    let other = json(&["--yes", "--only", "gauge-02"], 1);
+    assert_eq!(other["outcome"], "refused");
+    let errors: Vec<&Value> =
+        other["findings"].as_array().unwrap().iter().filter(|found| found["severity"] == "error").collect();
+    assert!(errors.len() == 1 && errors[0]["rule"] == "placement-of-other-machine", "{errors:?}");
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.list(), before);
 }
 
 #[test]

@@ -212,7 +212,8 @@ fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         let number = text
             .lines()
             .position(|there| there.split_whitespace().collect::<Vec<_>>().join(" ").starts_with(&line));
-        let message = format!("/{HOSTS_PATH} has the host's own name at another address: {line}.");
+        let message =
+            format!("/{HOSTS_PATH} has a name of this host, old or new, at an address of its own: {line}.");
         let place = (HOSTS_PATH, number.map_or(0, |index| index + 1));
         let fix = handled(case, "leaves the line out");
         found.push(&HOSTNAME_CONFLICT, case.view, place, message, fix, weight_of_handled(case));

@@ -1,0 +1,96 @@
+//! A placement for other programs.
+
+use impostazione_core::compare::lines_of_change;
+use impostazione_core::difference::DifferentLine;
+use impostazione_core::finding::Report;
+use impostazione_core::rootfs::{Subject, View, Want};
+use serde::Serialize;
+
+use super::super::check::to_json;
+use super::{Case, Outcome};
+use crate::exit::Failure;
+use crate::terminal;
+
+#[derive(Serialize)]
+struct Answer<'a> {
+    machine: &'a str,
+    rootfs: &'a str,
+    outcome: &'static str,
+    changes: Vec<Told<'a>>,
+    put_back: &'a [&'a str],
+    logins: Vec<Login<'a>>,
+    not_owned: &'a [String],
+    #[serde(flatten)]
+    report: Report<'a>,
+}
+
+/// A path that changes.
+#[derive(Serialize)]
+pub(super) struct Told<'a> {
+    path: &'a str,
+    subject: Subject,
+    change: &'static str,
+    #[serde(skip_serializing_if = "str::is_empty")]
+    why: &'a str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    mode: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    target: Option<&'a str>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    lines: Vec<DifferentLine>,
+}
+
+#[derive(Serialize)]
+struct Login<'a> {
+    name: &'a str,
+    change: &'a str,
+}
+
+/// The paths that change, from what they are now.
+pub(super) fn changes<'a>(case: &'a Case<'_>) -> Vec<Told<'a>> {
+    let changes = case.outstanding.changes.iter();
+    changes
+        .map(|change| {
+            let now = View::of(case.rootfs).state(&change.path);
+            let (mode, target) = match &change.want {
+                Want::File { mode, .. } | Want::Folder { mode, .. } => (Some(format!("{mode:04o}")), None),
+                Want::Link(target) => (None, Some(target.as_str())),
+                Want::Absent => (None, None),
+            };
+            Told {
+                path: &change.path,
+                subject: change.subject,
+                change: now.as_ref().map_or("change", |now| change.word(now)),
+                why: &change.why,
+                mode,
+                target,
+                lines: lines_of_change(case.rootfs, change),
+            }
+        })
+        .collect()
+}
+
+/// Prints what was found, what changes or was changed, and how it ended.
+pub(super) fn print(case: &Case<'_>, changes: Vec<Told<'_>>, outcome: &Outcome) -> Result<(), Failure> {
+    let (word, not_owned) = match outcome {
+        Outcome::Refused => ("refused", &[][..]),
+        Outcome::Unchanged => ("unchanged", &[][..]),
+        Outcome::Tried => ("tried", &[][..]),
+        Outcome::Declined => ("declined", &[][..]),
+        Outcome::Placed(record) => ("placed", record.not_owned.as_slice()),
+    };
+    let assessment = &case.placing.assessment;
+    let changes_logins = changes.iter().any(|change| change.subject == Subject::Logins);
+    let logins = case.placing.plan.logins.iter().filter(|_| changes_logins);
+    let answer = Answer {
+        machine: case.machine,
+        rootfs: &case.name,
+        outcome: word,
+        changes,
+        put_back: &case.outstanding.back,
+        logins: logins.map(|(name, change)| Login { name, change }).collect(),
+        not_owned,
+        report: Report::new(&assessment.sources, 1, &assessment.findings),
+    };
+    terminal::print(&to_json(&answer)?)
+}

@@ -1,0 +1,229 @@
+//! `place`
+
+mod answer;
+mod choosing;
+
+use impostazione_core::finding::{Finding, Severity, Summary};
+use impostazione_core::rootfs::{self, Access, Outstanding, Placing, Record, Request, Rootfs, Wishes};
+use jiff::Timestamp;
+
+use crate::args::{Format, PlaceArguments};
+use crate::exit::{Exit, Failure};
+use crate::question::ask;
+use crate::{mounted, terminal};
+
+/// A placement that was looked over, and may be made.
+struct Case<'a> {
+    arguments: &'a PlaceArguments,
+    rootfs: &'a Rootfs,
+    name: String,
+    machine: &'a str,
+    placing: &'a Placing,
+    outstanding: Outstanding<'a>,
+}
+
+/// How it ended.
+enum Outcome {
+    /// An error is in the way.
+    Refused,
+    /// The root filesystem is as it should be.
+    Unchanged,
+    /// The change was only shown.
+    Tried,
+    /// A question was declined.
+    Declined,
+    /// It was placed.
+    Placed(Record),
+}
+
+pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
+    let is_json = arguments.format == Format::Json;
+    if is_json && !arguments.yes && !arguments.dry_run {
+        return Err(Failure::CommandLine(
+            "with --format json nothing is asked; add --yes to place, or --dry-run to see what would change"
+                .to_owned(),
+        ));
+    }
+    let output = choosing::read_output(arguments)?;
+    // A dry run reads only.
+    let access = if arguments.dry_run { Access::Look } else { Access::Change };
+    let rootfs = mounted::open(&arguments.place, access)?;
+    let _lock = (!arguments.dry_run).then(|| rootfs.lock()).transpose().map_err(failure)?;
+    let request = Request {
+        wishes: Wishes { fresh_identity: arguments.fresh_identity },
+        may_replace: arguments.replace,
+        may_lose_changes: arguments.over_changes,
+    };
+    let placing = Placing::new(&rootfs, &output, request, &now()).map_err(failure)?;
+    let case = Case {
+        arguments,
+        rootfs: &rootfs,
+        name: rootfs.name().display().to_string(),
+        machine: &output.machine,
+        placing: &placing,
+        outstanding: placing.outstanding(&rootfs).map_err(failure)?,
+    };
+    if is_json {
+        // What changes is told before it has changed.
+        let changes = answer::changes(&case);
+        let outcome = case.go_on()?;
+        answer::print(&case, changes, &outcome)?;
+        return Ok(outcome.exit());
+    }
+    case.show(quiet, verbose)?;
+    let outcome = case.go_on()?;
+    case.tell(&outcome, quiet, verbose)?;
+    Ok(outcome.exit())
+}
+
+impl Outcome {
+    fn exit(&self) -> Exit {
+        match self {
+            Self::Unchanged | Self::Tried | Self::Placed(_) => Exit::Done,
+            Self::Refused | Self::Declined => Exit::ErrorsRemain,
+        }
+    }
+}
+
+impl Case<'_> {
+    fn is_refused(&self) -> bool {
+        self.placing.assessment.findings.iter().any(Finding::is_in_the_way)
+    }
+
+    fn is_done(&self) -> Result<bool, Failure> {
+        self.placing.is_done(self.rootfs).map_err(failure)
+    }
+
+    /// Shows people what is wrong, and what would change.
+    fn show(&self, quiet: bool, verbose: bool) -> Result<(), Failure> {
+        let findings = &self.placing.assessment.findings;
+        let sources = &self.placing.assessment.sources;
+        // What placing takes care of is shown with the change.
+        let told: Vec<&Finding> =
+            findings.iter().filter(|finding| verbose || finding.severity() > Severity::Note).collect();
+        terminal::tell(&terminal::show_findings(told.iter().copied(), sources, "", terminal::width()));
+        // What could be placed is shown all the same where it is only to be shown.
+        let is_refused = self.is_refused();
+        let is_dry = self.arguments.dry_run && !self.placing.plan.changes.is_empty();
+        if is_refused && !is_dry {
+            terminal::tell(&terminal::summary_of_host(&self.name, Summary::of(1, told)));
+        }
+        let is_shown = if is_refused { is_dry } else { !self.is_done()? };
+        if is_shown && (!quiet || self.arguments.dry_run) {
+            terminal::print(&terminal::show_change(
+                self.rootfs,
+                self.placing,
+                &self.outstanding,
+                self.machine,
+                terminal::width(),
+            ))?;
+        }
+        Ok(())
+    }
+
+    /// Places it, if nothing is in the way and it is wanted.
+    fn go_on(&self) -> Result<Outcome, Failure> {
+        Ok(if self.is_refused() {
+            Outcome::Refused
+        } else if self.is_done()? {
+            Outcome::Unchanged
+        } else if self.arguments.dry_run {
+            Outcome::Tried
+        } else if self.may_go_on()? {
+            Outcome::Placed(self.placing.carry_out(self.rootfs).map_err(failure)?)
+        } else {
+            Outcome::Declined
+        })
+    }
+
+    fn may_go_on(&self) -> Result<bool, Failure> {
+        let drifted = self.placing.drifted();
+        if !drifted.is_empty() && !self.arguments.over_changes {
+            let changed = terminal::count(drifted.len(), "path was", "paths were");
+            let question = format!("{changed} changed since the earlier placement. Go on, and lose that?");
+            if !ask(&question, "--over-changes")? {
+                return Ok(false);
+            }
+        }
+        Ok(self.arguments.yes || ask(&format!("Place {} on {}?", self.machine, self.name), "--yes")?)
+    }
+
+    /// Tells people how it ended.
+    fn tell(&self, outcome: &Outcome, quiet: bool, verbose: bool) -> Result<(), Failure> {
+        let (name, machine) = (&self.name, self.machine);
+        let text = match outcome {
+            Outcome::Refused => {
+                let is_shown = self.arguments.dry_run && !self.placing.plan.changes.is_empty();
+                let what = if is_shown { "this would not be placed" } else { "nothing was placed" };
+                terminal::complain(&format!("{what}: what is an error above must be right first"));
+                return Ok(());
+            }
+            Outcome::Declined => {
+                terminal::complain(&format!("{name} is as it was: the question was declined"));
+                return Ok(());
+            }
+            Outcome::Unchanged => {
+                let is_placed = self.placing.assessment.record.is_some();
+                let how = if is_placed { "is placed already" } else { "is what the rootfs already says" };
+                format!("{name}: {machine} {how}, and nothing has to change\n")
+            }
+            Outcome::Tried => format!("{name}: nothing was changed, as --dry-run asks\n"),
+            Outcome::Placed(record) => {
+                warn_of_owners(&record.not_owned, verbose);
+                warn_of_room(self.rootfs);
+                let changes = terminal::count(record.steps.len(), "path", "paths");
+                let place = place_words(self.arguments);
+                format!(
+                    "{name}: {machine} is placed, {changes} changed; `impostazione undo {place}` takes it back\n"
+                )
+            }
+        };
+        if quiet { Ok(()) } else { terminal::print(&text) }
+    }
+}
+
+/// Where it was placed, as it is typed.
+fn place_words(arguments: &PlaceArguments) -> String {
+    match (&arguments.place.root, &arguments.place.image) {
+        (Some(root), _) => format!("--root {}", root.display()),
+        (None, Some(image)) => format!("--image {}", image.display()),
+        (None, None) => String::new(),
+    }
+}
+
+/// The time as it is written down.
+fn now() -> String {
+    Timestamp::now().strftime("%Y-%m-%d %H:%M UTC").to_string()
+}
+
+fn warn_of_owners(not_owned: &[String], verbose: bool) {
+    if verbose {
+        for path in not_owned {
+            terminal::tell(&format!("belongs to you: /{}\n", terminal::harmless(path)));
+        }
+    }
+    if let Some(first) = not_owned.first() {
+        let others = not_owned.len() - 1;
+        let others = if others > 0 { format!(" and {others} more") } else { String::new() };
+        terminal::complain(&format!(
+            "/{first}{others} belong to you and not to whom they should: only root can give files away. -v names them all; give them away before the first boot, or place as root"
+        ));
+    }
+}
+
+fn warn_of_room(rootfs: &Rootfs) {
+    const LITTLE: u64 = 32 * 1024 * 1024;
+    if let Ok(room) = rootfs.room()
+        && room.bytes < LITTLE
+    {
+        let left = impostazione_core::size::ByteSize(room.bytes);
+        terminal::complain(&format!(
+            "{} has {left} left, which is little for a first boot",
+            rootfs.name().display()
+        ));
+    }
+}
+
+pub(super) fn failure(fault: impl Into<rootfs::AssessFault>) -> Failure {
+    Failure::Files(fault.into().to_string())
+}
