@@ -6,13 +6,13 @@ use super::{Change, Ground, Plan, PlanFault, Subject, edited};
 
 pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     for rewriter in &ground.survey.rewriters {
-        if rewriter.unit != KERNEL_LINE_UNIT {
-            mask(plan, &rewriter.unit, Subject::FirstBoot, &rewriter.why);
-        } else {
+        if rewriter.unit == KERNEL_LINE_UNIT {
             let line = ground.view.text(&rewriter.path)?.unwrap_or_default();
             let want = edited(ground.view, &rewriter.path, without_run_words(&line), 0o755)?;
             let change = Change::new(rewriter.path.clone(), Subject::FirstBoot, want);
             plan.changes.push(change.because(rewriter.why.clone()));
+        } else {
+            mask(plan, &rewriter.unit, Subject::FirstBoot, &rewriter.why);
         }
     }
     Ok(())
