@@ -1,0 +1,268 @@
+//! Tables and keys of hosts, appliances and clusters, and of what is answered and waived for them.
+
+use super::common::{
+    CLUSTER_KEY, CONSOLE_KEYBOARD, DNS, DNS_FOR, DOMAIN, FQDN, HOSTNAME, HOSTS_FILE, IPV6, LLMNR, LOCALE,
+    MULTICAST_DNS, NAME_PATTERN, NETPLAN, NTP, PASSWORD_COST, PASSWORD_HASH, PURPOSE, RENDERER, SEARCH,
+    SERVES, SSH_KEY, STOCK_LOGINS, TIME_SERVICE, TIMEZONE,
+};
+use super::network::{APPLIANCE_LINK, HOST_LINK, VIRTUAL_ADDRESS};
+use super::{KeySpec, Shape, TableSpec, key, table};
+
+pub(super) const NAME: KeySpec = key(
+    "name",
+    "a host name of one label",
+    r#"name = "gauge-01""#,
+    "Name of the machine, its folder in the output tree, and its host name unless `hostname` or `fqdn` says otherwise. A pattern, such as `gauge-{01..12}`, makes several machines of the entry. Required.", Shape::Text).required();
+
+pub(super) const ROWS: KeySpec = key(
+    "rows",
+    "the path of a CSV file",
+    r#"rows = "buoys.csv""#,
+    "Makes a machine of the entry for each row of a CSV file with a header, from the folder of the sheet on: `{field}` in a text is the row's value. Left out: the entry makes one machine, or those of its ranges.",
+    Shape::Text,
+);
+
+/// `[cluster.NAME]`
+pub(crate) static CLUSTER: TableSpec = table(
+    "[cluster.NAME]",
+    "a cluster",
+    "Machines that belong together.",
+    &[
+        key(
+            "size",
+            "a number from 1 to 1000",
+            "size = 3",
+            "How many machines are meant in the end. Left out: as many as the sheet has.",
+            Shape::Number(1, 1000),
+        ),
+        key(
+            "members",
+            "\"odd\", \"pair\" or \"any\"",
+            r#"members = "odd""#,
+            "How many machines make it work: an odd number of three or more, exactly two, or any number. Left out: any.",
+            Shape::Word(&["odd", "pair", "any"]),
+        ),
+        key(
+            "virtual_address",
+            "a table",
+            r#"virtual_address = { subnet = "quay", address = "10.64.10.60" }"#,
+            "The address that one of them answers at. Left out: none.",
+            Shape::Table(&VIRTUAL_ADDRESS),
+        ),
+    ],
+);
+
+/// `[[waiver]]`
+pub(crate) static WAIVER: TableSpec = table(
+    "[[waiver]]",
+    "a waiver",
+    "Sets a rule of judgement aside for some machines, with a reason and an end.",
+    &[
+        key("rule", "the name of a rule", r#"rule = "ntp-too-few""#, "The rule. Required.", Shape::Text)
+            .required(),
+        key(
+            "machines",
+            "a list of machine names, with * and ? as wildcards",
+            r#"machines = ["buoy-*"]"#,
+            "The machines that it is set aside for. Left out: all, and the sheet itself.",
+            Shape::TextList,
+        ),
+        key(
+            "reason",
+            "a text",
+            r#"reason = "one clock on the mole until the cable is laid""#,
+            "Why. Required.",
+            Shape::Text,
+        )
+        .required(),
+        key(
+            "until",
+            "a date",
+            "until = 2027-06-30",
+            "The last day on which the waiver counts. Required.",
+            Shape::Date,
+        )
+        .required(),
+    ],
+);
+
+/// `[[host]]`
+pub(crate) static HOST: TableSpec = table(
+    "[[host]]",
+    "a host",
+    "A headless Linux machine, prepared through netplan and files under `/etc`.",
+    &[
+        NAME,
+        ROWS,
+        HOSTNAME,
+        FQDN,
+        SERVES,
+        CLUSTER_KEY,
+        PURPOSE,
+        DOMAIN,
+        NAME_PATTERN,
+        DNS,
+        DNS_FOR,
+        SEARCH,
+        LLMNR,
+        MULTICAST_DNS,
+        NTP,
+        TIME_SERVICE,
+        TIMEZONE,
+        LOCALE,
+        CONSOLE_KEYBOARD,
+        IPV6,
+        NETPLAN,
+        RENDERER,
+        HOSTS_FILE,
+        SSH_KEY,
+        STOCK_LOGINS,
+        PASSWORD_HASH,
+        PASSWORD_COST,
+        key(
+            "link",
+            "tables by name",
+            r#"link.eth0 = { subnet = "quay", address = "10.64.10.11" }"#,
+            "The network links, by the kernel's name for the interface. At least one.",
+            Shape::Named(&HOST_LINK),
+        ),
+    ],
+);
+
+/// `[[appliance]]`
+pub(crate) static APPLIANCE: TableSpec = table(
+    "[[appliance]]",
+    "an appliance",
+    "A virtual machine prepared through the properties of its OVF package, or at its console.",
+    &[
+        NAME,
+        ROWS,
+        HOSTNAME,
+        FQDN,
+        SERVES,
+        CLUSTER_KEY,
+        PURPOSE,
+        DOMAIN,
+        NAME_PATTERN,
+        DNS,
+        SEARCH,
+        NTP,
+        TIMEZONE,
+        key(
+            "package",
+            "the path of an OVF package",
+            r#"package = "packages/logbook.ova""#,
+            "The OVF package, an OVA archive or a descriptor, from the folder of the sheet on. Left out: the appliance is set up at its console, from its typing card.",
+            Shape::Text,
+        ),
+        key(
+            "system",
+            "the id of a virtual machine of the package",
+            r#"system = "recorder""#,
+            "Which machine of a package that holds several it is. Left out: the only one.",
+            Shape::Text,
+        ),
+        key(
+            "meanings",
+            "the path of a meanings file",
+            r#"meanings = "packages/logbook.meanings.toml""#,
+            "What a person has found out about this version of the product: `inspect --save-meanings` makes the file. Left out: what the package says.",
+            Shape::Text,
+        ),
+        key(
+            "deployment_option",
+            "the id of a deployment option of the package",
+            r#"deployment_option = "small""#,
+            "The size that is wanted of a package that comes in several. Required where the package has several; left out: its only one.",
+            Shape::Text,
+        ),
+        key(
+            "accept_licenses",
+            "true or false",
+            "accept_licenses = true",
+            "Whether the licenses of the package have been read and are accepted; `inspect --licenses` shows them. Left out: no.",
+            Shape::Flag,
+        ),
+        key(
+            "storage_free",
+            "an amount of data",
+            r#"storage_free = "200 GiB""#,
+            "What is free where its disks will lie. Left out: not checked.",
+            Shape::Text,
+        ),
+        key(
+            "vm_name",
+            "a text",
+            r#"vm_name = "LOGBOOK-1 (quay)""#,
+            "What the hypervisor calls the virtual machine. Left out: its `name`.",
+            Shape::Text,
+        ),
+        key(
+            "link",
+            "tables by name",
+            r#"link.management = { network = "Management", subnet = "quay", address = "10.64.10.61" }"#,
+            "The network links, by a name of your own. At least one.",
+            Shape::Named(&APPLIANCE_LINK),
+        ),
+        key(
+            "answer",
+            "a table of properties and their answers",
+            "[appliance.answer]",
+            "What the package's properties are to be. Best kept as the last table of the entry.",
+            Shape::Answers,
+        ),
+    ],
+);
+
+/// `[appliance.answer]`
+pub(crate) static ANSWER: TableSpec = TableSpec {
+    header: "[appliance.answer]",
+    called: "[appliance.answer]",
+    about: "A line for each property that is not answered by itself: its id (`class.key.instance`, in quotes), and a text, a number, true or false, a value of the sheet that is taken: `{ take = \"address\" }`, or a secret: `{ from_secret = \"logbook-admin\" }`. A property whose meaning is certain takes its value from the sheet without a line.",
+    keys: &[],
+    free_keys: true,
+};
+
+/// `{ take = … }`
+pub(crate) static TAKE: TableSpec = table(
+    "{ take = … }",
+    "a value that is taken",
+    "A value that the sheet holds elsewhere, so that it is written once.",
+    &[
+        key(
+            "take",
+            "the word for a value",
+            r#"take = "address""#,
+            "One of `address` `address6` `netmask` `prefix-length` `prefix-length6` `address-with-prefix` `gateway` `gateway6` `network-address` `broadcast-address` `hostname` `fqdn` `domain` `dns` `dns-1` `dns-2` `search` `ntp` `ntp-1` `ntp-2` `timezone` `locale` `keyboard` `vlan` `mtu` `mac` `cluster-name` `node-number` `node-count` `peers` `members` `peer-names` `virtual-address`. `node-number` counts the machines of a cluster in their order, `peers` are the addresses of the others, `members` those of all.",
+            Shape::Text,
+        ),
+        key(
+            "of",
+            "the name of a machine, subnet, pool or cluster of the sheet",
+            r#"of = "signal-tower""#,
+            "Whose value it is. Left out: the appliance's own.",
+            Shape::Text,
+        ),
+        key(
+            "link",
+            "the name of a link",
+            r#"link = "management""#,
+            "Of which link, where the machine has several. Left out: the one that leads out, or its only link.",
+            Shape::Text,
+        ),
+        key(
+            "nth",
+            "a number from 1 on",
+            "nth = 2",
+            "Which of several values. Left out: all of them, with `join` between them.",
+            Shape::Number(1, 65_535),
+        ),
+        key(
+            "join",
+            "a text",
+            r#"join = ",""#,
+            "What stands between several values. Required, or `nth`, where there are several.",
+            Shape::Text,
+        ),
+    ],
+);

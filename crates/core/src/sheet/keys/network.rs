@@ -1,0 +1,436 @@
+//! Tables and keys of networks: subnets, pools, links, routes, and the servers of names and time.
+
+use super::{KeySpec, Shape, TableSpec, key, table};
+
+pub(super) const SUBNET: KeySpec = key(
+    "subnet",
+    "the name of a subnet of the sheet",
+    r#"subnet = "quay""#,
+    "The `[subnet.NAME]` that the link is in; mask and gateway come from it. Required.",
+    Shape::Text,
+)
+.required();
+
+pub(super) const ADDRESS: KeySpec = key(
+    "address",
+    "an IPv4 address, or \"none\"",
+    r#"address = "10.64.10.11""#,
+    "Static IPv4 address. It may carry its own mask, in any spelling, which must agree with the subnet's. A link has `address` or `address6` or both; `\"none\"` says that a family is left out on purpose.",
+    Shape::Text,
+);
+
+pub(super) const ADDRESS6: KeySpec = key(
+    "address6",
+    "an IPv6 address, or \"none\"",
+    r#"address6 = "fd64:10::11""#,
+    "Static IPv6 address, under the same conditions.",
+    Shape::Text,
+);
+
+pub(super) const DEFAULT_ROUTE: KeySpec = key(
+    "default_route",
+    "true or false",
+    "default_route = false",
+    "Whether the machine reaches everything else through this link's gateway. Left out: true. Of several links with a gateway, one alone may have it.",
+    Shape::Flag,
+);
+
+/// `[subnet.NAME]`
+pub(crate) static SUBNET_TABLE: TableSpec = table(
+    "[subnet.NAME]",
+    "a subnet",
+    "A network of the site. It has `prefix` or `prefix6` or both.",
+    &[
+        key(
+            "prefix",
+            "an IPv4 address and mask",
+            r#"prefix = "10.64.10.0/24""#,
+            "IPv4 prefix. The mask is a length (`/24`), dotted (`/255.255.255.0`) or hexadecimal (`/0xffffff00`).",
+            Shape::Text,
+        ),
+        key(
+            "gateway",
+            "an IPv4 address, or \"none\"",
+            r#"gateway = "10.64.10.1""#,
+            "The router that leads out of the subnet. `\"none\"`: nothing leads out, on purpose. Required where a machine has its default route here.",
+            Shape::Text,
+        ),
+        key(
+            "prefix6",
+            "an IPv6 address and length",
+            r#"prefix6 = "fd64:10::/64""#,
+            "IPv6 prefix.",
+            Shape::Text,
+        ),
+        key(
+            "gateway6",
+            "an IPv6 address, or \"none\"",
+            r#"gateway6 = "fd64:10::1""#,
+            "The IPv6 router, under the same conditions as `gateway`. A link-local address (`fe80::…`) is right here too.",
+            Shape::Text,
+        ),
+        key(
+            "vlan",
+            "a number from 1 to 4094",
+            "vlan = 110",
+            "Its tag, for links of kind vlan; other links meet it untagged. Left out: it has none.",
+            Shape::Number(1, 4094),
+        ),
+        key(
+            "mtu",
+            "a number of bytes",
+            "mtu = 1500",
+            "The largest packet that its links send. Left out: what the interface has by itself.",
+            Shape::Number(68, 65_535),
+        ),
+        key(
+            "hypervisor_network",
+            "a text",
+            r#"hypervisor_network = "quay-110""#,
+            "What the hypervisor calls it; shown by `review`.",
+            Shape::Text,
+        ),
+        key(
+            "wifi",
+            "a table",
+            r#"wifi = { ssid = "breakwater", passphrase = { from_secret = "breakwater-wifi" }, country = "IT" }"#,
+            "How links of kind wifi join it. Required where there are such.",
+            Shape::Table(&WIFI),
+        ),
+        key(
+            "dhcp_ranges",
+            "a list of ranges",
+            r#"dhcp_ranges = ["10.64.10.200-10.64.10.239"]"#,
+            "Addresses that a DHCP server leases to others. Left out: none.",
+            Shape::TextList,
+        ),
+        key(
+            "kept_free",
+            "a list of ranges",
+            r#"kept_free = ["10.64.10.2-10.64.10.9"]"#,
+            "Addresses that no machine of this sheet may have. Left out: none.",
+            Shape::TextList,
+        ),
+        key(
+            "in_use",
+            "a table of addresses and their users",
+            r#"in_use = { "10.64.10.40" = "crane controller" }"#,
+            "Addresses that other machines of the subnet have, and which. Left out: none.",
+            Shape::Texts,
+        ),
+    ],
+);
+
+/// `wifi` of a subnet
+pub(crate) static WIFI: TableSpec = table(
+    "wifi = { … } of a subnet",
+    "`wifi` of a subnet",
+    "The wireless network that the subnet is reached by.",
+    &[
+        key(
+            "ssid",
+            "a text of 1 to 32 bytes",
+            r#"ssid = "breakwater""#,
+            "Name of the wireless network. Required.", Shape::Text).required(),
+        key(
+            "passphrase",
+            "a secret, or \"none\"",
+            r#"passphrase = { from_secret = "breakwater-wifi" }"#,
+            "Passphrase of the network, from a `[secret.NAME]`. Hosts get the key that is derived from it (WPA2), or the passphrase itself where `sae` is true. `\"none\"`: the network is open, on purpose. Required.", Shape::Secret).required(),
+        key(
+            "sae",
+            "true or false",
+            "sae = true",
+            "Whether the network is joined by SAE (WPA3), which needs the passphrase itself on the host, and netplan 1.1 or later. Left out: false.", Shape::Flag),
+        key(
+            "country",
+            "a country code of two letters",
+            r#"country = "IT""#,
+            "Where the radio is, which decides on the channels that it may use (ISO 3166-1). Left out: as the image has it.", Shape::Text),
+        key(
+            "hidden",
+            "true or false",
+            "hidden = true",
+            "Whether the network does not show its name. Left out: false.", Shape::Flag),
+    ],
+);
+
+/// `dns_for`
+pub(crate) static DNS_FOR_TABLE: TableSpec = TableSpec {
+    header: "dns_for",
+    called: "`dns_for`",
+    about: "Domains, and the servers that are asked for their names.",
+    keys: &[],
+    free_keys: true,
+};
+
+/// `{ server = …, key = … }` in `ntp`
+pub(crate) static KEYED_SERVER: TableSpec = table(
+    "{ server = …, key = … } in ntp",
+    "a time server with a key",
+    "A time server that proves its answers; chrony alone checks them.",
+    &[
+        key(
+            "server",
+            "an address or a name",
+            r#"server = "10.64.10.121""#,
+            "The time server. Required.",
+            Shape::Text,
+        )
+        .required(),
+        key(
+            "key",
+            "the name of a key of the sheet",
+            r#"key = "harbor""#,
+            "The `[time_key.NAME]`. Required.",
+            Shape::Text,
+        )
+        .required(),
+    ],
+);
+
+/// `[pool.NAME]`
+pub(crate) static POOL: TableSpec = table(
+    "[pool.NAME]",
+    "a pool",
+    "Addresses or a VLAN that an appliance hands out itself, and that nothing else may use.",
+    &[
+        key(
+            "prefix",
+            "an IPv4 address and mask",
+            r#"prefix = "10.128.0.0/16""#,
+            "Its IPv4 addresses.",
+            Shape::Text,
+        ),
+        key(
+            "prefix6",
+            "an IPv6 address and length",
+            r#"prefix6 = "fd64:128::/64""#,
+            "Its IPv6 addresses.",
+            Shape::Text,
+        ),
+        key("vlan", "a number from 1 to 4094", "vlan = 128", "Its VLAN tag.", Shape::Number(1, 4094)),
+    ],
+);
+
+/// `virtual_address` of a cluster
+pub(crate) static VIRTUAL_ADDRESS: TableSpec = table(
+    "virtual_address = { … } of a cluster",
+    "`virtual_address`",
+    "An address that the members of a cluster share.",
+    &[SUBNET, ADDRESS, ADDRESS6],
+);
+
+/// `in_use` of a subnet
+pub(crate) static IN_USE: TableSpec = TableSpec {
+    header: "in_use",
+    called: "in_use",
+    about: "Addresses and who uses them.",
+    keys: &[],
+    free_keys: true,
+};
+
+/// `link.NAME` of a host
+pub(crate) static HOST_LINK: TableSpec = table(
+    "link.NAME of a host, or [host.link.NAME]",
+    "a link of a host",
+    "A network interface.",
+    &[
+        key(
+            "kind",
+            "\"ethernet\", \"wifi\", \"bond\", \"vlan\" or \"bridge\"",
+            r#"kind = "bond""#,
+            "What it is. Left out: ethernet.",
+            Shape::Word(&["ethernet", "wifi", "bond", "vlan", "bridge"]),
+        ),
+        key(
+            "mac",
+            "a MAC address",
+            r#"mac = "02:64:10:00:00:21""#,
+            "Ethernet and wifi: finds the interface by its address, and gives it the link's name. Bond and bridge: the address that it takes; left out, that of its first member. Left out: the link's name is the kernel's.",
+            Shape::Text,
+        ),
+        key(
+            "port",
+            "the text \"only\"",
+            r#"port = "only""#,
+            "Finds the interface as the only one of its kind, whatever the kernel calls it. Left out: it is found by `mac` or by name.",
+            Shape::Word(&["only"]),
+        ),
+        key(
+            "subnet",
+            "the name of a subnet of the sheet",
+            r#"subnet = "quay""#,
+            "The `[subnet.NAME]` that the link is in; mask and gateway come from it. Required, unless the link is a member of another or says that it has no address.",
+            Shape::Text,
+        ),
+        ADDRESS,
+        ADDRESS6,
+        key(
+            "more_addresses",
+            "a list of addresses",
+            r#"more_addresses = ["10.64.10.32", "fd64:10::32"]"#,
+            "Further addresses of its subnet. Left out: none.",
+            Shape::TextList,
+        ),
+        DEFAULT_ROUTE,
+        key(
+            "routes",
+            "a list of routes",
+            r#"routes = [{ to = "10.64.96.0/20", via = "10.64.20.1" }]"#,
+            "Ways to other networks than through the default route. Left out: none.",
+            Shape::Tables(&ROUTE),
+        ),
+        key(
+            "own_table",
+            "a number from 1 to 252",
+            "own_table = 140",
+            "A routing table of its own, of this number, with the subnet's gateway as its default route, so that answers to what came in on this link leave by it. Such a link has no part in the default route of the machine. Left out: none.",
+            Shape::Number(1, 252),
+        ),
+        key(
+            "mtu",
+            "a number of bytes",
+            "mtu = 9000",
+            "The largest packet that it sends. Left out: the subnet's `mtu`.",
+            Shape::Number(68, 65_535),
+        ),
+        key(
+            "wake_on_lan",
+            "true or false",
+            "wake_on_lan = true",
+            "Whether a magic packet wakes the machine (ethernet). Left out: as the image has it.",
+            Shape::Flag,
+        ),
+        key(
+            "speed",
+            "a number of megabits a second",
+            "speed = 100",
+            "A fixed speed in place of the one that both ends agree on (ethernet). Left out: both ends agree.",
+            Shape::Number(10, 400_000),
+        ),
+        key(
+            "duplex",
+            "\"full\" or \"half\"",
+            r#"duplex = "full""#,
+            "Whether both directions are used at once, at a fixed speed. Left out: full.",
+            Shape::Word(&["full", "half"]),
+        ),
+        key(
+            "link_local4",
+            "true or false",
+            "link_local4 = true",
+            "Whether it has an IPv4 link-local address (169.254.…) besides. Left out: false.",
+            Shape::Flag,
+        ),
+        key(
+            "members",
+            "a list of links of the machine",
+            r#"members = ["lan0", "lan1"]"#,
+            "The links that a bond or a bridge is made of. Required for a bond.",
+            Shape::TextList,
+        ),
+        key(
+            "mode",
+            "the mode of a bond",
+            r#"mode = "active-backup""#,
+            "`balance-rr`, `active-backup`, `balance-xor`, `broadcast`, `802.3ad`, `balance-tlb` or `balance-alb`. Required for a bond.",
+            Shape::Word(&[
+                "balance-rr",
+                "active-backup",
+                "balance-xor",
+                "broadcast",
+                "802.3ad",
+                "balance-tlb",
+                "balance-alb",
+            ]),
+        ),
+        key(
+            "primary",
+            "a member of the bond",
+            r#"primary = "lan0""#,
+            "The member that is used while it works, in the modes active-backup, balance-tlb and balance-alb. Left out: none is preferred.",
+            Shape::Text,
+        ),
+        key(
+            "watch_every",
+            "a number of milliseconds",
+            "watch_every = 100",
+            "How often a bond looks whether its members have a carrier. Left out: 100.",
+            Shape::Number(1, 60_000),
+        ),
+        key(
+            "lacp_rate",
+            "\"slow\" or \"fast\"",
+            r#"lacp_rate = "fast""#,
+            "How often the switch is asked to speak, in mode 802.3ad. Left out: slow.",
+            Shape::Word(&["slow", "fast"]),
+        ),
+        key(
+            "spread_by",
+            "\"layer2\", \"layer2+3\", \"layer3+4\", \"encap2+3\" or \"encap3+4\"",
+            r#"spread_by = "layer3+4""#,
+            "What decides on the member that a packet leaves by, in the modes balance-xor and 802.3ad. Left out: layer2.",
+            Shape::Word(&["layer2", "layer2+3", "layer3+4", "encap2+3", "encap3+4"]),
+        ),
+        key(
+            "over",
+            "a link of the machine",
+            r#"over = "uplink""#,
+            "The link that carries a vlan; the tag is the subnet's. Required for a vlan.",
+            Shape::Text,
+        ),
+        key(
+            "spanning_tree",
+            "true or false",
+            "spanning_tree = true",
+            "Whether a bridge takes part in the spanning tree. Left out: false, which suits a bridge for virtual machines.",
+            Shape::Flag,
+        ),
+    ],
+);
+
+/// An item of `routes`
+pub(crate) static ROUTE: TableSpec = table(
+    "{ to = …, via = … } in routes",
+    "a route",
+    "A way to another network.",
+    &[
+        key("to", "a prefix", r#"to = "10.64.96.0/20""#, "The network. Required.", Shape::Text).required(),
+        key(
+            "via",
+            "an address",
+            r#"via = "10.64.20.1""#,
+            "The router in the link's subnet that leads there. Required.",
+            Shape::Text,
+        )
+        .required(),
+        key(
+            "metric",
+            "a number",
+            "metric = 200",
+            "Of several routes to the same network, the one with the lowest number is taken. Left out: the system's.",
+            Shape::Number(0, 4_294_967_295),
+        ),
+    ],
+);
+
+/// `link.NAME` of an appliance
+pub(crate) static APPLIANCE_LINK: TableSpec = table(
+    "link.NAME of an appliance, or [appliance.link.NAME]",
+    "a link of an appliance",
+    "A network adapter of the virtual machine.",
+    &[
+        key(
+            "network",
+            "the name of a network of the package",
+            r#"network = "Management""#,
+            "The network in the package's descriptor that the link is on. Left out: not checked.",
+            Shape::Text,
+        ),
+        SUBNET,
+        ADDRESS,
+        ADDRESS6,
+        DEFAULT_ROUTE,
+    ],
+);
