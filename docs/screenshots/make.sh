@@ -73,7 +73,7 @@ shoot check 12 'impostazione check slips.toml'
 shoot review 8 'impostazione review harbor.toml --only "gauge-01" --only "lamp-north" --only "signal-*"'
 shoot render 10 'impostazione render harbor.toml --into rendered' 'find rendered/signal-tower -not -type d | sort' \
     'cat rendered/gauge-01/rootfs/etc/netplan/60-impostazione.yaml'
-shoot subnet 10 'impostazione subnet 10.64.10.0/24 --sheet harbor.toml'
+shoot subnet 8 'impostazione subnet 10.64.10.0/24 --sheet harbor.toml'
 cp "$work/site/older.yaml" "$work/site/rendered/gauge-01/rootfs/etc/netplan/90-older.yaml"
 shoot inspect 8 'impostazione inspect rendered/signal-tower/rootfs' \
     'impostazione inspect rendered/gauge-01/rootfs/etc/netplan'

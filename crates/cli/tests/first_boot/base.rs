@@ -13,21 +13,24 @@ const PACKAGES: &str =
 /// The release, which is that of the kernel in the machines too.
 const RELEASE: &str = "bookworm";
 
-/// The time service of a base: Debian's packages of the two exclude each other.
+/// What a base has beside that. Debian's packages of the two time services exclude each other.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum Base {
     Timesyncd,
     Chrony,
+    /// timesyncd, and NetworkManager beside systemd-networkd.
+    Manager,
 }
 
 /// Each base is made once.
-static MAKING: [Mutex<()>; 2] = [Mutex::new(()), Mutex::new(())];
+static MAKING: [Mutex<()>; 3] = [const { Mutex::new(()) }; 3];
 
 impl Base {
-    fn package(self) -> &'static str {
+    fn packages(self) -> &'static str {
         match self {
             Self::Timesyncd => "systemd-timesyncd",
             Self::Chrony => "chrony",
+            Self::Manager => "systemd-timesyncd,libpam-systemd,network-manager",
         }
     }
 
@@ -41,12 +44,12 @@ impl Base {
     /// The base, made once.
     fn made(self) -> PathBuf {
         let _one_at_a_time = MAKING[self as usize].lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        let folder = cache().join(format!("{RELEASE}-{}", self.package()));
+        let folder = cache().join(format!("{RELEASE}-{}", self.packages().replace(',', "-")));
         if !folder.join("made").exists() {
             let _ = fs::remove_dir_all(&folder);
             fs::create_dir_all(&folder).unwrap();
             let rootfs = folder.join("rootfs");
-            let packages = format!("--include={PACKAGES},{}", self.package());
+            let packages = format!("--include={PACKAGES},{}", self.packages());
             run("debootstrap", &["--variant=minbase", &packages, RELEASE, &text(&rootfs)]);
             // What the machine that made it has of its own is none of the image's.
             for of_maker in ["etc/hosts", "var/cache/apt/archives", "var/lib/apt/lists"] {

@@ -10,9 +10,13 @@ use crate::container::{Cable, Container};
 use crate::machine::{Card, Machine, disk_image};
 use crate::network::Network;
 use crate::report::Report;
+use crate::servers::Server;
 use crate::shell::{run, wait_until};
-use crate::site::Site;
+use crate::site::{CLOCK_KEY, Site};
 
+/// What the network has in the quay of the machines: the router, and the time servers.
+const QUAY_BRIDGE: [&str; 5] =
+    ["10.64.10.1/24", "fd64:10::1/64", "10.64.10.121/24", "10.64.10.122/24", "10.64.10.123/24"];
 /// The network's ends of the cables.
 const QUAY: Cable = Cable { link: "eth0", far: &["10.64.10.1/24", "fd64:10::1/64"] };
 const WATCH: Cable = Cable { link: "eth1", far: &["10.64.40.1/24"] };
@@ -61,9 +65,11 @@ impl<'a> Asked<'a> {
             "../usr/share/zoneinfo/Europe/Rome\n(Rome)",
         );
         report.is("language of a login", &self.says("bash -lc 'echo $LANG'"), "C.UTF-8");
+        // With what they said, for whoever has to find out why.
+        let password = self.site.password(host);
         report.is(
             "units that failed",
-            &self.says("systemctl --failed --no-legend --plain | grep -v '^systemd-networkd-wait' || true"),
+            &self.says(&format!("for unit in $(systemctl --failed --no-legend --plain | cut -d' ' -f1 | grep -v '^systemd-networkd-wait'); do echo $unit; echo '{password}' | sudo -S -k -p '' journalctl -q -o cat -n 5 -u $unit; done")),
             "",
         );
         report.is("who the keeper is", &self.says("id -un; id -Gn"), "keeper\nkeeper sudo");
@@ -219,7 +225,66 @@ fn a_host_with_name_servers_for_one_domain() {
         &host.says("resolvectl default-route eth1 | sed 's/.*: //'"),
         "no",
     );
+    // The same asked of servers that answer, and write down what they were asked.
+    let network = &container.network;
+    network.add_addresses("h-eth0", &["10.64.10.53/24"]);
+    network.add_addresses("h-eth1", &["10.64.40.53/24"]);
+    let (of_site, of_crane) = (site.path().join("dns-of-site"), site.path().join("dns-of-crane"));
+    let _servers = [
+        Server::of_names(network, "10.64.10.53", &[("lamp.capovetro.example", "10.64.10.77")], &of_site),
+        Server::of_names(network, "10.64.40.53", &[("hook.crane.example", "10.64.40.78")], &of_crane),
+    ];
+    let address_of = |name: &str| {
+        let ask = format!("getent ahostsv4 {name} | head -1 | cut -d' ' -f1");
+        wait_until("an answer of a name server", Duration::from_secs(30), || !host.says(&ask).is_empty());
+        host.says(&ask)
+    };
+    report.is("hook.crane.example", &address_of("hook.crane.example"), "10.64.40.78");
+    report.is("lamp.capovetro.example", &address_of("lamp.capovetro.example"), "10.64.10.77");
+    report.is("lamp, by the search list", &address_of("lamp"), "10.64.10.77");
+    report.is(
+        "a name that nobody has",
+        &host.says("getent ahostsv4 buoy.capovetro.example || echo none"),
+        "none",
+    );
+    let asked = |log: &Path, of: &str| {
+        let log = fs::read_to_string(log).unwrap();
+        let is_asked = log.lines().any(|line| line.contains(": query[") && line.contains(of));
+        if is_asked { "asked" } else { "not asked" }
+    };
+    report.is("the site's server about the crane", asked(&of_site, "crane.example"), "not asked");
+    report.is("the crane's server about the site", asked(&of_crane, "capovetro.example"), "not asked");
+    report.is("the crane's server about the crane", asked(&of_crane, "hook.crane.example"), "asked");
     host.usual(&mut report, "crane-house");
+    report.finish();
+}
+
+#[test]
+#[ignore = "boots containers: needs root, debootstrap, systemd-nspawn and ssh, which .ci/run installs"]
+fn a_host_of_network_manager() {
+    let site = Site::new();
+    let rootfs = site.placed(Base::Manager, "lamp-house", |_| (), &[]);
+    let mut report = Report::new(
+        "lamp-house",
+        "lamp-house: NetworkManager, two links, one without a way out, in a container",
+    );
+    let container = Container::boot(&rootfs, &[QUAY, WATCH], "10.64.10.35");
+    let host = Asked::when_ready(&site, &container.network, "10.64.10.35");
+    report.is(
+        "who sets the links up",
+        &host.says("nmcli -t -f DEVICE,STATE,CONNECTION device | grep eth | sort; networkctl list --no-legend 2>/dev/null | grep -c 'configured' || true"),
+        "eth0:connected:netplan-eth0\neth1:connected:netplan-eth1\n0",
+    );
+    report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.35/24 fd64:10::35/64\neth1 10.64.40.35/24");
+    report.is("default routes", &host.says(ROUTES), "default via 10.64.10.1 dev eth0 proto static metric 100\ndefault via fd64:10::1 dev eth0 proto static metric 100 pref medium");
+    report.is(
+        "route by eth1",
+        &host.says("ip route show 10.64.96.0/20"),
+        "10.64.96.0/20 via 10.64.40.1 dev eth1 proto static metric 101",
+    );
+    report.is("DNS of eth0", &host.says("resolvectl dns eth0 | sed 's/.*: //'"), "10.64.10.53 10.64.10.54");
+    report.is("search of eth0", &host.says("resolvectl domain eth0 | sed 's/.*: //'"), "capovetro.example");
+    host.usual(&mut report, "lamp-house");
     report.finish();
 }
 
@@ -443,9 +508,10 @@ fn tower(site: &Site) {
         Card { bridge: "quay", mac: "02:64:10:00:00:22" },
         Card { bridge: "quay", mac: "02:64:10:00:00:21" },
     ];
-    let bridges: [(&str, &[&str]); 2] =
-        [("quay", &["10.64.10.1/24", "fd64:10::1/64"]), ("watch", &["10.64.40.1/24"])];
-    let machine = Machine::boot(&image, &volume, "", &cards, &bridges, "10.64.10.31");
+    let network = Network::with_bridges(&[("quay", &QUAY_BRIDGE), ("watch", &["10.64.40.1/24"])]);
+    let key = format!("10 SHA256 HEX:{CLOCK_KEY}\n");
+    let _time = Server::of_time(&network, Some(&key), &site.folder_of("time-of-tower"));
+    let machine = Machine::boot(network, &image, &volume, "", &cards, "10.64.10.31");
     let host = Asked::when_ready(site, &machine.network, "10.64.10.31");
     let links = "for l in lan0 lan1 watch0; do echo $l $(cat /sys/class/net/$l/address) $(basename $(readlink /sys/class/net/$l/master || echo none)); done; ethtool -P lan1 2>/dev/null || cat /sys/class/net/lan1/bonding_slave/perm_hwaddr";
     report.is("links by their MAC address", &host.says(links), "lan0 02:64:10:00:00:21 uplink\nlan1 02:64:10:00:00:21 uplink\nwatch0 02:64:40:00:00:21 none\n02:64:10:00:00:22");
@@ -481,6 +547,17 @@ fn tower(site: &Site) {
         &host.says("chronyc -n sources | grep -o '10[.]64[.][0-9.]*' | sort"),
         "10.64.10.121\n10.64.10.122\n10.64.10.123",
     );
+    let password = site.password("signal-tower");
+    report.is(
+        "what it follows, once they answered",
+        &host.says("chronyc -n waitsync 90 0 0 1 > /dev/null; chronyc -n tracking | sed -n 's/^Reference ID.*(\\(.*\\)[123])/\\1x/p; s/^Leap status *: //p'"),
+        "10.64.10.12x\nNormal",
+    );
+    report.is(
+        "by which key they prove it",
+        &host.says(&format!("echo '{password}' | sudo -S -k -p '' chronyc -n authdata | awk '/^10/ {{print $1, $2, $3}}' | sort")),
+        "10.64.10.121 SK 10\n10.64.10.122 SK 10\n10.64.10.123 SK 10",
+    );
     report.is(
         "the pilot, who has an account here",
         &site.by_key(&machine.network, "pilot", "pilot", "10.64.10.31", "id -un").1,
@@ -491,7 +568,6 @@ fn tower(site: &Site) {
         &host.says("id -un; id -Gn; hostname -f"),
         "keeper\nkeeper sudo\nsignal-tower.capovetro.example",
     );
-    let password = site.password("signal-tower");
     let mount = format!(
         "echo '{password}' | sudo -S -k -p '' sh -c 'mount -t iso9660 -o ro /dev/vdb /mnt && ls /mnt && sha256sum /mnt/ovf-env.xml | cut -d\" \" -f1; umount /mnt'"
     );
@@ -531,12 +607,14 @@ fn gauge(site: &Site) {
     );
     let volume = site.output().join("logbook-1/settings.iso");
     let cards = [Card { bridge: "quay", mac: "02:64:10:00:00:44" }];
-    let bridges: [(&str, &[&str]); 1] = [("quay", &["10.64.10.1/24", "fd64:10::1/64"])];
-    let machine = Machine::boot(&image, &volume, "net.ifnames=0", &cards, &bridges, "10.64.10.14");
+    let network = Network::with_bridges(&[("quay", &QUAY_BRIDGE)]);
+    let _time = Server::of_time(&network, None, &site.folder_of("time-of-gauge"));
+    let machine = Machine::boot(network, &image, &volume, "net.ifnames=0", &cards, "10.64.10.14");
     let host = Asked::when_ready(site, &machine.network, "10.64.10.14");
     report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.14/24 fd64:10::14/64");
     report.is("what timesyncd asks", &host.says("timedatectl show-timesync -p SystemNTPServers -p LinkNTPServers -p FallbackNTPServers | grep System"), "SystemNTPServers=10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example");
     report.is("timesyncd", &host.says("systemctl is-active systemd-timesyncd"), "active");
+    report.is("what it follows, once they answered", &host.says("for i in $(seq 90); do timedatectl show -p NTPSynchronized | grep -q yes && break; sleep 1; done; timedatectl show -p NTPSynchronized; timedatectl show-timesync -p ServerAddress"), "NTPSynchronized=yes\nServerAddress=10.64.10.121");
     host.usual(&mut report, "gauge-04");
     report.finish();
 }

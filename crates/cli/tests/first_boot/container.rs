@@ -50,10 +50,7 @@ impl Container {
         for Cable { link, far } in cables {
             let end = format!("h-{link}");
             wait_until("the cable", Duration::from_secs(20), || container.network.has(&end));
-            for address in *far {
-                let nodad = if address.contains(':') { " nodad" } else { "" };
-                container.network.ip(&format!("addr add {address} dev {end}{nodad}"));
-            }
+            container.network.add_addresses(&end, far);
             container.network.ip(&format!("link set {end} up"));
         }
         wait_until("SSH", Duration::from_secs(60), || answers(&container.network, ssh));

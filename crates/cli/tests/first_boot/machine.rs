@@ -64,24 +64,15 @@ pub(crate) fn disk_image(rootfs: &Path, image: &Path) {
 }
 
 impl Machine {
-    /// Boots the image of a disk, with a volume in the drive and more words for the kernel.
+    /// Boots the image of a disk in a network, with a volume in the drive and more words for the kernel.
     pub(crate) fn boot(
+        network: Network,
         image: &Path,
         volume: &Path,
         words: &str,
         cards: &[Card],
-        bridges: &[(&str, &[&str])],
         ssh: &str,
     ) -> Self {
-        let network = Network::new();
-        for (bridge, addresses) in bridges {
-            network.ip(&format!("link add {bridge} type bridge"));
-            for address in *addresses {
-                let nodad = if address.contains(':') { " nodad" } else { "" };
-                network.ip(&format!("addr add {address} dev {bridge}{nodad}"));
-            }
-            network.ip(&format!("link set {bridge} up"));
-        }
         let version = kernel();
         let console = image.with_extension("console");
         let mut command = Command::new("nsenter");

@@ -16,5 +16,6 @@ mod container;
 mod machine;
 mod network;
 mod report;
+mod servers;
 mod shell;
 mod site;

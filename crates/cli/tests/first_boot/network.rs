@@ -22,6 +22,25 @@ impl Network {
         network
     }
 
+    /// A namespace with bridges that have addresses.
+    pub(crate) fn with_bridges(bridges: &[(&str, &[&str])]) -> Self {
+        let network = Self::new();
+        for (bridge, addresses) in bridges {
+            network.ip(&format!("link add {bridge} type bridge"));
+            network.add_addresses(bridge, addresses);
+            network.ip(&format!("link set {bridge} up"));
+        }
+        network
+    }
+
+    /// Gives a link addresses, which may be used at once.
+    pub(crate) fn add_addresses(&self, link: &str, addresses: &[&str]) {
+        for address in addresses {
+            let nodad = if address.contains(':') { " nodad" } else { "" };
+            self.ip(&format!("addr add {address} dev {link}{nodad}"));
+        }
+    }
+
     /// Changes something about it.
     pub(crate) fn ip(&self, command: &str) {
         let words: Vec<&str> = command.split_whitespace().collect();

@@ -13,7 +13,7 @@ use crate::network::Network;
 use crate::shell::{ask, run};
 
 /// Hosts that the sample site does not have: one whose answers leave by the link that they came in on, one with name servers
-/// for a domain of their own, and one on which a password opens SSH.
+/// for a domain of their own, one on which a password opens SSH, and one whose links NetworkManager sets up.
 const MORE_HOSTS: &str = r#"
 [[host]]
 name = "watch-house"
@@ -30,7 +30,24 @@ link.eth1 = { subnet = "watch", address = "10.64.40.33", default_route = false }
 name = "winch-house"
 ssh  = { host_key = true, password_login = true }
 link.eth0 = { subnet = "quay", address = "10.64.10.34", address6 = "fd64:10::34" }
+
+[[host]]
+name     = "lamp-house"
+renderer = "NetworkManager"
+link.eth0 = { subnet = "quay", address = "10.64.10.35", address6 = "fd64:10::35" }
+link.eth1 = { subnet = "watch", address = "10.64.40.35", default_route = false, routes = [{ to = "10.64.96.0/20", via = "10.64.40.1" }] }
+
+[time_key.harbor]
+number = 10
+value  = { from_secret = "harbor-clock" }
+
+[secret.harbor-clock]
+from = "file"
+path = "harbor-clock.secret"
 "#;
+
+/// The key by which the time servers of the tower prove their answers.
+pub(crate) const CLOCK_KEY: &str = "5b0e1c77a94d23f8861f0cbe37d2945a6e80b1f3d4c76a29e15837bb90afc264";
 
 /// The site on disk, rendered.
 pub(crate) struct Site {
@@ -66,7 +83,14 @@ impl Site {
         let text_of_sheet =
             written.replacen("link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..16}\" }", dual, 1);
         assert_ne!(text_of_sheet, written, "the gauges are dual-stack");
-        fs::write(&sheet, text_of_sheet + MORE_HOSTS).unwrap();
+        let plain = "ntp    = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]";
+        let servers = ["10.64.10.121", "10.64.10.122", "10.64.10.123"]
+            .map(|server| format!("{{ server = \"{server}\", key = \"harbor\" }}"));
+        let proved = text_of_sheet.replacen(plain, &format!("ntp    = [{}]", servers.join(", ")), 1);
+        assert_ne!(proved, text_of_sheet, "the tower's time servers prove their answers");
+        fs::write(demo.join("harbor-clock.secret"), format!("HEX:{CLOCK_KEY}\n")).unwrap();
+        fs::set_permissions(demo.join("harbor-clock.secret"), fs::Permissions::from_mode(0o600)).unwrap();
+        fs::write(&sheet, proved + MORE_HOSTS).unwrap();
         site.impostazione(&["secret", "generate", "harbor.toml"]);
         site.impostazione(&["render", "harbor.toml", "--into", "output"]);
         site
@@ -74,6 +98,13 @@ impl Site {
 
     pub(crate) fn path(&self) -> &Path {
         self.folder.path()
+    }
+
+    /// A new folder beside the site.
+    pub(crate) fn folder_of(&self, name: &str) -> PathBuf {
+        let folder = self.path().join(name);
+        fs::create_dir_all(&folder).unwrap();
+        folder
     }
 
     /// The private key of a person.
