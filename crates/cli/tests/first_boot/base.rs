@@ -18,7 +18,7 @@ const RELEASE: &str = "bookworm";
 pub(crate) enum Base {
     Timesyncd,
     Chrony,
-    /// timesyncd, and NetworkManager beside systemd-networkd.
+    /// timesyncd, and `NetworkManager` beside systemd-networkd.
     Manager,
 }
 

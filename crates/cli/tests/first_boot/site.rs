@@ -13,7 +13,7 @@ use crate::network::Network;
 use crate::shell::{ask, run};
 
 /// Hosts that the sample site does not have: one whose answers leave by the link that they came in on, one with name servers
-/// for a domain of their own, one on which a password opens SSH, and one whose links NetworkManager sets up.
+/// for a domain of their own, one on which a password opens SSH, and one whose links `NetworkManager` sets up.
 const MORE_HOSTS: &str = r#"
 [[host]]
 name = "watch-house"

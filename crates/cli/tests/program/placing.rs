@@ -141,7 +141,10 @@ fn a_new_user_takes_numbers_that_neither_users_nor_groups_have() {
         "root:x:0:0:root:/root:/bin/bash\nbuoy:x:1000:1000::/home/buoy:/usr/sbin/nologin\n",
     );
     card.write("etc/group", "root:x:0:\nsudo:x:27:\nbuoy:x:1000:\ncranes:x:1001:\n");
+    card.write("etc/subuid", "buoy:100000:65536\n");
     card.placed(&[]);
+    assert_eq!(card.read("etc/subuid"), "buoy:100000:65536\nkeeper:165536:65536\n");
+    assert!(!card.top().join("etc/subgid").exists(), "an image without such a file gets none");
     assert_eq!(card.line("etc/passwd", "keeper:"), "keeper:x:1002:1002::/home/keeper:/bin/bash");
     assert_eq!(card.line("etc/group", "keeper:"), "keeper:x:1002:");
     assert_eq!(card.read("home/keeper/.profile"), "umask 022\n");

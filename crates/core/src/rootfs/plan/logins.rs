@@ -4,7 +4,7 @@ use super::super::folder::{Kind, RootfsFault};
 use super::super::survey::logins::{PASSWD, SHADOW};
 use super::files::Groups;
 use super::table::Table;
-use super::{Change, Ground, Obstacle, Owner, Plan, PlanFault, Subject, Want, edited, time};
+use super::{Change, Ground, Obstacle, Owner, Plan, PlanFault, Subject, Want, edited, subordinate, time};
 use crate::files::{HEADER, Login, SUDOERS_PATH};
 use crate::machine::StockLogins;
 use crate::secret::FileBytes;
@@ -50,7 +50,13 @@ struct Databases {
 /// Plans the logins, and gives the groups as they will be.
 pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFault> {
     let Some(mut databases) = read(ground, plan)? else { return Ok(Groups(Vec::new())) };
-    for login in &ground.output.logins.accounts {
+    let accounts = &ground.output.logins.accounts;
+    let new_users: Vec<&str> = accounts
+        .iter()
+        .map(|login| login.name.as_str())
+        .filter(|name| databases.passwd.find(name).is_empty())
+        .collect();
+    for login in accounts {
         self::login(ground, login, &mut databases, plan)?;
     }
     stock(ground, &mut databases, plan)?;
@@ -77,6 +83,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFa
         }
         plan.changes.push(Change::new(path, Subject::Logins, want));
     }
+    subordinate::plan(ground, &new_users, plan)?;
     time::keys(ground, &groups, plan)?;
     Ok(groups)
 }

@@ -8,6 +8,7 @@ mod network;
 mod rewriting;
 mod services;
 mod ssh;
+mod subordinate;
 mod table;
 mod time;
 
