@@ -5,6 +5,7 @@
 //! filesystem that do not know of each other would damage it, so the image is locked meanwhile, and one that is attached to
 //! another loop device is not touched.
 
+use std::ffi::OsString;
 use std::fs::File;
 use std::io::{self, Read as _, Seek, SeekFrom};
 use std::os::fd::OwnedFd;
@@ -18,15 +19,18 @@ use rustix::mount::{FsMountFlags, FsOpenFlags, MountAttrFlags};
 
 use super::boot::BootPartition;
 use super::folder::Rootfs;
+use super::loop_device::LoopDevice;
 use super::survey::boot::mount_point;
 use crate::beside::plain;
 use crate::size::ByteSize;
 
 /// Bytes of a sector in a partition table, but for disks of larger ones, which say so.
 const SECTOR: u64 = 512;
-/// How often it is looked whether the kernel has let go of an image, and how long is waited in between: after a command has
-/// ended, it takes a moment.
+/// How often it is looked whether an image is free, and how long is waited in between: when a command ends, or is killed, it
+/// takes the kernel a moment to let go of everything.
 const LOOKS: usize = 40;
+/// What messages say is being done.
+const ATTACHING: &str = "attached to a loop device";
 const BETWEEN_LOOKS: Duration = Duration::from_millis(50);
 
 /// An image with a partition that holds a root filesystem.
@@ -110,7 +114,7 @@ pub enum ImageFault {
     #[error("{} has a root filesystem on each of its partitions {}, and which of them starts is not known here; mount the one that is meant, and name it with --root", .0.display(), .1)]
     SeveralRootfs(PathBuf, String),
     /// Its boot partition cannot be read.
-    #[error("the boot partition of {} cannot be read as FAT: {reason}; whether the kernel is told to undo what is placed cannot be seen", .path.display())]
+    #[error("the boot partition of {} cannot be read as FAT: {reason}; whether the kernel is told to undo what is placed cannot be seen; take the image anew, or mend the partition with fsck.fat", .path.display())]
     BootPartition {
         /// The image.
         path: PathBuf,
@@ -228,10 +232,13 @@ impl RootfsImage {
             .write(access == Access::Change)
             .open(&self.path)
             .map_err(|error| refused(doing, &error))?;
-        match rustix::fs::flock(&file, operation) {
-            Ok(()) => {}
-            Err(Errno::WOULDBLOCK) => return Err(ImageFault::Busy(self.path.clone())),
-            Err(errno) => return Err(refused("locked", &errno.into())),
+        let is_locked = within_looks(|| match rustix::fs::flock(&file, operation) {
+            Ok(()) => Ok(true),
+            Err(Errno::WOULDBLOCK) => Ok(false),
+            Err(errno) => Err(refused("locked", &errno.into())),
+        })?;
+        if !is_locked {
+            return Err(ImageFault::Busy(self.path.clone()));
         }
         if access == Access::Change {
             self.refuse_attached()?;
@@ -241,22 +248,30 @@ impl RootfsImage {
 
     /// Refuses an image that a loop device has, once the kernel has had time to let go of it after an earlier command.
     fn refuse_attached(&self) -> Result<(), ImageFault> {
-        let mut device = self.attached()?;
-        for _ in 0..LOOKS {
-            if device.is_none() {
-                break;
-            }
-            std::thread::sleep(BETWEEN_LOOKS);
+        let mut device = None;
+        within_looks(|| {
             device = self.attached()?;
-        }
+            Ok(device.is_none())
+        })?;
         device.map_or(Ok(()), |device| Err(ImageFault::Attached { path: self.path.clone(), device }))
     }
 
     /// The first loop device that has the image.
     fn attached(&self) -> Result<Option<String>, ImageFault> {
-        let mut command = Command::new("losetup");
-        command.args(["--list", "--noheadings", "--output", "NAME", "--associated"]).arg(&self.path);
-        Ok(self.losetup(&mut command)?.lines().next().map(|line| line.trim().to_owned()))
+        let refused =
+            |reason: String| ImageFault::Refused { path: self.path.clone(), doing: ATTACHING, reason };
+        let output = Command::new("losetup")
+            .args(["--list", "--noheadings", "--output", "NAME", "--associated"])
+            .arg(&self.path)
+            .output()
+            .map_err(|error| {
+                refused(format!("losetup of util-linux cannot be started: {}", plain(&error)))
+            })?;
+        if !output.status.success() {
+            return Err(refused(String::from_utf8_lossy(&output.stderr).trim().to_owned()));
+        }
+        let devices = String::from_utf8_lossy(&output.stdout).into_owned();
+        Ok(devices.lines().next().map(|line| line.trim().to_owned()))
     }
 
     /// The boot partition, where one has something to say to the first boot.
@@ -274,43 +289,30 @@ impl RootfsImage {
 
     fn mount_partition(&self, partition: &Partition, access: Access) -> Result<OwnedFd, ImageFault> {
         let refused = |doing, reason: String| ImageFault::Refused { path: self.path.clone(), doing, reason };
-        let device = self.attach(partition, access)?;
-        let mounted = mount_alone(&device, access);
-        // While it is mounted the kernel only notes that the device is to go with the mount.
-        let detached = Command::new("losetup").arg("--detach").arg(&device).status();
-        let top = mounted.map_err(|error| refused("mounted", plain(&error)))?;
-        match detached {
-            Ok(status) if status.success() => Ok(top),
-            _ => Err(refused("let go of", format!("losetup --detach {device} failed"))),
-        }
+        let words = [
+            OsString::from("--offset"),
+            partition.start.to_string().into(),
+            "--sizelimit".into(),
+            partition.size.to_string().into(),
+            if access == Access::Look { "--read-only" } else { "--" }.into(),
+            self.path.clone().into(),
+        ];
+        let device = LoopDevice::attach(&words).map_err(|reason| refused(ATTACHING, reason))?;
+        let top = mount_alone(device.path(), access).map_err(|error| refused("mounted", plain(&error)))?;
+        device.let_go().map_err(|error| refused("let go of", plain(&error)))?;
+        Ok(top)
     }
+}
 
-    /// Attaches a partition to a loop device, whose path is given.
-    fn attach(&self, partition: &Partition, access: Access) -> Result<String, ImageFault> {
-        let mut command = Command::new("losetup");
-        command
-            .args(["--find", "--show", "--offset", &partition.start.to_string()])
-            .args(["--sizelimit", &partition.size.to_string()])
-            .args((access == Access::Look).then_some("--read-only"))
-            .arg(&self.path);
-        self.losetup(&mut command)
-    }
-
-    /// What losetup prints.
-    fn losetup(&self, command: &mut Command) -> Result<String, ImageFault> {
-        let refused = |reason: String| ImageFault::Refused {
-            path: self.path.clone(),
-            doing: "attached to a loop device",
-            reason,
-        };
-        let output = command.output().map_err(|error| {
-            refused(format!("losetup of util-linux cannot be started: {}", plain(&error)))
-        })?;
-        if !output.status.success() {
-            return Err(refused(String::from_utf8_lossy(&output.stderr).trim().to_owned()));
+/// Waits for a moment until something holds, and tells whether it does.
+fn within_looks(mut holds: impl FnMut() -> Result<bool, ImageFault>) -> Result<bool, ImageFault> {
+    for _ in 0..LOOKS {
+        if holds()? {
+            return Ok(true);
         }
-        Ok(String::from_utf8_lossy(&output.stdout).trim().to_owned())
+        std::thread::sleep(BETWEEN_LOOKS);
     }
+    holds()
 }
 
 /// Mounts an ext4 filesystem nowhere: it is reached by the file that is given, and by nothing else.

@@ -7,6 +7,7 @@ mod entries;
 mod folder;
 mod image;
 mod journal;
+mod loop_device;
 mod plan;
 mod record;
 mod state;

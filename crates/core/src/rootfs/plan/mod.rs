@@ -125,7 +125,7 @@ fn settle(view: View<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
             continue;
         }
         refuse_if_in_the_way(view.rootfs(), &change, &before)?;
-        if change.want != Want::Absent {
+        if change.want != Want::Absent && view.rootfs().on_boot_partition(&change.path).is_none() {
             add_folders(view, &change, &mut settled)?;
         }
         settled.push(change);
