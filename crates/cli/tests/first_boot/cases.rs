@@ -549,7 +549,7 @@ fn tower(site: &Site) {
     );
     let password = site.password("signal-tower");
     report.is(
-        "what it follows, once they answered",
+        "whom its clock follows",
         &host.says("chronyc -n waitsync 90 0 0 1 > /dev/null; chronyc -n tracking | sed -n 's/^Reference ID.*(\\(.*\\)[123])/\\1x/p; s/^Leap status *: //p'"),
         "10.64.10.12x\nNormal",
     );
@@ -614,7 +614,7 @@ fn gauge(site: &Site) {
     report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.14/24 fd64:10::14/64");
     report.is("what timesyncd asks", &host.says("timedatectl show-timesync -p SystemNTPServers -p LinkNTPServers -p FallbackNTPServers | grep System"), "SystemNTPServers=10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example");
     report.is("timesyncd", &host.says("systemctl is-active systemd-timesyncd"), "active");
-    report.is("what it follows, once they answered", &host.says("for i in $(seq 90); do timedatectl show -p NTPSynchronized | grep -q yes && break; sleep 1; done; timedatectl show -p NTPSynchronized; timedatectl show-timesync -p ServerAddress"), "NTPSynchronized=yes\nServerAddress=10.64.10.121");
+    report.is("whom its clock follows", &host.says("for i in $(seq 90); do timedatectl show -p NTPSynchronized | grep -q yes && break; sleep 1; done; timedatectl show -p NTPSynchronized; timedatectl show-timesync -p ServerAddress"), "NTPSynchronized=yes\nServerAddress=10.64.10.121");
     host.usual(&mut report, "gauge-04");
     report.finish();
 }
