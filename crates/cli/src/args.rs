@@ -386,10 +386,10 @@ pub(crate) struct UndoArguments {
 
 #[derive(Debug, Args)]
 pub(crate) struct CompareArguments {
-    /// A sheet, an output tree, or a root filesystem
+    /// A sheet, or an output tree
     pub(crate) first: PathBuf,
 
-    /// What to compare it with: another sheet, another output, or a root filesystem
+    /// What to compare it with: another sheet, another output, a root filesystem, or the image of a disk with one
     pub(crate) second: PathBuf,
 
     /// Only these machines; * and ? are wildcards

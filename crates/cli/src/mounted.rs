@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use impostazione_core::rootfs::{Access, Rootfs, RootfsImage};
+use impostazione_core::rootfs::{Access, Filesystem, Rootfs, RootfsImage};
 
 use crate::args::WhereArguments;
 use crate::exit::Failure;
@@ -23,6 +23,13 @@ pub(crate) fn open(place: &WhereArguments, access: Access) -> Result<Rootfs, Fai
 pub(crate) fn open_image(image: &Path, access: Access) -> Result<Rootfs, Failure> {
     let image = RootfsImage::open(image).map_err(|fault| Failure::Files(fault.to_string()))?;
     image.mount(access).map_err(|fault| Failure::Files(fault.to_string()))
+}
+
+/// Whether a file is the image of a disk with a partition that may hold a root filesystem.
+pub(crate) fn has_linux_partition(path: &Path) -> bool {
+    RootfsImage::open(path).is_ok_and(|image| {
+        image.partitions().iter().any(|partition| partition.filesystem == Filesystem::Ext4)
+    })
 }
 
 /// The root filesystem in a folder.

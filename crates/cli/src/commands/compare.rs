@@ -6,7 +6,7 @@ use impostazione_core::compare::{Difference, compare_outputs, compare_rootfs, co
 use impostazione_core::machine::Machine;
 use impostazione_core::output::{OutputFault, TreeOnDisk};
 use impostazione_core::review::review;
-use impostazione_core::rootfs::{Placing, Record, Request, Rootfs};
+use impostazione_core::rootfs::{Access, Placing, Record, Request, Rootfs};
 use impostazione_core::secret::FilesOnly;
 use serde::Serialize;
 
@@ -97,6 +97,9 @@ fn look(path: &Path) -> Result<Side, Failure> {
     }
     if !path.exists() {
         return Err(Failure::Files(format!("there is no {}", path.display())));
+    }
+    if mounted::has_linux_partition(path) {
+        return mounted::open_image(path, Access::Look).map(Side::Rootfs);
     }
     Ok(Side::Sheet)
 }

@@ -439,6 +439,8 @@ fn the_boot_partition_of_an_image_is_changed_and_put_back() {
     assert_eq!(placed.code, 0, "{}", placed.stderr);
     let fat = format!("{image}@@{BOOT_START}");
     assert_eq!(run("mtype", &["-i", &fat, "::cmdline.txt"]), "console=tty1 quiet\n");
+    let compared = workspace.run(&["compare", "output", &image]);
+    assert_eq!((compared.code, compared.stderr.as_str()), (0, ""), "{}", compared.stdout);
     let again = workspace.run(&[&place[..], &["--yes"]].concat());
     assert!(again.stdout.contains("is placed already"), "{}{}", again.stdout, again.stderr);
 

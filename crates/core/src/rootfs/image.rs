@@ -7,7 +7,7 @@
 
 use std::ffi::OsString;
 use std::fs::File;
-use std::io::{self, Read as _, Seek, SeekFrom};
+use std::io;
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -20,12 +20,11 @@ use rustix::mount::{FsMountFlags, FsOpenFlags, MountAttrFlags};
 use super::boot::BootPartition;
 use super::folder::Rootfs;
 use super::loop_device::LoopDevice;
+use super::partitions::{Filesystem, Partition, partitions};
 use super::survey::boot::mount_point;
 use crate::beside::plain;
 use crate::size::ByteSize;
 
-/// Bytes of a sector in a partition table, but for disks of larger ones, which say so.
-const SECTOR: u64 = 512;
 /// How often it is looked whether an image is free, and how long is waited in between: when a command ends, or is killed, it
 /// takes the kernel a moment to let go of everything.
 const LOOKS: usize = 40;
@@ -40,30 +39,6 @@ pub struct RootfsImage {
     partitions: Vec<Partition>,
 }
 
-/// A partition of an image.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Partition {
-    /// Its number, from 1; 0 for an image that is one filesystem and has no table.
-    pub number: u32,
-    /// Its first byte in the image.
-    pub start: u64,
-    /// Its size in bytes.
-    pub size: u64,
-    /// The filesystem on it.
-    pub filesystem: Filesystem,
-}
-
-/// A filesystem, by what its first bytes say.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Filesystem {
-    /// ext2, ext3 or ext4.
-    Ext4,
-    /// FAT, from which machines start.
-    Fat,
-    /// Something else.
-    Other,
-}
-
 /// What an image is opened for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Access {
@@ -71,16 +46,6 @@ pub enum Access {
     Look,
     /// Changing.
     Change,
-}
-
-impl Filesystem {
-    fn word(self) -> &'static str {
-        match self {
-            Self::Ext4 => "ext4",
-            Self::Fat => "FAT",
-            Self::Other => "something else",
-        }
-    }
 }
 
 /// Why an image could not be used.
@@ -330,60 +295,4 @@ fn mount_alone(device: &str, access: Access) -> io::Result<OwnedFd> {
     }
     rustix::mount::fsconfig_create(&context)?;
     Ok(rustix::mount::fsmount(&context, FsMountFlags::FSMOUNT_CLOEXEC, attributes)?)
-}
-
-/// The partitions of an image: by a GPT, by an MBR, or the whole of it where it is one filesystem.
-fn partitions(file: &mut File, length: u64) -> io::Result<Vec<Partition>> {
-    if filesystem(file, 0)? == Filesystem::Ext4 {
-        return Ok(vec![Partition { number: 0, start: 0, size: length, filesystem: Filesystem::Ext4 }]);
-    }
-    let mut found = Vec::new();
-    let mut add = |file: &mut File, number: u32, start: u64, size: u64| -> io::Result<()> {
-        if size > 0 && start.checked_add(size).is_some_and(|end| end <= length) {
-            let filesystem = filesystem(file, start)?;
-            found.push(Partition { number, start, size, filesystem });
-        }
-        Ok(())
-    };
-    file.seek(SeekFrom::Start(0))?;
-    if let Ok(table) = gptman::GPT::find_from(file) {
-        for (number, partition) in table.iter().filter(|(_, partition)| partition.is_used()) {
-            let sectors = partition.ending_lba.saturating_sub(partition.starting_lba).saturating_add(1);
-            let start = partition.starting_lba.saturating_mul(table.sector_size);
-            add(file, number, start, sectors.saturating_mul(table.sector_size))?;
-        }
-        return Ok(found);
-    }
-    file.seek(SeekFrom::Start(0))?;
-    if let Ok(table) = mbrman::MBR::read_from(file, u32::try_from(SECTOR).unwrap_or(512)) {
-        for (number, partition) in table.iter().filter(|(_, partition)| partition.is_used()) {
-            let number = u32::try_from(number).unwrap_or(0);
-            let (start, sectors) = (u64::from(partition.starting_lba), u64::from(partition.sectors));
-            add(file, number, start * SECTOR, sectors * SECTOR)?;
-        }
-    }
-    Ok(found)
-}
-
-/// Where ext4 has its mark (Linux, `Documentation/filesystems/ext4/super.rst`).
-const EXT4_MARK: (u64, [u8; 2]) = (0x438, [0x53, 0xef]);
-
-/// The filesystem that begins at a byte of an image.
-fn filesystem(file: &mut File, start: u64) -> io::Result<Filesystem> {
-    let mut mark = |at: u64, wanted: &[u8]| -> io::Result<bool> {
-        let mut bytes = vec![0; wanted.len()];
-        file.seek(SeekFrom::Start(start.saturating_add(at)))?;
-        match file.read_exact(&mut bytes) {
-            Ok(()) => Ok(bytes == wanted),
-            Err(error) if error.kind() == io::ErrorKind::UnexpectedEof => Ok(false),
-            Err(error) => Err(error),
-        }
-    };
-    Ok(if mark(EXT4_MARK.0, &EXT4_MARK.1)? {
-        Filesystem::Ext4
-    } else if mark(54, b"FAT")? || mark(82, b"FAT32")? {
-        Filesystem::Fat
-    } else {
-        Filesystem::Other
-    })
 }

@@ -13,10 +13,10 @@ use std::path::{Path, PathBuf};
 use impostazione_core::beside::plain;
 use impostazione_core::image_digest::WantedDigest;
 use impostazione_core::output::{LIST_NAME, TreeOnDisk};
-use impostazione_core::rootfs::{Filesystem, RootfsImage};
 
 use crate::args::InspectArguments;
 use crate::exit::{Exit, Failure};
+use crate::mounted::has_linux_partition;
 
 /// Files by which a root filesystem of a Linux system is known.
 const SYSTEM_FILES: [&str; 3] = ["etc/os-release", "usr/lib/os-release", "etc/passwd"];
@@ -100,13 +100,6 @@ fn look(arguments: &InspectArguments) -> Result<Found, Failure> {
             "{name} is neither a package (.ova, .ovf) nor a netplan file (.yaml), and no file beside it has its digest; with --digest it is compared as an image"
         )))
     }
-}
-
-/// Whether a file is the image of a disk with a partition that may hold a root filesystem.
-fn has_linux_partition(path: &Path) -> bool {
-    RootfsImage::open(path).is_ok_and(|image| {
-        image.partitions().iter().any(|partition| partition.filesystem == Filesystem::Ext4)
-    })
 }
 
 /// Packages in a folder that holds no netplan files.
