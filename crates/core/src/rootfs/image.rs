@@ -254,14 +254,14 @@ impl RootfsImage {
 
     fn mount_partition(&self, partition: &Partition, access: Access) -> Result<OwnedFd, ImageFault> {
         let refused = |doing, reason: String| ImageFault::Refused { path: self.path.clone(), doing, reason };
-        let words = [
+        let mut words = vec![
             OsString::from("--offset"),
             partition.start.to_string().into(),
             "--sizelimit".into(),
             partition.size.to_string().into(),
-            if access == Access::Look { "--read-only" } else { "--" }.into(),
-            self.path.clone().into(),
         ];
+        words.extend((access == Access::Look).then(|| "--read-only".into()));
+        words.extend(["--".into(), self.path.clone().into()]);
         let device = LoopDevice::attach(&words).map_err(|reason| refused(ATTACHING, reason))?;
         let top = mount_alone(device.path(), access).map_err(|error| refused("mounted", plain(&error)))?;
         device.let_go().map_err(|error| refused("let go of", plain(&error)))?;
