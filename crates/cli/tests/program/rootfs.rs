@@ -60,7 +60,7 @@ fn everything_that_the_first_boot_depends_on_is_shown() {
         (
             "network files",
             &[
-                "etc/netplan/50-image.yaml (netplan: is merged with what netplan has)",
+                "etc/netplan/50-image.yaml (netplan: is merged with other netplan files)",
                 "etc/systemd/network/05-any.network (systemd-networkd: wins over what netplan makes)",
                 "etc/network/interfaces (ifup: sets the same links up)",
                 "etc/dhcpcd.conf (dhcpcd: is not read)",

@@ -126,6 +126,8 @@ impl BootPartition {
             position: 0,
             steps_left: STEP_LIMIT,
         };
+        let mut window = window;
+        refuse_odd_layout(&mut window)?;
         let fat = fatfs::FileSystem::new(window, fatfs::FsOptions::new())?;
         let mut result = None;
         for entry in fat.root_dir().iter() {
@@ -137,6 +139,32 @@ impl BootPartition {
         }
         fat.unmount()?;
         Ok(result)
+    }
+}
+
+/// Refuses a layout that leads out of the partition: what reads it goes on reckoning with whatever is there. The places are
+/// those of Microsoft's FAT specification 1.03, section 3.
+fn refuse_odd_layout(window: &mut Window) -> io::Result<()> {
+    let mut sector = [0; 64];
+    window.rewind()?;
+    window.read_exact(&mut sector)?;
+    window.rewind()?;
+    let number = |at: usize, bytes: usize| -> u64 {
+        let bytes = sector.get(at..at + bytes).unwrap_or_default();
+        bytes.iter().rev().fold(0, |sum, byte| sum << 8 | u64::from(*byte))
+    };
+    // The first of two places for a number; the other, for larger numbers, holds where this is 0.
+    let either = |at: usize, other: usize| if number(at, 2) > 0 { number(at, 2) } else { number(other, 4) };
+    let (of_sector, of_cluster) = (number(11, 2), number(13, 1));
+    let (reserved, tables, entries) = (number(14, 2), number(16, 1), number(17, 2));
+    let (sectors, of_table) = (either(19, 32), either(22, 36));
+    let is_in_step = matches!(of_sector, 512 | 1024 | 2048 | 4096) && of_cluster.is_power_of_two();
+    let before_files = reserved + tables * of_table + (entries * 32).div_ceil(of_sector.max(1));
+    let is_in_place = reserved > 0 && matches!(tables, 1 | 2) && of_table > 0 && before_files < sectors;
+    if is_in_step && is_in_place && sectors * of_sector <= window.size {
+        Ok(())
+    } else {
+        Err(io::Error::new(io::ErrorKind::InvalidData, "its first sector describes no such partition"))
     }
 }
 
@@ -203,7 +231,7 @@ impl Seek for Window {
 #[cfg(test)]
 mod tests {
     use std::fs::File;
-    use std::io::{Seek as _, SeekFrom, Write as _};
+    use std::io::Write as _;
     use std::os::unix::fs::FileExt as _;
 
     use fatfs::{FatType, FileSystem, FormatVolumeOptions, FsOptions};
@@ -211,86 +239,107 @@ mod tests {
 
     use super::{BootPartition, Window};
 
-    const SIZE: u64 = 4 * 1024 * 1024;
-    /// Bytes before the partition.
-    const START: u64 = 1024;
+    const KINDS: [FatType; 3] = [FatType::Fat12, FatType::Fat16, FatType::Fat32];
+    /// What lies before a partition, and what lies behind it.
+    const AROUND: [u8; 1024] = [0xa5; 1024];
+    const START: u64 = AROUND.len() as u64;
+    const PATH: &str = "boot/firmware/cmdline.txt";
     const LINE: &str = "console=tty1 systemd.run=/boot/setup.sh quiet\n";
 
-    fn window(file: &File) -> Window {
-        Window {
-            file: file.try_clone().unwrap(),
-            start: START,
-            size: SIZE,
-            position: 0,
-            steps_left: u32::MAX,
-        }
+    /// The size of a partition of each kind, which goes by how many clusters there are.
+    fn size_of(kind: FatType) -> u64 {
+        let mebibytes = match kind {
+            FatType::Fat12 => 1,
+            FatType::Fat16 => 4,
+            FatType::Fat32 => 40,
+        };
+        mebibytes * 1024 * 1024
     }
 
-    /// An image with a boot partition of a kind, which holds one file.
+    fn window(file: &File, kind: FatType) -> Window {
+        let (file, size) = (file.try_clone().unwrap(), size_of(kind));
+        Window { file, start: START, size, position: 0, steps_left: u32::MAX }
+    }
+
+    /// An image with a boot partition of a kind, which holds two files.
     fn image(kind: FatType) -> File {
         let file = tempfile::tempfile().unwrap();
-        file.set_len(START + SIZE + 1024).unwrap();
+        file.write_all_at(&AROUND, 0).unwrap();
+        file.write_all_at(&AROUND, START + size_of(kind)).unwrap();
         let options = FormatVolumeOptions::new().fat_type(kind).bytes_per_cluster(512);
-        fatfs::format_volume(window(&file), options).unwrap();
-        let fat = FileSystem::new(window(&file), FsOptions::new()).unwrap();
+        fatfs::format_volume(window(&file, kind), options).unwrap();
+        let fat = FileSystem::new(window(&file, kind), FsOptions::new()).unwrap();
+        assert_eq!(fat.fat_type(), kind);
         fat.root_dir().create_file("config.txt").unwrap().write_all(b"arm_64bit=1\n").unwrap();
         fat.root_dir().create_file("cmdline.txt").unwrap().write_all(LINE.as_bytes()).unwrap();
         fat.unmount().unwrap();
         file
     }
 
-    fn bytes_of(file: &File) -> Vec<u8> {
-        let mut bytes = vec![0; usize::try_from(START + SIZE + 1024).unwrap()];
-        file.read_exact_at(&mut bytes, 0).unwrap();
-        bytes
+    fn is_untouched_around(file: &File, kind: FatType) -> bool {
+        [0, START + size_of(kind)].into_iter().all(|at| {
+            let mut bytes = [0; AROUND.len()];
+            file.read_exact_at(&mut bytes, at).unwrap();
+            bytes == AROUND
+        })
     }
 
     #[test]
     fn a_file_is_changed_and_nothing_outside_its_partition() {
-        for kind in [FatType::Fat12, FatType::Fat16] {
+        for kind in KINDS {
             let file = image(kind);
-            let before = bytes_of(&file);
-            let boot =
-                BootPartition::find(&file, START, SIZE).unwrap().unwrap().at("boot/firmware".to_owned());
-            let path = "boot/firmware/cmdline.txt";
-            let name = boot.name_of(path).unwrap();
-            for text in ["console=tty1 quiet\n".to_owned(), "word ".repeat(900), LINE.to_owned()] {
-                boot.write(path, name, text.as_bytes()).unwrap();
-                assert_eq!(&*boot.read(path, "CMDLINE.TXT").unwrap().unwrap(), text.as_bytes(), "{kind:?}");
+            let boot = BootPartition::find(&file, START, size_of(kind)).unwrap().unwrap();
+            let boot = boot.at("boot/firmware".to_owned());
+            let name = boot.name_of(PATH).unwrap();
+            for text in
+                ["console=tty1 quiet\n".to_owned(), "word ".repeat(900), String::new(), LINE.to_owned()]
+            {
+                boot.write(PATH, name, text.as_bytes()).unwrap();
+                assert_eq!(&*boot.read(PATH, "CMDLINE.TXT").unwrap().unwrap(), text.as_bytes(), "{kind:?}");
             }
-            assert_eq!(boot.read(path, "config.txt").unwrap().unwrap().len(), 12);
-            boot.write(path, name, b"console=tty1 quiet\n").unwrap();
-            boot.write(path, name, LINE.as_bytes()).unwrap();
-            let after = bytes_of(&file);
-            let end = usize::try_from(START + SIZE).unwrap();
-            assert_eq!(after[..1024], before[..1024], "what lies before it is not touched");
-            assert_eq!(after[end..], before[end..], "nor what lies behind");
+            assert_eq!(boot.read(PATH, "config.txt").unwrap().unwrap().len(), 12);
             assert!(boot.write("boot/firmware/other.txt", "other.txt", b"x").is_err(), "no file is added");
             assert_eq!(boot.name_of("boot/other"), None);
             assert_eq!(boot.name_of("boot/firmwares/cmdline.txt"), None);
+            assert!(is_untouched_around(&file, kind));
+        }
+    }
+
+    /// As a placement and its undoing do it: words go, and come back.
+    #[test]
+    fn a_file_that_is_changed_back_leaves_the_partition_as_it_was_to_the_byte() {
+        for kind in KINDS {
+            let file = image(kind);
+            let all = |file: &File| {
+                let mut bytes = vec![0; usize::try_from(START + size_of(kind)).unwrap()];
+                file.read_exact_at(&mut bytes, 0).unwrap();
+                bytes
+            };
+            let before = all(&file);
+            let boot = BootPartition::find(&file, START, size_of(kind)).unwrap().unwrap();
+            boot.write(PATH, "cmdline.txt", b"console=tty1 quiet\n").unwrap();
+            assert!(all(&file) != before);
+            boot.write(PATH, "cmdline.txt", LINE.as_bytes()).unwrap();
+            assert!(all(&file) == before, "{kind:?}");
         }
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(64))]
+        #![proptest_config(ProptestConfig::with_cases(96))]
         #[test]
         fn a_damaged_partition_is_refused_or_read_and_nothing_panics(
-            is_small: bool,
-            changes in proptest::collection::vec((0_usize..40_000, any::<u8>()), 1..12),
-            head in proptest::collection::vec((0_usize..64, any::<u8>()), 0..3),
+            kind in proptest::sample::select(KINDS.as_slice()),
+            changes in proptest::collection::vec((0_u64..40_000, any::<u8>()), 1..12),
+            head in proptest::collection::vec((0_u64..64, any::<u8>()), 0..3),
         ) {
-            let mut file = image(if is_small { FatType::Fat12 } else { FatType::Fat16 });
+            let file = image(kind);
             for (at, byte) in changes.into_iter().chain(head) {
-                file.seek(SeekFrom::Start(START + at as u64)).unwrap();
-                file.write_all(&[byte]).unwrap();
+                file.write_all_at(&[byte], START + at).unwrap();
             }
-            let before = bytes_of(&file);
-            if let Ok(Some(boot)) = BootPartition::find(&file, START, SIZE) {
-                let _ = boot.write("boot/cmdline.txt", "cmdline.txt", b"quiet\n");
-                let after = bytes_of(&file);
-                prop_assert!(after[..1024] == before[..1024]);
-                prop_assert!(after[usize::try_from(START + SIZE).unwrap()..] == before[usize::try_from(START + SIZE).unwrap()..]);
+            if let Ok(Some(boot)) = BootPartition::find(&file, START, size_of(kind)) {
+                let _ = boot.write(PATH, "cmdline.txt", b"quiet\n");
             }
+            prop_assert!(is_untouched_around(&file, kind));
         }
     }
 }

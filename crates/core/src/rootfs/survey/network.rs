@@ -60,7 +60,7 @@ impl Effect {
     pub fn word(self) -> &'static str {
         match self {
             Self::Own => "written by Impostazione",
-            Self::Merges => "is merged with what netplan has",
+            Self::Merges => "is merged with other netplan files",
             Self::Wins => "wins over what netplan makes",
             Self::Competes => "sets the same links up",
             Self::Elsewhere => "is about other links",

@@ -78,7 +78,7 @@ pub(super) static BOOT_PARTITION_UNSEEN: Rule = Rule {
 
 pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for file in case.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
-        let message = format!("/{} {} ({}).", file.path, file.effect.word(), file.reader.word());
+        let message = format!("/{}, read by {}, {}.", file.path, file.reader.word(), file.effect.word());
         let fix = handled(case, "sets it aside");
         found.push(&NETWORK_CONFLICT, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
     }
