@@ -193,7 +193,7 @@ mod tests {
         };
         let sector = |entries: &[Vec<u8>]| {
             let mut sector = vec![0; 446];
-            entries.iter().for_each(|entry| sector.extend(entry));
+            sector.extend(entries.concat());
             sector.resize(510, 0);
             sector.extend([0x55, 0xaa]);
             sector
