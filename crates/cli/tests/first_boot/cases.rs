@@ -69,7 +69,7 @@ impl<'a> Asked<'a> {
         let password = self.site.password(host);
         report.is(
             "units that failed",
-            &self.says(&format!("for unit in $(systemctl --failed --no-legend --plain | cut -d' ' -f1 | grep -v '^systemd-networkd-wait'); do echo $unit; echo '{password}' | sudo -S -k -p '' journalctl -q -o cat -n 5 -u $unit; done")),
+            &self.says(&format!("for unit in $(systemctl --failed --no-legend --plain | cut -d' ' -f1 | grep -v '^systemd-networkd-wait'); do echo $unit $(systemctl show $unit -p Result -p ExecMainCode -p ExecMainStatus -p ConditionTimestampMonotonic); echo '{password}' | sudo -S -k -p '' journalctl -q -o cat -n 5 -u $unit; done")),
             "",
         );
         report.is("who the keeper is", &self.says("id -un; id -Gn"), "keeper\nkeeper sudo");

@@ -1,7 +1,7 @@
 //! A host that boots in a container: addresses, routes, names and logins, in seconds.
 
 use std::fs;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
@@ -20,6 +20,7 @@ pub(crate) struct Cable {
 /// A container that runs.
 pub(crate) struct Container {
     child: Child,
+    console: PathBuf,
     pub(crate) network: Network,
 }
 
@@ -38,15 +39,15 @@ impl Container {
         for cable in cables {
             command.arg(format!("--network-veth-extra=h-{0}:{0}", cable.link));
         }
-        let console = fs::File::create(console).unwrap();
+        let output = fs::File::create(&console).unwrap();
         let child = command
             .arg("-b")
             .stdin(Stdio::null())
-            .stdout(console.try_clone().unwrap())
-            .stderr(console)
+            .stdout(output.try_clone().unwrap())
+            .stderr(output)
             .spawn()
             .unwrap();
-        let container = Self { child, network };
+        let container = Self { child, console, network };
         for Cable { link, far } in cables {
             let end = format!("h-{link}");
             wait_until("the cable", Duration::from_secs(20), || container.network.has(&end));
@@ -65,8 +66,18 @@ pub(crate) fn answers(network: &Network, address: &str) -> bool {
     ask(&program, &[&namespace, "timeout", "3", "bash", "-c", &greets], "").0 == 0
 }
 
+/// What a host has said last on its console, for whoever has to find out why a test failed.
+pub(crate) fn show_if_panicking(console: &Path) {
+    if std::thread::panicking() {
+        let said = fs::read_to_string(console).unwrap_or_default();
+        let lines: Vec<&str> = said.lines().rev().take(60).collect();
+        eprintln!("{}", lines.into_iter().rev().collect::<Vec<_>>().join("\n"));
+    }
+}
+
 impl Drop for Container {
     fn drop(&mut self) {
+        show_if_panicking(&self.console);
         // The signal that has systemd power off goes to the first process of the container, the child of this one.
         let pid = self.child.id();
         let children = fs::read_to_string(format!("/proc/{pid}/task/{pid}/children")).unwrap_or_default();

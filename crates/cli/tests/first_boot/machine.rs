@@ -6,7 +6,7 @@ use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
 use crate::base::text;
-use crate::container::answers;
+use crate::container::{answers, show_if_panicking};
 use crate::network::Network;
 use crate::shell::{run, wait_until};
 
@@ -127,10 +127,6 @@ impl Drop for Machine {
     fn drop(&mut self) {
         let _ = self.child.kill();
         let _ = self.child.wait();
-        if std::thread::panicking() {
-            let console = fs::read_to_string(&self.console).unwrap_or_default();
-            let lines: Vec<&str> = console.lines().rev().take(25).collect();
-            eprintln!("{}", lines.into_iter().rev().collect::<Vec<_>>().join("\n"));
-        }
+        show_if_panicking(&self.console);
     }
 }
