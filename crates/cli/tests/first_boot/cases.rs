@@ -65,15 +65,23 @@ impl<'a> Asked<'a> {
             "../usr/share/zoneinfo/Europe/Rome\n(Rome)",
         );
         report.is("language of a login", &self.says("bash -lc 'echo $LANG'"), "C.UTF-8");
-        // With what they said, for whoever has to find out why.
-        let password = self.site.password(host);
-        report.is(
-            "units that failed",
-            &self.says(&format!("for unit in $(systemctl --failed --no-legend --plain | cut -d' ' -f1 | grep -v '^systemd-networkd-wait'); do echo $unit $(systemctl show $unit -p Result -p ExecMainCode -p ExecMainStatus -p ConditionTimestampMonotonic); echo '{password}' | sudo -S -k -p '' journalctl -q -o cat -n 5 -u $unit; done")),
-            "",
-        );
+        report.is("units that fail, tried twice", &self.failing_units(host), "");
         report.is("who the keeper is", &self.says("id -un; id -Gn"), "keeper\nkeeper sudo");
         self.logins(report, host);
+    }
+
+    /// Units that failed, and fail again: what our files made wrong stays so, while a container on a busy machine has been seen
+    /// to fail to start a unit of its own that takes no part in this. With each is told how it ended the first time.
+    fn failing_units(&self, host: &str) -> String {
+        let sudo = format!("echo '{}' | sudo -S -k -p ''", self.site.password(host));
+        self.says(&format!(
+            "for unit in $(systemctl --failed --no-legend --plain | cut -d' ' -f1 | grep -v '^systemd-networkd-wait'); do
+                first=$(systemctl show $unit -p Result -p ExecMainCode -p ExecMainStatus)
+                {sudo} systemctl restart $unit 2>/dev/null && continue
+                echo $unit $first
+                {sudo} journalctl -q -o cat -n 5 -u $unit
+            done"
+        ))
     }
 
     fn logins(&self, report: &mut Report, host: &str) {
