@@ -229,7 +229,14 @@ fn other_programs_get_the_change_and_how_it_ended() {
     let errors: Vec<&Value> =
         other["findings"].as_array().unwrap().iter().filter(|found| found["severity"] == "error").collect();
     assert!(errors.len() == 1 && errors[0]["rule"] == "placement-of-other-machine", "{errors:?}");
-    assert_eq!(card.undo(&[]).code, 0);
+    card.write("etc/timezone", "Etc/UTC\n");
+    let drifted = card.place(&["--format", "json", "--yes"]);
+    assert_eq!(drifted.code, 1);
+    assert!(drifted.stderr.contains("--over-changes answers yes"), "{}", drifted.stderr);
+    let answer: Value = serde_json::from_str(&drifted.stdout).unwrap();
+    assert_eq!(answer["outcome"], "declined");
+    assert_eq!(card.read("etc/timezone"), "Etc/UTC\n", "what was changed since is not lost unasked");
+    assert_eq!(card.undo(&["--over-changes"]).code, 0);
     assert_eq!(card.list(), before);
 }
 
@@ -300,6 +307,13 @@ fn a_person_is_asked_and_only_a_yes_is_a_yes() {
     }
     let said = typed(&workspace, "place output --only gauge-01 --root card", "y\n");
     assert!(said.contains("ended with 0"), "{said}");
+    // Other programs are asked nothing, wherever they run.
+    let timezone = card.read("etc/timezone");
+    card.write("etc/timezone", "Etc/UTC\n");
+    let said = typed(&workspace, "place output --only gauge-01 --root card --yes --format json", "y\n");
+    assert!(said.contains("\"outcome\": \"declined\"") && said.contains("ended with 1"), "{said}");
+    assert!(!said.contains("[y/N]"), "{said}");
+    card.write("etc/timezone", timezone);
     let said = typed(&workspace, "undo --root card", "yes\n");
     assert!(
         said.contains("Take the placement of gauge-01 on card back? [y/N]") && said.contains("ended with 0"),

@@ -7,7 +7,7 @@
 use std::fs::File;
 use std::io::{self, Read as _, Seek, SeekFrom, Write as _};
 
-use super::folder::{Found, Kind, RootfsFault};
+use super::folder::{FAT_MODE, Found, Kind, RootfsFault};
 use super::state::State;
 use super::survey::boot::KERNEL_LINE;
 use crate::output::digest;
@@ -15,8 +15,6 @@ use crate::secret::FileBytes;
 
 /// The kernel takes no longer command line than a few kilobytes.
 const FILE_LIMIT: u64 = 64 * 1024;
-/// As the kernel shows what lies on FAT, which knows neither owners nor modes (Linux, `Documentation/filesystems/vfat.rst`).
-const MODE: u32 = 0o755;
 /// Reads and writes that one look-up may take: a damaged list of clusters may lead in a circle.
 const STEP_LIMIT: u32 = 1_000_000;
 
@@ -71,7 +69,7 @@ impl BootPartition {
     pub(super) fn look(&self, path: &str, name: &str) -> Result<Option<Found>, RootfsFault> {
         Ok(self.read(path, name)?.map(|bytes| Found {
             kind: Kind::File,
-            mode: MODE,
+            mode: FAT_MODE,
             uid: 0,
             gid: 0,
             size: bytes.len() as u64,
@@ -83,7 +81,7 @@ impl BootPartition {
     /// The state of what stands under a name.
     pub(super) fn state(&self, path: &str, name: &str) -> Result<State, RootfsFault> {
         Ok(self.read(path, name)?.map_or(State::Absent, |bytes| State::File {
-            mode: MODE,
+            mode: FAT_MODE,
             uid: 0,
             gid: 0,
             size: bytes.len() as u64,

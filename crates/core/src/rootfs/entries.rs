@@ -7,7 +7,7 @@ use rustix::fs::{AtFlags, IFlags, Mode, OFlags, Timespec, Timestamps, XattrFlags
 use rustix::io::Errno;
 
 use super::change::{Change, Owner, Want};
-use super::folder::{Found, Kind, Rootfs, RootfsFault, look_in, not_a_file};
+use super::folder::{Found, Kind, Rootfs, RootfsFault, is_fat, look_in, not_a_file};
 use super::state::State;
 
 /// Who owns what this process makes, if it cannot give it away: `None` for root.
@@ -64,10 +64,12 @@ pub(super) fn copy(
     let mut reader = std::fs::File::from(old.try_clone().map_err(|error| kept_fault(path, error))?);
     let mut writer = std::fs::File::from(new.try_clone().map_err(|error| kept_fault(path, error))?);
     io::copy(&mut reader, &mut writer).map_err(|error| kept_fault(path, error))?;
-    if let Some(owner) = owner {
-        chown(&new, owner).map_err(refused)?;
+    if !is_fat(&new) {
+        if let Some(owner) = owner {
+            chown(&new, owner).map_err(refused)?;
+        }
+        rustix::fs::fchmod(&new, Mode::from_raw_mode(found.mode)).map_err(refused)?;
     }
-    rustix::fs::fchmod(&new, Mode::from_raw_mode(found.mode)).map_err(refused)?;
     copy_extended_attributes(old.as_fd(), new.as_fd(), path)?;
     // It may lie on a filesystem that nothing else here brings onto its disk.
     rustix::fs::fsync(&new).map_err(refused)?;

@@ -106,6 +106,16 @@ impl RootfsFault {
     }
 }
 
+/// What is said of everything on FAT, which keeps neither modes nor owners: what it shows of them goes by how it is mounted
+/// (Linux, `Documentation/filesystems/vfat.rst`), and this is the usual.
+pub(super) const FAT_MODE: u32 = 0o755;
+
+/// Whether an open file or folder lies on FAT (`statfs(2)`).
+pub(super) fn is_fat(file: impl AsFd) -> bool {
+    const MARK: rustix::fs::FsWord = 0x4d44;
+    rustix::fs::fstatfs(file).is_ok_and(|found| found.f_type == MARK)
+}
+
 /// What stands at a path.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Kind {
@@ -438,6 +448,8 @@ impl Rootfs {
 /// What stands under a name in an open folder.
 pub(super) fn look_in(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<Option<Found>, RootfsFault> {
     match rustix::fs::statat(folder, name, AtFlags::SYMLINK_NOFOLLOW) {
+        // However it happens to be mounted.
+        Ok(stat) if is_fat(folder) => Ok(Some(Found { mode: FAT_MODE, uid: 0, gid: 0, ..Found::of(&stat) })),
         Ok(stat) => Ok(Some(Found::of(&stat))),
         Err(Errno::NOENT) => Ok(None),
         Err(errno) => Err(RootfsFault::refused("read", path, errno)),

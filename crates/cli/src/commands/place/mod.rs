@@ -141,6 +141,11 @@ impl Case<'_> {
         if !drifted.is_empty() && !self.arguments.over_changes {
             let changed = terminal::count(drifted.len(), "path was", "paths were");
             let question = format!("{changed} changed since the earlier placement. Go on, and lose that?");
+            // Other programs are asked nothing, even where somebody sits at the terminal.
+            if self.arguments.format == Format::Json {
+                terminal::complain(&format!("{question} --over-changes answers yes"));
+                return Ok(false);
+            }
             if !ask(&question, "--over-changes")? {
                 return Ok(false);
             }
