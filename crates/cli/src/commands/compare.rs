@@ -58,6 +58,13 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
                 arguments.first.display()
             )));
         }
+        (Side::Rootfs(_), Side::Rootfs(_)) => {
+            return Err(Failure::CommandLine(format!(
+                "{} and {} are two root filesystems; compare each with the output that it should have",
+                arguments.first.display(),
+                arguments.second.display()
+            )));
+        }
         _ => {
             return Err(Failure::CommandLine(format!(
                 "{} and {} are of different kinds; compare two sheets, two outputs, or an output and a rootfs",

@@ -138,6 +138,7 @@ fn what_cannot_be_compared_is_refused() {
     for (arguments, code, says) in [
         (["sheet.toml", "nowhere"], 3, "there is no nowhere"),
         (["sheet.toml", "output"], 2, "sheet.toml and output are of different kinds"),
+        (["card", "card"], 2, "card and card are two root filesystems; compare each with the output"),
         (["card", "output"], 2, "write the output first: compare output card"),
         (
             ["sheet.toml", "broken.toml"],

@@ -117,14 +117,13 @@ impl BootPartition {
         name: &str,
         action: impl FnOnce(fatfs::File<'_, Window>, fatfs::DateTime) -> io::Result<T>,
     ) -> io::Result<Option<T>> {
-        let window = Window {
+        let mut window = Window {
             file: self.image.try_clone()?,
             start: self.start,
             size: self.size,
             position: 0,
             steps_left: STEP_LIMIT,
         };
-        let mut window = window;
         refuse_odd_layout(&mut window)?;
         let fat = fatfs::FileSystem::new(window, fatfs::FsOptions::new())?;
         let mut result = None;

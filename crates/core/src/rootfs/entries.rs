@@ -1,5 +1,6 @@
 //! Single steps on a root filesystem: each makes, moves, copies or removes one entry, or refuses to.
 
+use std::fmt::Display;
 use std::io::{self, Write as _};
 use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 
@@ -29,7 +30,7 @@ pub(super) fn move_into(
     match rustix::fs::renameat(from, number, to, name) {
         Ok(()) => Ok(()),
         Err(Errno::XDEV) => {
-            let beside = format!(".impostazione-{number}");
+            let beside = temporary(number);
             remove_if_there(to, &beside, path)?;
             copy(from, number, to, &beside, path)?;
             rustix::fs::renameat(to, beside.as_str(), to, name).map_err(refused)?;
@@ -37,6 +38,11 @@ pub(super) fn move_into(
         }
         Err(errno) => Err(refused(errno)),
     }
+}
+
+/// The name of what is about to take a path's place, beside it, by the number of its step. The next command clears it away.
+pub(super) fn temporary(number: impl Display) -> String {
+    format!(".impostazione-{number}")
 }
 
 /// Copies a file or a link with mode, owner, times and extended attributes.

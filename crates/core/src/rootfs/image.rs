@@ -23,7 +23,6 @@ use super::loop_device::LoopDevice;
 use super::partitions::{Filesystem, Partition, partitions};
 use super::survey::boot::mount_point;
 use crate::beside::plain;
-use crate::size::ByteSize;
 
 /// How often it is looked whether an image is free, and how long is waited in between: when a command ends, or is killed, it
 /// takes the kernel a moment to let go of everything.
@@ -172,11 +171,7 @@ impl RootfsImage {
     }
 
     fn no_rootfs(&self) -> ImageFault {
-        let found: Vec<String> = self
-            .partitions
-            .iter()
-            .map(|partition| format!("{} of {}", partition.filesystem.word(), ByteSize(partition.size)))
-            .collect();
+        let found: Vec<String> = self.partitions.iter().map(ToString::to_string).collect();
         let found = if found.is_empty() { "none at all".to_owned() } else { found.join(", ") };
         ImageFault::NoRootfs { path: self.path.clone(), found }
     }

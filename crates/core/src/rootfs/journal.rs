@@ -13,7 +13,7 @@ use rustix::io::Errno;
 use super::change::{Change, Owner, Subject, Want};
 use super::entries::{
     copy, copy_extended_attributes, give, make_folder, move_into, open_folder, open_to_read, own_identity,
-    remove_folder, remove_if_there, set_folder, sync, write_new,
+    remove_folder, remove_if_there, set_folder, sync, temporary, write_new,
 };
 use super::folder::{Found, Kind, Rootfs, RootfsFault, look_in, split};
 use super::record::{FolderTimes, KEPT, NEW, RECORD, RECORD_FOLDER, Record, Step, UNDER_WAY};
@@ -481,11 +481,6 @@ fn empty_folder(rootfs: &Rootfs, folder: &OwnedFd, name: &str) -> Result<(), Roo
     }
     rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)
         .map_err(|errno| RootfsFault::refused("removed", &path, errno))
-}
-
-/// The name of what is about to take a path's place, beside it. The next command clears it away.
-fn temporary(number: usize) -> String {
-    format!(".impostazione-{number}")
 }
 
 fn remember_times(rootfs: &Rootfs, folder: &str, folders: &mut Vec<FolderTimes>) -> Result<(), RootfsFault> {

@@ -1,7 +1,10 @@
 //! The partitions of an image, and what is on each.
 
+use std::fmt;
 use std::fs::File;
 use std::io::{self, Read as _, Seek as _, SeekFrom};
+
+use crate::size::ByteSize;
 
 /// Bytes of a sector in a partition table, but for disks of larger ones, which say so.
 const SECTOR: u64 = 512;
@@ -30,15 +33,20 @@ pub enum Filesystem {
     Fat,
     /// Something else.
     Other,
+    /// It ends beyond the end of the file, which was cut off.
+    CutOff,
 }
 
-impl Filesystem {
-    /// What messages call it.
-    pub(super) fn word(self) -> &'static str {
-        match self {
-            Self::Ext4 => "ext4",
-            Self::Fat => "FAT",
-            Self::Other => "something else",
+impl fmt::Display for Partition {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let size = ByteSize(self.size);
+        match self.filesystem {
+            Filesystem::Ext4 => write!(f, "ext4 of {size}"),
+            Filesystem::Fat => write!(f, "FAT of {size}"),
+            Filesystem::Other => write!(f, "something else of {size}"),
+            Filesystem::CutOff => {
+                write!(f, "one of {size} that ends beyond the end of the file, which was cut off")
+            }
         }
     }
 }
@@ -50,8 +58,9 @@ pub(super) fn partitions(file: &mut File, length: u64) -> io::Result<Vec<Partiti
     }
     let mut found = Vec::new();
     let mut add = |file: &mut File, number: u32, start: u64, size: u64| -> io::Result<()> {
-        if size > 0 && start.checked_add(size).is_some_and(|end| end <= length) {
-            let filesystem = filesystem(file, start)?;
+        if size > 0 {
+            let is_whole = start.checked_add(size).is_some_and(|end| end <= length);
+            let filesystem = if is_whole { filesystem(file, start)? } else { Filesystem::CutOff };
             found.push(Partition { number, start, size, filesystem });
         }
         Ok(())
@@ -164,6 +173,9 @@ mod tests {
         assert_eq!(found.len(), 1);
         assert_eq!((found[0].number, found[0].filesystem), (1, Filesystem::Ext4));
         assert_eq!(partitions(&mut image(), SIZE).unwrap(), [], "an empty image has none");
+        // As much of the image as a copy that was cut off has.
+        let cut_off = partitions(&mut with_gpt(), SIZE / 2).unwrap();
+        assert_eq!(cut_off[0].filesystem, Filesystem::CutOff);
     }
 
     #[test]
@@ -201,7 +213,8 @@ mod tests {
         file.write_all(&sector(&[entry(0x05, 16, 4000), entry(0x83, u32::MAX, u32::MAX)])).unwrap();
         file.write_all_at(&sector(&[entry(0x83, u32::MAX, 8), entry(0x05, u32::MAX, 8)]), 16 * SECTOR)
             .unwrap();
-        assert!(partitions(&mut file, SIZE).map_or(true, |found| found.is_empty()));
+        let found = partitions(&mut file, SIZE).unwrap_or_default();
+        assert!(found.iter().all(|partition| partition.filesystem == Filesystem::CutOff), "{found:?}");
     }
 
     proptest! {
@@ -215,7 +228,8 @@ mod tests {
                 file.write_all_at(&[byte], at).unwrap();
             }
             for partition in partitions(&mut file, SIZE).unwrap_or_default() {
-                prop_assert!(partition.start + partition.size <= SIZE);
+                let is_within = partition.start.checked_add(partition.size).is_some_and(|end| end <= SIZE);
+                prop_assert_eq!(is_within, partition.filesystem != Filesystem::CutOff);
             }
         }
     }
