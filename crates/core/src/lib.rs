@@ -5,6 +5,7 @@
 //! ([`netplan`], [`files`], [`ovf`], collected by [`output`]). [`assess`](assess::assess) goes the first two thirds
 //! of the way, and only its [`ProvedSite`](assess::ProvedSite) can be rendered.
 
+mod access_list;
 pub mod assess;
 pub mod beside;
 pub mod compare;
@@ -22,6 +23,7 @@ pub mod mend;
 pub mod names;
 pub mod net;
 pub mod netplan;
+mod open_folder;
 pub mod output;
 pub mod ovf;
 pub mod plan;

@@ -203,7 +203,7 @@ fn rootfs_example(example: &str) -> Assessment {
     let record = said("placement", "machine").map(|machine| Record {
         machine: machine.as_str().unwrap().to_owned(),
         steps: vec![Step {
-            path: "etc/hostname".to_owned(),
+            path: crate::rootfs::RootfsPath::fixed("etc/hostname"),
             subject: Subject::Names.into(),
             why: String::new(),
             before: State::Absent,

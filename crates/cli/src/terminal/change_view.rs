@@ -66,10 +66,9 @@ pub(crate) fn show_change(
 fn is_implied(change: &Change, outstanding: &Outstanding<'_>) -> bool {
     let is_plain = change.want == Want::Folder { mode: 0o755, owner: Owner::ROOT } && change.why.is_empty();
     is_plain
-        && outstanding
-            .changes
-            .iter()
-            .any(|other| other.path.strip_prefix(&change.path).is_some_and(|rest| rest.starts_with('/')))
+        && outstanding.changes.iter().any(|other| {
+            other.path.strip_prefix(change.path.as_str()).is_some_and(|rest| rest.starts_with('/'))
+        })
 }
 
 fn show_one(text: &mut String, rootfs: &Rootfs, change: &Change, width: usize) {

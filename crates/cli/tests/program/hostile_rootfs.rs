@@ -302,7 +302,9 @@ fn damaged_files() -> Vec<Case> {
             fs::create_dir_all(card.top().join("var/lib/impostazione")).unwrap();
             card.write("var/lib/impostazione/placement.json", r#"{"format":1,"machine":"gauge-01","output":"","placed":"","steps":[{"path":"../outside/etc/hosts","subject":"names","why":"","before":{"kind":"absent"},"after":{"kind":"absent"},"is_made_up":false}],"folders":[],"made_folders":[],"accounts":[],"fresh_identity":false,"not_owned":[]}"#);
         }),
-        Refused("is no record that this version writes: it names a path \"../outside/etc/hosts\""),
+        Refused(
+            "is no record that this version writes: \"../outside/etc/hosts\" is no path inside a root filesystem",
+        ),
     );
     add(
         "a record of nonsense",
@@ -322,38 +324,4 @@ fn nothing_outside_is_touched_and_each_is_told_clearly() {
     let astray: Vec<String> =
         cases.iter().filter_map(|(name, lay, ends)| try_one(name, lay.as_ref(), ends).err()).collect();
     assert!(astray.is_empty(), "{}", astray.join("\n"));
-}
-
-/// A folder that becomes a link out of the card, again and again, while placements go on: none ever writes through it.
-#[test]
-fn a_link_that_is_swapped_in_meanwhile_leads_nowhere() {
-    let workspace = with_output();
-    let card = Card::new(&workspace);
-    let sentinel = Sentinel::new(&workspace);
-    let folder = card.top().join("etc/netplan");
-    let aside = card.top().join("etc/netplan-aside");
-    let out = format!("{}/etc/netplan", sentinel.path());
-    let is_done = std::sync::atomic::AtomicBool::new(false);
-    std::thread::scope(|scope| {
-        scope.spawn(|| {
-            while !is_done.load(std::sync::atomic::Ordering::Relaxed) {
-                let _ = fs::rename(&folder, &aside);
-                let _ = symlink(&out, &folder);
-                let _ = fs::remove_file(&folder);
-                let _ = fs::rename(&aside, &folder);
-            }
-        });
-        for _ in 0..40 {
-            let run = card.place(&["--yes"]);
-            assert!(!run.stderr.contains("panicked"), "{}", run.stderr);
-            let run = card.undo(&["--over-changes"]);
-            assert!(!run.stderr.contains("panicked"), "{}", run.stderr);
-        }
-        is_done.store(true, std::sync::atomic::Ordering::Relaxed);
-    });
-    assert!(sentinel.is_as_it_was());
-    // When it is quiet again, the next command completes whatever was cut off.
-    card.placed(&[]);
-    assert!(card.has("etc/netplan/60-impostazione.yaml"));
-    assert_eq!(card.undo(&[]).code, 0);
 }

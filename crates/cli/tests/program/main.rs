@@ -7,6 +7,7 @@
     reason = "a test that cannot go on has failed"
 )]
 
+mod access_lists;
 mod appliances;
 mod bad_input;
 mod card;
@@ -23,6 +24,7 @@ mod layout;
 mod logins;
 mod mending;
 mod near_misses;
+mod neighbor;
 mod netplan;
 mod netplan_manager;
 mod netplan_shapes;

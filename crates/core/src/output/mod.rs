@@ -5,6 +5,7 @@ mod hashes;
 mod list;
 mod read;
 mod render;
+mod staging;
 mod tree;
 mod write;
 

@@ -9,6 +9,7 @@ use std::path::{Component, Path, PathBuf};
 use super::list::{self, LIST_NAME, ListedFile};
 use crate::beside::{ReadFault, plain, read_file};
 use crate::files::{ACCOUNTS_PATH, Logins};
+use crate::rootfs::RootfsPath;
 use crate::secret::FileBytes;
 
 /// Largest `files.json` that is read.
@@ -93,8 +94,8 @@ impl FileSince {
 /// One file as it will stand on a host.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct HostFile {
-    /// Its path on the host, from the top on.
-    pub path: String,
+    /// Its path on the host.
+    pub path: RootfsPath,
     /// Permission bits.
     pub mode: u32,
     /// Whose it is, as `user:group`.
@@ -245,7 +246,9 @@ impl TreeOnDisk {
             let content = self.content(file)?;
             match (on_host, content) {
                 (Some(path), content) => files.push(HostFile {
-                    path: path.to_owned(),
+                    path: RootfsPath::new(path).map_err(|odd| {
+                        OutputFault::ListUnreadable(self.folder.join(LIST_NAME), odd.to_string())
+                    })?,
                     mode: u32::from_str_radix(&file.mode, 8).unwrap_or(0o600),
                     owner: file.owner.clone().unwrap_or_else(|| "root:root".to_owned()),
                     content,
@@ -289,7 +292,7 @@ fn is_within(path: &str) -> bool {
 impl HostOutput {
     /// The file at a path on the host.
     pub fn file(&self, path: &str) -> Option<&HostFile> {
-        self.files.iter().find(|file| file.path == path)
+        self.files.iter().find(|file| file.path == *path)
     }
 
     /// The text of the file at a path on the host.

@@ -1,18 +1,22 @@
 //! Bringing an output tree onto disk: whole files or none.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs::{self, File, OpenOptions, Permissions};
+use std::fs::{self, File};
 use std::io::{self, Read as _, Write as _};
-use std::os::unix::fs::{FileTypeExt, OpenOptionsExt, PermissionsExt, symlink};
+use std::os::unix::fs::FileTypeExt as _;
 use std::panic::resume_unwind;
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 use std::thread;
 
+use rustix::fs::{FileType, Mode, Stat};
+use rustix::io::Errno;
 use zeroize::Zeroizing;
 
 use super::list::{self, LIST_NAME, ListedFile};
+use super::staging::Staging;
 use super::{Content, OutputFile, OutputTree};
 use crate::beside::plain;
+use crate::open_folder::{OpenFolder, is_entry_name};
 
 /// Largest `files.json` that is read: that of a tree of a million machines.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;
@@ -65,9 +69,15 @@ pub enum WriteFault {
         .0.display()
     )]
     ADevice(PathBuf),
+    /// Another command is writing there.
+    #[error("another `render` is at work in {}; wait until it has ended", .0.display())]
+    Busy(PathBuf),
     /// A folder stands where a file belongs.
     #[error("{} is a folder, and a file of that name is to be written; move it away", .0.display())]
     AFolder(PathBuf),
+    /// A path of the tree names no entry of a folder of it.
+    #[error("{0:?} is no path within an output tree")]
+    OddPath(String),
     /// The system says no.
     #[error("{} cannot be {doing}: {}", .path.display(), plain(.source))]
     Refused {
@@ -80,14 +90,20 @@ pub enum WriteFault {
     },
 }
 
+/// Permission bits of the folders of a tree; the umask may take some.
+const FOLDER_MODE: u32 = 0o755;
+
 /// Writes a tree. All new contents are first written beside their places, in a folder of their own, so that a full disk
 /// or a refusal leaves everything as it was; then each file takes its place by renaming, the list last. A folder that
 /// does not exist yet appears at once, with everything in it.
+///
+/// Every folder is opened once and then reached by its handle: whoever renames folders or puts links in their place meanwhile
+/// leads nothing out of the tree.
 pub fn write(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteFault> {
     let into = writing.into;
     match fs::metadata(into) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => write_new(tree, into, writing.seen),
-        Err(error) => Err(refused("read", into, error)),
+        Err(error) => Err(refused_by(into, "read")(error)),
         Ok(found) if found.file_type().is_block_device() => Err(WriteFault::ADevice(into.to_owned())),
         Ok(found) if !found.is_dir() => Err(WriteFault::NotAFolder(into.to_owned())),
         Ok(_) => update(tree, writing),
@@ -95,21 +111,22 @@ pub fn write(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, Wri
 }
 
 fn write_new(tree: &OutputTree, into: &Path, seen: &(dyn Fn(u64) + Sync)) -> Result<WriteReport, WriteFault> {
-    let parent = match into.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent,
-        _ => Path::new("."),
-    };
-    fs::create_dir_all(parent).map_err(|error| refused("made", parent, error))?;
-    let staging = staging_folder(parent)?;
-    let root = staging.path().join("tree");
-    fs::create_dir(&root).map_err(|error| refused("made", &root, error))?;
+    let refused = refused_at(into, "made");
+    let name = into.file_name().and_then(|name| name.to_str()).filter(|name| is_entry_name(name));
+    let name = name.ok_or_else(|| refused(Errno::INVAL))?;
+    let parent = make_parent(into)?;
+    let staging = Staging::begin(&parent).map_err(|errno| refused_at(into, "written to")(errno))?;
+    let root = staging.folder().make_folder("tree", FOLDER_MODE).map_err(&refused)?;
     // One processor waits for the filesystem while another prepares the next file.
     let workers = thread::available_parallelism().map_or(1, usize::from);
     let share = tree.files.len().div_ceil(workers).max(1);
     let parts: Vec<Result<Vec<ListedFile>, WriteFault>> = thread::scope(|scope| {
         let root = &root;
-        let started: Vec<_> =
-            tree.files.chunks(share).map(|files| scope.spawn(move || put_all(files, root, seen))).collect();
+        let started: Vec<_> = tree
+            .files
+            .chunks(share)
+            .map(|files| scope.spawn(move || put_all(files, root, into, seen)))
+            .collect();
         started.into_iter().map(|worker| worker.join().unwrap_or_else(|panic| resume_unwind(panic))).collect()
     });
     let mut listed = BTreeMap::new();
@@ -118,44 +135,104 @@ fn write_new(tree: &OutputTree, into: &Path, seen: &(dyn Fn(u64) + Sync)) -> Res
     }
     let written = tree.files.iter().map(|file| file.path.clone()).collect();
     let report = WriteReport { written, ..WriteReport::default() };
-    put_list(&listed, &root.join(LIST_NAME))?;
-    fs::rename(&root, into).map_err(|error| refused("made", into, error))?;
+    put_list(&listed, &root, into)?;
+    staging.folder().rename_to_free("tree", &parent, name).map_err(&refused)?;
     Ok(report)
+}
+
+/// Opens the folder in which a new tree is to stand; what is not there is made.
+fn make_parent(into: &Path) -> Result<OpenFolder, WriteFault> {
+    let parent = into.parent().unwrap_or_else(|| Path::new(""));
+    match OpenFolder::open(parent) {
+        Ok(folder) => Ok(folder),
+        Err(Errno::NOENT) if parent.parent().is_some() => {
+            let refused = refused_at(parent, "made");
+            let name =
+                parent.file_name().and_then(|name| name.to_str()).ok_or_else(|| refused(Errno::INVAL))?;
+            enter_or_make(&make_parent(parent)?, name).map_err(refused)
+        }
+        Err(errno) => Err(refused_at(parent, "made")(errno)),
+    }
+}
+
+fn enter_or_make(folder: &OpenFolder, name: &str) -> Result<OpenFolder, Errno> {
+    match folder.enter(name) {
+        Err(Errno::NOENT) => match folder.make_folder(name, FOLDER_MODE) {
+            // Somebody else was faster.
+            Err(Errno::EXIST) => folder.enter(name),
+            made => made,
+        },
+        entered => entered,
+    }
+}
+
+/// Opens the folder that a path of the tree lies in. A link among the folders is refused: it may lead out of the tree.
+fn folder_in(root: &OpenFolder, path: &str, into: &Path) -> Result<OpenFolder, WriteFault> {
+    let mut at = into.to_owned();
+    let mut folder = root.reopen().map_err(refused_at(into, "read"))?;
+    let (above, _) = split(path)?;
+    for name in above.split('/').filter(|_| !above.is_empty()) {
+        at.push(name);
+        folder = enter_or_make(&folder, name).map_err(|errno| match errno {
+            Errno::LOOP | Errno::NOTDIR => WriteFault::NotAFolder(at.clone()),
+            errno => refused_at(&at, "made")(errno),
+        })?;
+    }
+    Ok(folder)
+}
+
+/// The folder of a path of the tree, and the name of the entry in it.
+fn split(path: &str) -> Result<(&str, &str), WriteFault> {
+    if path.split('/').all(is_entry_name) {
+        Ok(path.rsplit_once('/').unwrap_or(("", path)))
+    } else {
+        Err(WriteFault::OddPath(path.to_owned()))
+    }
 }
 
 /// Writes files into a tree that nobody else knows yet.
 fn put_all(
     files: &[OutputFile],
-    root: &Path,
+    root: &OpenFolder,
+    into: &Path,
     seen: &(dyn Fn(u64) + Sync),
 ) -> Result<Vec<ListedFile>, WriteFault> {
-    let mut last_folder = PathBuf::new();
-    let put_one = |file: &OutputFile| {
-        let path = root.join(&file.path);
-        if let Some(folder) = path.parent().filter(|folder| *folder != last_folder) {
-            fs::create_dir_all(folder).map_err(|error| refused("made", folder, error))?;
-            folder.clone_into(&mut last_folder);
-        }
-        put(file, &path, seen)?;
-        Ok(ListedFile::of(file))
-    };
-    files.iter().map(put_one).collect()
+    let mut last: Option<(&str, OpenFolder)> = None;
+    let mut listed = Vec::with_capacity(files.len());
+    for file in files {
+        let (above, name) = split(&file.path)?;
+        let folder = match last.take() {
+            Some((path, folder)) if path == above => folder,
+            _ => folder_in(root, &file.path, into)?,
+        };
+        put(file, &folder, name, &into.join(&file.path), seen)?;
+        last = Some((above, folder));
+        listed.push(ListedFile::of(file));
+    }
+    Ok(listed)
 }
 
 fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteFault> {
     let into = writing.into;
-    let old = read_list(into)?;
-    let staging = staging_folder(into)?;
+    let root = OpenFolder::open(into).map_err(refused_at(into, "read"))?;
+    // A filesystem without locks has none to wait for.
+    let locked = rustix::fs::flock(&root, rustix::fs::FlockOperation::NonBlockingLockExclusive);
+    if locked == Err(Errno::WOULDBLOCK) {
+        return Err(WriteFault::Busy(into.to_owned()));
+    }
+    Staging::clear_abandoned(&root);
+    let old = read_list(&root, into)?;
+    let staging = Staging::begin(&root).map_err(refused_at(into, "written to"))?;
     let mut report = WriteReport::default();
     let mut listed: BTreeMap<String, ListedFile> = BTreeMap::new();
-    let mut staged: Vec<(PathBuf, &OutputFile)> = Vec::new();
+    let mut staged: Vec<(String, &OutputFile)> = Vec::new();
     for file in &tree.files {
         listed.insert(file.path.clone(), ListedFile::of(file));
-        if stands(file, &into.join(&file.path)) {
+        if stands(file, &root)? {
             report.unchanged += 1;
         } else {
-            let beside = staging.path().join(staged.len().to_string());
-            put(file, &beside, writing.seen)?;
+            let beside = staged.len().to_string();
+            put(file, staging.folder(), &beside, &into.join(&file.path), writing.seen)?;
             staged.push((beside, file));
         }
     }
@@ -176,173 +253,193 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
             listed.insert(path, file);
         }
     }
-    let list_path = staging.path().join(LIST_NAME);
-    put_list(&listed, &list_path)?;
+    put_list(&listed, staging.folder(), into)?;
     for (_, file) in &staged {
-        make_folders(into, Path::new(&file.path))?;
+        let (_, name) = split(&file.path)?;
+        let folder = folder_in(&root, &file.path, into)?;
         let path = into.join(&file.path);
-        if fs::symlink_metadata(&path).is_ok_and(|found| found.is_dir()) {
+        let standing = folder.look(name).map_err(refused_at(&path, "read"))?;
+        if standing.is_some_and(|found| kind(&found) == FileType::Directory) {
             return Err(WriteFault::AFolder(path));
         }
     }
     for (beside, file) in staged {
+        let (_, name) = split(&file.path)?;
+        let folder = folder_in(&root, &file.path, into)?;
         let path = into.join(&file.path);
-        fs::rename(&beside, &path).map_err(|error| refused("written", &path, error))?;
+        staging.folder().rename(&beside, &folder, name).map_err(refused_at(&path, "written"))?;
         report.written.push(file.path.clone());
     }
     for file in stale {
-        if remove_stale(into, &file)? {
+        if remove_stale(&root, into, &file)? {
             report.removed.push(file.path);
         } else {
             report.left_files.push(file.path);
         }
     }
-    let list_place = into.join(LIST_NAME);
-    fs::rename(&list_path, &list_place).map_err(|error| refused("written", &list_place, error))?;
+    staging
+        .folder()
+        .rename(LIST_NAME, &root, LIST_NAME)
+        .map_err(refused_at(&into.join(LIST_NAME), "written"))?;
     Ok(report)
 }
 
 /// The list of an earlier run; empty in an empty folder.
-fn read_list(into: &Path) -> Result<BTreeMap<String, ListedFile>, WriteFault> {
+fn read_list(root: &OpenFolder, into: &Path) -> Result<BTreeMap<String, ListedFile>, WriteFault> {
     let path = into.join(LIST_NAME);
-    match crate::beside::read_file(&path, LIST_LIMIT) {
-        Ok(bytes) => list::from_json(&bytes).ok_or(WriteFault::ListUnreadable(path)),
-        Err(crate::beside::ReadFault::Missing) => {
-            let mut entries = fs::read_dir(into).map_err(|error| refused("read", into, error))?;
-            if entries.next().is_some() {
-                Err(WriteFault::NotATree(into.to_owned()))
-            } else {
-                Ok(BTreeMap::new())
-            }
+    match root.look(LIST_NAME).map_err(refused_at(&path, "read"))? {
+        Some(found) if kind(&found) == FileType::RegularFile => {
+            let bytes = read_file(root, LIST_NAME, LIST_LIMIT).map_err(refused_by(&path, "read"))?;
+            list::from_json(&bytes).ok_or(WriteFault::ListUnreadable(path))
         }
-        Err(_) => Err(WriteFault::ListUnreadable(path)),
+        Some(_) => Err(WriteFault::ListUnreadable(path)),
+        None => {
+            let names = root.names().map_err(refused_at(into, "read"))?;
+            if names.is_empty() { Ok(BTreeMap::new()) } else { Err(WriteFault::NotATree(into.to_owned())) }
+        }
     }
 }
 
-fn staging_folder(parent: &Path) -> Result<tempfile::TempDir, WriteFault> {
-    tempfile::Builder::new()
-        .prefix(".impostazione-")
-        .tempdir_in(parent)
-        .map_err(|error| refused("written to", parent, error))
+fn read_file(folder: &OpenFolder, name: &str, limit: u64) -> io::Result<Zeroizing<Vec<u8>>> {
+    let file = folder.open_file(name)?;
+    let found = rustix::fs::fstat(&file)?;
+    if kind(&found) != FileType::RegularFile {
+        return Err(io::Error::other("it is no file"));
+    }
+    let mut bytes = Zeroizing::new(Vec::new());
+    File::from(file).take(limit).read_to_end(&mut bytes)?;
+    Ok(bytes)
+}
+
+fn kind(found: &Stat) -> FileType {
+    FileType::from_raw_mode(found.st_mode)
 }
 
 /// Writes a new file, readable by its owner alone until it has its mode.
-fn put(file: &OutputFile, path: &Path, seen: &(dyn Fn(u64) + Sync)) -> Result<(), WriteFault> {
+fn put(
+    file: &OutputFile,
+    folder: &OpenFolder,
+    name: &str,
+    path: &Path,
+    seen: &(dyn Fn(u64) + Sync),
+) -> Result<(), WriteFault> {
     let result = match &file.content {
-        Content::Link(target) => symlink(target, path),
-        Content::Bytes(bytes) => put_bytes(bytes, file.mode, path),
-        Content::Package(plan) => new_file(path).and_then(|mut out| {
+        Content::Link(target) => folder.make_link(name, target).map_err(io::Error::from),
+        Content::Bytes(bytes) => put_bytes(bytes, file.mode, folder, name),
+        Content::Package(plan) => folder.create(name).map_err(io::Error::from).and_then(|mut out| {
             plan.write(&mut out, seen)?;
-            out.set_permissions(Permissions::from_mode(file.mode))
+            Ok(rustix::fs::fchmod(&out, Mode::from_raw_mode(file.mode))?)
         }),
     };
-    result.map_err(|error| refused("written", path, error))
+    result.map_err(refused_by(path, "written"))
 }
 
-fn put_bytes(bytes: &[u8], mode: u32, path: &Path) -> io::Result<()> {
-    let mut file = new_file(path)?;
+fn put_bytes(bytes: &[u8], mode: u32, folder: &OpenFolder, name: &str) -> io::Result<()> {
+    let mut file = folder.create(name)?;
     file.write_all(bytes)?;
-    file.set_permissions(Permissions::from_mode(mode))
+    Ok(rustix::fs::fchmod(&file, Mode::from_raw_mode(mode))?)
 }
 
-fn new_file(path: &Path) -> io::Result<File> {
-    OpenOptions::new().write(true).create_new(true).mode(0o600).open(path)
-}
-
-fn put_list(listed: &BTreeMap<String, ListedFile>, path: &Path) -> Result<(), WriteFault> {
-    let bytes = list::to_json(listed).map_err(|error| refused("written", path, io::Error::other(error)))?;
+fn put_list(
+    listed: &BTreeMap<String, ListedFile>,
+    folder: &OpenFolder,
+    into: &Path,
+) -> Result<(), WriteFault> {
+    let path = into.join(LIST_NAME);
+    let refused = refused_by(&path, "written");
+    let bytes = list::to_json(listed).map_err(|error| refused(io::Error::other(error)))?;
     // A digest of a file with a password in it helps to guess the password.
-    put_bytes(&bytes, 0o600, path).map_err(|error| refused("written", path, error))
+    put_bytes(&bytes, 0o600, folder, LIST_NAME).map_err(refused)
 }
 
-/// Whether the file is there already, the same to the byte and the mode.
-fn stands(file: &OutputFile, path: &Path) -> bool {
-    let Ok(found) = fs::symlink_metadata(path) else { return false };
-    match &file.content {
+/// Whether the file is there already, the same to the byte and the mode, and nobody gets at it by an access list.
+fn stands(file: &OutputFile, root: &OpenFolder) -> Result<bool, WriteFault> {
+    let (above, name) = split(&file.path)?;
+    let mut folder = root.reopen().map_err(refused_at(Path::new(&file.path), "read"))?;
+    for part in above.split('/').filter(|_| !above.is_empty()) {
+        let Ok(entered) = folder.enter(part) else { return Ok(false) };
+        folder = entered;
+    }
+    let Ok(Some(found)) = folder.look(name) else { return Ok(false) };
+    let size = u64::try_from(found.st_size).unwrap_or_default();
+    let is_such_a_file = |length: u64| {
+        kind(&found) == FileType::RegularFile
+            && found.st_mode & 0o7777 == file.mode
+            && size == length
+            && folder.open_file(name).is_ok_and(|file| {
+                crate::access_list::AccessList::read(std::os::fd::AsFd::as_fd(&file))
+                    .is_ok_and(|list| list.is_none())
+            })
+    };
+    Ok(match &file.content {
         Content::Link(target) => {
-            found.is_symlink() && fs::read_link(path).is_ok_and(|link| link == Path::new(target))
+            kind(&found) == FileType::Symlink
+                && folder.target(name).is_ok_and(|there| there.as_bytes() == target.as_bytes())
         }
         Content::Bytes(bytes) => {
-            found.is_file()
-                && found.permissions().mode() & 0o7777 == file.mode
-                && found.len() == bytes.len() as u64
-                && fs::read(path).is_ok_and(|there| Zeroizing::new(there)[..] == bytes[..])
+            let length = bytes.len() as u64;
+            is_such_a_file(length)
+                && read_file(&folder, name, length + 1).is_ok_and(|there| there[..] == bytes[..])
         }
         // The manifest at its front stands for what is behind it.
         Content::Package(plan) => {
-            let is_as_large = found.is_file()
-                && found.permissions().mode() & 0o7777 == file.mode
-                && found.len() == plan.size();
-            is_as_large && plan.front().is_ok_and(|front| begins_with(path, &front))
+            is_such_a_file(plan.size())
+                && plan.front().is_ok_and(|front| {
+                    read_file(&folder, name, front.len() as u64).is_ok_and(|there| there[..] == front[..])
+                })
         }
-    }
-}
-
-fn begins_with(path: &Path, front: &[u8]) -> bool {
-    let mut there = Vec::with_capacity(front.len());
-    let read = File::open(path).and_then(|file| file.take(front.len() as u64).read_to_end(&mut there));
-    read.is_ok() && there == front
-}
-
-/// Makes the folders above a path of the tree. A link among them is refused: it may lead out of the tree.
-fn make_folders(into: &Path, path: &Path) -> Result<(), WriteFault> {
-    let mut folder = into.to_owned();
-    for component in path.parent().into_iter().flat_map(Path::components) {
-        folder.push(component);
-        match fs::symlink_metadata(&folder) {
-            Ok(found) if found.is_dir() => {}
-            Ok(_) => return Err(WriteFault::NotAFolder(folder)),
-            Err(_) => fs::create_dir(&folder).map_err(|error| refused("made", &folder, error))?,
-        }
-    }
-    Ok(())
+    })
 }
 
 /// Removes a file that an earlier run wrote, and the folders that become empty, if it is still as it was written.
 /// A list that somebody has changed cannot make this reach out of the tree.
-fn remove_stale(into: &Path, file: &ListedFile) -> Result<bool, WriteFault> {
-    let relative = Path::new(&file.path);
-    if !relative.components().all(|component| matches!(component, Component::Normal(_))) {
-        return Ok(false);
-    }
-    let mut folder = into.to_owned();
-    for component in relative.parent().into_iter().flat_map(Path::components) {
-        folder.push(component);
-        if !fs::symlink_metadata(&folder).is_ok_and(|found| found.is_dir()) {
+fn remove_stale(root: &OpenFolder, into: &Path, file: &ListedFile) -> Result<bool, WriteFault> {
+    let Ok((above, name)) = split(&file.path) else { return Ok(false) };
+    let path = into.join(&file.path);
+    let mut folders = vec![(root.reopen().map_err(refused_at(into, "read"))?, "")];
+    for part in above.split('/').filter(|_| !above.is_empty()) {
+        let Some((folder, _)) = folders.last() else { return Ok(false) };
+        match folder.enter(part) {
+            Ok(entered) => folders.push((entered, part)),
             // Gone already, or a link that may lead out.
-            return Ok(!folder.exists());
+            Err(errno) => return Ok(errno == Errno::NOENT),
         }
     }
-    let path = into.join(relative);
-    let is_as_written = match fs::symlink_metadata(&path) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(true),
-        Err(error) => return Err(refused("read", &path, error)),
-        Ok(found) => match &file.sha256 {
-            // A package is known by its size.
-            None => found.is_file() && found.len() == file.size,
-            Some(digest) => {
-                let there = if found.is_symlink() {
-                    fs::read_link(&path).ok().map(|target| target.as_os_str().as_encoded_bytes().to_vec())
-                } else if found.is_file() && found.len() == file.size {
-                    fs::read(&path).ok()
-                } else {
-                    None
-                };
-                there.is_some_and(|bytes| list::digest(&bytes) == *digest)
-            }
-        },
+    let Some((folder, _)) = folders.last() else { return Ok(false) };
+    let Some(found) = folder.look(name).map_err(refused_at(&path, "read"))? else { return Ok(true) };
+    let size = u64::try_from(found.st_size).unwrap_or_default();
+    let is_file = kind(&found) == FileType::RegularFile && size == file.size;
+    let is_as_written = match &file.sha256 {
+        // A package is known by its size.
+        None => is_file,
+        Some(digest) => {
+            let there = if kind(&found) == FileType::Symlink {
+                folder.target(name).ok().map(|target| Zeroizing::new(target.into_bytes()))
+            } else if is_file {
+                read_file(folder, name, file.size + 1).ok()
+            } else {
+                None
+            };
+            there.is_some_and(|bytes| list::digest(&bytes) == *digest)
+        }
     };
     if !is_as_written {
         return Ok(false);
     }
-    fs::remove_file(&path).map_err(|error| refused("removed", &path, error))?;
-    let mut folder = path.parent();
-    while let Some(empty) = folder.filter(|folder| *folder != into && fs::remove_dir(folder).is_ok()) {
-        folder = empty.parent();
+    folder.remove(name).map_err(refused_at(&path, "removed"))?;
+    while let Some((_, name)) = folders.pop() {
+        let Some((above, _)) = folders.last() else { break };
+        if above.remove_folder(name).is_err() {
+            break;
+        }
     }
     Ok(true)
 }
 
-fn refused(doing: &'static str, path: &Path, source: io::Error) -> WriteFault {
-    WriteFault::Refused { doing, path: path.to_owned(), source }
+fn refused_by(path: &Path, doing: &'static str) -> impl Fn(io::Error) -> WriteFault {
+    move |source| WriteFault::Refused { doing, path: path.to_owned(), source }
+}
+
+fn refused_at(path: &Path, doing: &'static str) -> impl Fn(Errno) -> WriteFault {
+    move |errno| WriteFault::Refused { doing, path: path.to_owned(), source: errno.into() }
 }

@@ -86,6 +86,7 @@ impl BootPartition {
             gid: 0,
             size: bytes.len() as u64,
             sha256: digest(&bytes),
+            access_list: None,
         }))
     }
 

@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 
+use super::path::RootfsPath;
 use super::state::State;
 use crate::output::digest;
 use crate::secret::FileBytes;
@@ -96,8 +97,8 @@ const SECRET_FILES: [&str; 6] = [
 /// One path that a placement changes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Change {
-    /// The path, from the top of the root filesystem on.
-    pub path: String,
+    /// What changes.
+    pub path: RootfsPath,
     /// What it is about.
     pub subject: Subject,
     /// What is to stand there.
@@ -108,12 +109,13 @@ pub struct Change {
     pub is_secret: bool,
     /// Whether it is no part of what the output says but made at random, and stays once it is there.
     pub is_made_up: bool,
+    /// What stood there when this was planned.
+    pub before: State,
 }
 
 impl Change {
     /// A change without a reason of its own.
-    pub fn new(path: impl Into<String>, subject: Subject, want: Want) -> Self {
-        let path = path.into();
+    pub fn new(path: RootfsPath, subject: Subject, want: Want) -> Self {
         // A file that keeps secrets does so whatever its mode is.
         let keeps_secrets = SECRET_FILES.iter().any(|known| path.starts_with(known))
             && path.rsplit_once('.').is_none_or(|(_, end)| end != "pub");
@@ -125,11 +127,12 @@ impl Change {
             why: String::new(),
             is_secret: is_closed || keeps_secrets,
             is_made_up: false,
+            before: State::Absent,
         }
     }
 
     /// Something is set aside.
-    pub fn set_aside(path: impl Into<String>, subject: Subject, why: impl Into<String>) -> Self {
+    pub fn set_aside(path: RootfsPath, subject: Subject, why: impl Into<String>) -> Self {
         Self::new(path, subject, Want::Absent).because(why)
     }
 
@@ -145,7 +148,14 @@ impl Change {
         match &self.want {
             Want::File { bytes, mode, owner } => {
                 let Owner { uid, gid } = own.unwrap_or(*owner);
-                State::File { mode: *mode, uid, gid, size: bytes.len() as u64, sha256: digest(bytes) }
+                State::File {
+                    mode: *mode,
+                    uid,
+                    gid,
+                    size: bytes.len() as u64,
+                    sha256: digest(bytes),
+                    access_list: None,
+                }
             }
             Want::Link(target) => {
                 let Owner { uid, gid } = own.unwrap_or(Owner::ROOT);
@@ -153,7 +163,7 @@ impl Change {
             }
             Want::Folder { mode, owner } => {
                 let Owner { uid, gid } = own.unwrap_or(*owner);
-                State::Folder { mode: *mode, uid, gid }
+                State::Folder { mode: *mode, uid, gid, access_list: None }
             }
             Want::Absent => State::Absent,
         }

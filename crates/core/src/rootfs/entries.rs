@@ -4,12 +4,14 @@ use std::fmt::Display;
 use std::io::{self, Write as _};
 use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 
-use rustix::fs::{AtFlags, IFlags, Mode, OFlags, Timespec, Timestamps, XattrFlags};
+use rustix::fs::{AtFlags, IFlags, Mode, OFlags, StatVfsMountFlags, Timespec, Timestamps, XattrFlags};
 use rustix::io::Errno;
 
 use super::change::{Change, Owner, Want};
-use super::folder::{Found, Kind, Rootfs, RootfsFault, is_fat, look_in, not_a_file};
+use super::folder::{Found, Kind, Rootfs, RootfsFault, is_fat, look_in, not_a_file, split};
 use super::state::State;
+use crate::access_list::{self, AccessList};
+use crate::open_folder::OpenFolder;
 
 /// Who owns what this process makes, if it cannot give it away: `None` for root.
 pub(super) fn own_identity() -> Option<Owner> {
@@ -20,20 +22,20 @@ pub(super) fn own_identity() -> Option<Owner> {
 /// Moves a file or a link to a path, in one step: by renaming, or, from another filesystem, by a copy beside it that is
 /// renamed.
 pub(super) fn move_into(
-    from: BorrowedFd<'_>,
+    from: &OpenFolder,
     number: &str,
-    to: BorrowedFd<'_>,
+    to: &OpenFolder,
     name: &str,
     path: &str,
 ) -> Result<(), RootfsFault> {
     let refused = |errno| RootfsFault::refused("written", path, errno);
-    match rustix::fs::renameat(from, number, to, name) {
+    match from.rename(number, to, name) {
         Ok(()) => Ok(()),
         Err(Errno::XDEV) => {
             let beside = temporary(number);
             remove_if_there(to, &beside, path)?;
             copy(from, number, to, &beside, path)?;
-            rustix::fs::renameat(to, beside.as_str(), to, name).map_err(refused)?;
+            to.rename(&beside, to, name).map_err(refused)?;
             remove_if_there(from, number, path)
         }
         Err(errno) => Err(refused(errno)),
@@ -47,9 +49,9 @@ pub(super) fn temporary(number: impl Display) -> String {
 
 /// Copies a file or a link with mode, owner, times and extended attributes.
 pub(super) fn copy(
-    from: BorrowedFd<'_>,
+    from: &OpenFolder,
     name: &str,
-    to: BorrowedFd<'_>,
+    to: &OpenFolder,
     new_name: &str,
     path: &str,
 ) -> Result<(), RootfsFault> {
@@ -57,12 +59,12 @@ pub(super) fn copy(
     let Some(found) = look_in(from, name, path)? else { return Ok(()) };
     let owner = own_identity().is_none().then_some(Owner { uid: found.uid, gid: found.gid });
     if found.kind == Kind::Link {
-        let target = rustix::fs::readlinkat(from, name, Vec::new()).map_err(refused)?;
-        rustix::fs::symlinkat(target.as_c_str(), to, new_name).map_err(refused)?;
+        let target = from.target(name).map_err(refused)?;
+        to.make_link(new_name, &target.to_string_lossy()).map_err(refused)?;
         if let Some(owner) = owner {
             give(to, new_name, owner).map_err(refused)?;
         }
-        return rustix::fs::utimensat(to, new_name, &times(found), AtFlags::SYMLINK_NOFOLLOW)
+        return rustix::fs::utimensat(to.as_fd(), new_name, &times(found), AtFlags::SYMLINK_NOFOLLOW)
             .map_err(refused);
     }
     let old = open_to_read(from, name, path)?;
@@ -76,7 +78,7 @@ pub(super) fn copy(
         }
         rustix::fs::fchmod(&new, Mode::from_raw_mode(found.mode)).map_err(refused)?;
     }
-    copy_extended_attributes(old.as_fd(), new.as_fd(), path)?;
+    copy_attributes(old.as_fd(), new.as_fd(), Lists::Too, path)?;
     // It may lie on a filesystem that nothing else here brings onto its disk.
     rustix::fs::fsync(&new).map_err(refused)?;
     rustix::fs::futimens(&new, &times(found)).map_err(refused)
@@ -97,14 +99,14 @@ pub(super) fn chown(file: &OwnedFd, owner: Owner) -> Result<(), Errno> {
 }
 
 /// Gives a link to somebody.
-pub(super) fn give(folder: BorrowedFd<'_>, name: &str, owner: Owner) -> Result<(), Errno> {
+pub(super) fn give(folder: &OpenFolder, name: &str, owner: Owner) -> Result<(), Errno> {
     let (uid, gid) = (rustix::fs::Uid::from_raw(owner.uid), rustix::fs::Gid::from_raw(owner.gid));
-    rustix::fs::chownat(folder, name, Some(uid), Some(gid), AtFlags::SYMLINK_NOFOLLOW)
+    rustix::fs::chownat(folder.as_fd(), name, Some(uid), Some(gid), AtFlags::SYMLINK_NOFOLLOW)
 }
 
-/// Writes a new file, for its owner alone until it has its mode.
+/// Writes a new file, for its owner alone until it has its mode, and for nobody by an access list.
 pub(super) fn write_new(
-    folder: BorrowedFd<'_>,
+    folder: &OpenFolder,
     name: &str,
     bytes: &[u8],
     mode: u32,
@@ -112,9 +114,7 @@ pub(super) fn write_new(
     path: &str,
 ) -> Result<OwnedFd, RootfsFault> {
     let refused = |errno| RootfsFault::refused("written", path, errno);
-    let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-    let file = rustix::fs::openat(folder, name, flags, Mode::from_raw_mode(0o600)).map_err(refused)?;
-    let mut file = std::fs::File::from(file);
+    let mut file = folder.create(name).map_err(refused)?;
     file.write_all(bytes).map_err(|source| RootfsFault::Refused {
         doing: "written",
         path: path.to_owned(),
@@ -128,14 +128,12 @@ pub(super) fn write_new(
     Ok(file)
 }
 
-pub(super) fn open_to_read(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<OwnedFd, RootfsFault> {
-    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
-    rustix::fs::openat(folder, name, flags, Mode::empty())
-        .map_err(|errno| RootfsFault::refused("read", path, errno))
+pub(super) fn open_to_read(folder: &OpenFolder, name: &str, path: &str) -> Result<OwnedFd, RootfsFault> {
+    folder.open_file(name).map_err(|errno| RootfsFault::refused("read", path, errno))
 }
 
-/// Refuses what could not be changed: a folder where a file belongs, a file where a folder does, and a file that is marked
-/// immutable. `before` is what stands there.
+/// Refuses what could not be changed, before anything is: a folder where a file belongs, a file where a folder does, what is
+/// marked immutable, what lies on a part that is good for reading only. `before` is what stands there.
 pub(super) fn refuse_if_in_the_way(
     rootfs: &Rootfs,
     change: &Change,
@@ -143,38 +141,95 @@ pub(super) fn refuse_if_in_the_way(
 ) -> Result<(), RootfsFault> {
     let path = change.path.as_str();
     match (before, &change.want) {
-        (State::Absent, _) | (State::Folder { .. }, Want::Folder { .. }) => Ok(()),
-        (State::Folder { .. }, _) => Err(not_a_file(path, Kind::Folder)),
+        (State::Absent, _)
+        | (State::Folder { .. }, Want::Folder { .. })
+        | (State::Link { .. }, Want::Link(_)) => {}
+        (State::Folder { .. }, _) => return Err(not_a_file(path, Kind::Folder)),
         (State::File { .. } | State::Link { .. }, Want::Folder { .. }) => {
-            Err(RootfsFault::FileInTheWay(path.to_owned()))
+            return Err(RootfsFault::FileInTheWay(path.to_owned()));
         }
-        (State::Link { .. }, _) => Ok(()),
-        (State::File { .. }, _) => match rootfs.parent(path)? {
-            Some((parent, name))
-                if look_in(parent.as_fd(), name, path)?.is_some_and(|found| found.kind == Kind::File) =>
-            {
-                refuse_immutable(parent.as_fd(), name, path)
-            }
-            _ => Ok(()),
-        },
+        (State::Link { .. } | State::File { .. }, _) => {}
+    }
+    if rootfs.on_boot_partition(path).is_some() {
+        return Ok(());
+    }
+    if let Some((parent, name)) = rootfs.parent(path)?
+        && matches!(look_in(&parent, name, path)?, Some(Found { kind: Kind::File | Kind::Folder, .. }))
+    {
+        let standing = match change.want {
+            Want::Folder { .. } => parent.enter(name).map(OpenFolder::into_handle),
+            _ => parent.open_file(name),
+        };
+        // Who may not read it may yet replace it.
+        if let Ok(standing) = standing {
+            refuse_marked(&standing, path)?;
+        }
+    }
+    let (folder, at) = lowest_folder(rootfs, path)?;
+    rootfs.refuse_part_of_this_computer(&folder, at)?;
+    refuse_unwritable(&folder, at)
+}
+
+/// The folder that a path lies in, or, where that is not there, the lowest above it that is.
+fn lowest_folder<'p>(rootfs: &Rootfs, path: &'p str) -> Result<(OpenFolder, &'p str), RootfsFault> {
+    let mut at = split(path).0;
+    loop {
+        match rootfs.open_at(at, OFlags::PATH | OFlags::DIRECTORY) {
+            Ok(folder) => return Ok((folder.into(), at)),
+            Err(Errno::NOENT | Errno::NOTDIR) if !at.is_empty() => at = split(at).0,
+            Err(errno) => return Err(RootfsFault::refused("read", at, errno)),
+        }
     }
 }
 
-/// Refuses a file that is marked immutable or to be added to only (`chattr(1)`); filesystems without such marks say nothing.
-pub(super) fn refuse_immutable(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<(), RootfsFault> {
-    let file = open_to_read(folder, name, path)?;
-    match rustix::fs::ioctl_getflags(&file) {
-        Ok(flags) if flags.intersects(IFlags::IMMUTABLE | IFlags::APPEND) => {
-            Err(RootfsFault::Immutable(path.to_owned()))
+/// Refuses a folder to whose list nothing can be added.
+fn refuse_unwritable(folder: &OpenFolder, path: &str) -> Result<(), RootfsFault> {
+    let refused = |errno| RootfsFault::refused("read", path, errno);
+    let flags = rustix::fs::fstatvfs(folder).map_err(refused)?.f_flag;
+    if flags.contains(StatVfsMountFlags::RDONLY) {
+        return Err(RootfsFault::ReadOnly(path.to_owned()));
+    }
+    // The handle may be good for looking only.
+    if let Ok(opened) = folder.reopen() {
+        refuse_marked(&opened, path)?;
+    }
+    match folder.may_write() {
+        Err(Errno::ACCESS | Errno::PERM) if own_identity().is_some() => {
+            Err(RootfsFault::NotYours(path.to_owned()))
+        }
+        // What is not known before shows when it is tried.
+        Ok(()) | Err(_) => Ok(()),
+    }
+}
+
+/// Refuses what is marked immutable or to be added to only (`chattr(1)`); filesystems without such marks say nothing.
+fn refuse_marked(file: &impl AsFd, path: &str) -> Result<(), RootfsFault> {
+    match rustix::fs::ioctl_getflags(file) {
+        Ok(flags) if flags.contains(IFlags::IMMUTABLE) => {
+            Err(RootfsFault::Marked { path: path.to_owned(), mark: "immutable", option: "-i" })
+        }
+        Ok(flags) if flags.contains(IFlags::APPEND) => {
+            Err(RootfsFault::Marked { path: path.to_owned(), mark: "append-only", option: "-a" })
         }
         _ => Ok(()),
     }
 }
 
-/// Copies what is beside mode and owner: access lists, labels, capabilities. A filesystem that has none is content.
-pub(super) fn copy_extended_attributes(
+/// Whether access lists are among the attributes that are copied.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Lists {
+    /// They are: the copy is to be as what it is a copy of.
+    Too,
+    /// They are not: mode and owner alone say who may do what.
+    Not,
+}
+
+/// Copies what is beside mode and owner: labels, capabilities, access lists where they are wanted. A filesystem that has none
+/// is content.
+pub(super) fn copy_attributes(
     from: BorrowedFd<'_>,
     to: BorrowedFd<'_>,
+    lists: Lists,
     path: &str,
 ) -> Result<(), RootfsFault> {
     let mut names = vec![0; 64 * 1024];
@@ -187,6 +242,9 @@ pub(super) fn copy_extended_attributes(
     for name in
         names.get(..length).unwrap_or_default().split(|byte| *byte == 0).filter(|name| !name.is_empty())
     {
+        if lists == Lists::Not && access_list::is_one(name) {
+            continue;
+        }
         let read = rustix::fs::fgetxattr(from, name, value.as_mut_slice())
             .map_err(|errno| RootfsFault::refused("read", path, errno))?;
         let value = value.get(..read).unwrap_or_default();
@@ -199,16 +257,11 @@ pub(super) fn copy_extended_attributes(
     Ok(())
 }
 
-pub(super) fn open_folder(rootfs: &Rootfs, path: &str) -> Result<OwnedFd, RootfsFault> {
-    // The folder of the record is never reached through a link of its own name.
+/// Opens a folder, which is never reached through a link of its own name.
+pub(super) fn open_folder(rootfs: &Rootfs, path: &str) -> Result<OpenFolder, RootfsFault> {
     let opened = match rootfs.parent(path)? {
         None => Err(Errno::NOENT),
-        Some((parent, name)) => rustix::fs::openat(
-            &parent,
-            name,
-            OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC,
-            Mode::empty(),
-        ),
+        Some((parent, name)) => parent.enter(name),
     };
     opened.map_err(|errno| match errno {
         Errno::LOOP | Errno::NOTDIR => RootfsFault::FileInTheWay(path.to_owned()),
@@ -228,43 +281,57 @@ pub(super) fn make_folder(
             "the folder that it belongs into is not there",
         ));
     };
-    rustix::fs::mkdirat(&parent, name, Mode::from_raw_mode(0o700)).map_err(|errno| match errno {
+    parent.make_folder(name, 0o700).map_err(|errno| match errno {
         Errno::EXIST => RootfsFault::FileInTheWay(path.to_owned()),
         other => RootfsFault::refused("made", path, other),
     })?;
-    set_folder(parent.as_fd(), name, mode, owner, path)
+    set_folder(&parent, name, FolderAttributes { mode, owner, access_list: None }, path)
+}
+
+/// Who may do what with a folder.
+#[derive(Clone, Copy)]
+pub(super) struct FolderAttributes<'a> {
+    pub(super) mode: u32,
+    /// Whose it becomes; nothing leaves it whose it is.
+    pub(super) owner: Option<Owner>,
+    pub(super) access_list: Option<&'a AccessList>,
 }
 
 pub(super) fn set_folder(
-    parent: BorrowedFd<'_>,
+    parent: &OpenFolder,
     name: &str,
-    mode: u32,
-    owner: Option<Owner>,
+    attributes: FolderAttributes<'_>,
     path: &str,
 ) -> Result<(), RootfsFault> {
     let refused = |errno| RootfsFault::refused("made", path, errno);
-    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-    let folder = rustix::fs::openat(parent, name, flags, Mode::empty()).map_err(|errno| match errno {
+    let folder = parent.enter(name).map_err(|errno| match errno {
         Errno::LOOP | Errno::NOTDIR => RootfsFault::FileInTheWay(path.to_owned()),
         other => refused(other),
     })?;
-    if let Some(owner) = owner {
-        chown(&folder, owner).map_err(refused)?;
+    if let Some(Owner { uid, gid }) = attributes.owner {
+        let (uid, gid) = (rustix::fs::Uid::from_raw(uid), rustix::fs::Gid::from_raw(gid));
+        rustix::fs::fchown(&folder, Some(uid), Some(gid)).map_err(refused)?;
     }
-    rustix::fs::fchmod(&folder, Mode::from_raw_mode(mode)).map_err(refused)
+    match attributes.access_list {
+        Some(list) => list.give(folder.as_fd()).map_err(refused)?,
+        None => access_list::remove(folder.as_fd()).map_err(refused)?,
+    }
+    rustix::fs::fchmod(&folder, Mode::from_raw_mode(attributes.mode)).map_err(refused)
 }
 
-pub(super) fn remove_if_there(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<(), RootfsFault> {
-    match rustix::fs::unlinkat(folder, name, AtFlags::empty()) {
-        Ok(()) | Err(Errno::NOENT) => Ok(()),
-        Err(errno) => Err(RootfsFault::refused("removed", path, errno)),
+/// Removes an entry; nothing is asked of a folder that does not have it, which may be good for reading only.
+pub(super) fn remove_if_there(folder: &OpenFolder, name: &str, path: &str) -> Result<(), RootfsFault> {
+    let refused = |errno| RootfsFault::refused("removed", path, errno);
+    match folder.look(name).map_err(refused)? {
+        Some(_) => folder.remove(name).map_err(refused),
+        None => Ok(()),
     }
 }
 
 pub(super) fn remove_folder(rootfs: &Rootfs, path: &str) -> Result<(), RootfsFault> {
     let Some((parent, name)) = rootfs.parent(path)? else { return Ok(()) };
-    match rustix::fs::unlinkat(&parent, name, AtFlags::REMOVEDIR) {
-        Ok(()) | Err(Errno::NOENT | Errno::NOTEMPTY) => Ok(()),
+    match parent.remove_folder(name) {
+        Ok(()) | Err(Errno::NOTEMPTY) => Ok(()),
         Err(errno) => Err(RootfsFault::refused("removed", path, errno)),
     }
 }

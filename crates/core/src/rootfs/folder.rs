@@ -3,16 +3,19 @@
 use std::fmt;
 use std::fs::File;
 use std::io::{self, Read as _};
-use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
+use std::os::fd::{AsFd, OwnedFd};
 use std::path::{Path, PathBuf};
 
-use rustix::fs::{AtFlags, Dir, FileType, Mode, OFlags, ResolveFlags, Stat};
+use rustix::fs::{Dir, FileType, Mode, OFlags, ResolveFlags, Stat};
 use rustix::io::Errno;
 
 use super::boot::BootPartition;
+use super::mounts;
+use super::path::OddPath;
 use super::state::State;
 use super::survey::boot::{KERNEL_LINE, mounted_by_list};
 use crate::beside::plain;
+use crate::open_folder::{OpenFolder, is_entry_name};
 use crate::secret::FileBytes;
 use crate::size::ByteSize;
 
@@ -31,6 +34,9 @@ pub enum RootfsFault {
     /// The path that was given is no folder.
     #[error("{} is no folder, and a root filesystem is one; for a card's image there is --image", .0.display())]
     NotAFolder(PathBuf),
+    /// A path does not name an entry of a folder on it.
+    #[error(transparent)]
+    Odd(#[from] OddPath),
     /// A path on it leads in a circle, or through what is no folder.
     #[error("/{0} on the rootfs cannot be reached: {1}")]
     Unreachable(String, &'static str),
@@ -57,11 +63,36 @@ pub enum RootfsFault {
         /// Its size in bytes.
         size: u64,
     },
-    /// A file may not be replaced.
+    /// A file may not be replaced, or a folder not be added to.
     #[error(
-        "/{0} on the rootfs is marked immutable, so that nothing can replace it; take the mark away with `chattr -i`, and put it back when all is done"
+        "/{path} on the rootfs is marked {mark}, so that nothing can be changed there; take the mark away with `chattr {option}`, and put it back when all is done"
     )]
-    Immutable(String),
+    Marked {
+        /// Where.
+        path: String,
+        /// What the mark is called.
+        mark: &'static str,
+        /// The option of `chattr` that takes it away.
+        option: &'static str,
+    },
+    /// A part of it is good for reading only.
+    #[error(
+        "/{0} on the rootfs lies on a filesystem that is mounted read-only; mount it so that it can be written"
+    )]
+    ReadOnly(String),
+    /// Whoever runs this may not change it.
+    #[error("/{0} on the rootfs is not yours to change; run this as root, or as the user whose folder it is")]
+    NotYours(String),
+    /// A folder of the running system is mounted in it.
+    #[error(
+        "/{path} on the rootfs is {} of this computer, which is mounted there; unmount it, so that only the rootfs is changed", .source_path.display()
+    )]
+    OfThisComputer {
+        /// Where on the root filesystem.
+        path: String,
+        /// The folder of the running system.
+        source_path: PathBuf,
+    },
     /// The kernel cannot keep a look-up within a folder.
     #[error(
         "this kernel cannot keep a look-up of paths within a folder, which takes Linux 5.6 or later; nothing is placed from here"
@@ -74,6 +105,21 @@ pub enum RootfsFault {
         fault: Box<RootfsFault>,
         /// Whether everything is as it was again.
         is_back: bool,
+    },
+    /// Somebody else is at work on it.
+    #[error(
+        "/{0} on the rootfs was changed by somebody else meanwhile; find out who is at work there, and run this again"
+    )]
+    ChangedMeanwhile(String),
+    /// A folder is gone into which something is to be put back.
+    #[error(
+        "/{path} on the rootfs cannot be put back, since the folder that it lay in is gone; make it again with `mkdir -p {folder}` in the rootfs, and run this once more"
+    )]
+    FolderGone {
+        /// What is to be put back.
+        path: String,
+        /// Where.
+        folder: String,
     },
     /// A part of it is not mounted.
     #[error(
@@ -255,8 +301,8 @@ impl Rootfs {
         if self.on_boot_partition(path).is_some() {
             return Ok(true);
         }
-        let device = |folder: &OwnedFd| {
-            let stat = rustix::fs::fstat(folder);
+        let device = |folder: &dyn AsFd| {
+            let stat = rustix::fs::fstat(folder.as_fd());
             stat.map(|stat| stat.st_dev).map_err(|errno| RootfsFault::refused("read", path, errno))
         };
         match self.parent(path)? {
@@ -275,6 +321,19 @@ impl Rootfs {
         (!is_seen).then_some(folder)
     }
 
+    /// Refuses a folder that belongs to the running system and is only mounted on the root filesystem.
+    pub(super) fn refuse_part_of_this_computer(
+        &self,
+        folder: &OpenFolder,
+        path: &str,
+    ) -> Result<(), RootfsFault> {
+        let refused = |errno| RootfsFault::refused("read", path, errno);
+        match mounts::foreign_source(&self.top, folder).map_err(refused)? {
+            None => Ok(()),
+            Some(source_path) => Err(RootfsFault::OfThisComputer { path: path.to_owned(), source_path }),
+        }
+    }
+
     /// The state of a path.
     pub(super) fn state(&self, path: &str) -> Result<State, RootfsFault> {
         if let Some((boot, name)) = self.on_boot_partition(path) {
@@ -282,7 +341,7 @@ impl Rootfs {
         }
         match self.parent(path)? {
             None => Ok(State::Absent),
-            Some((folder, name)) => State::at(folder.as_fd(), name, path),
+            Some((folder, name)) => State::at(&folder, name, path),
         }
     }
 
@@ -308,7 +367,7 @@ impl Rootfs {
             return boot.look(path, name);
         }
         let Some((parent, name)) = self.parent(path)? else { return Ok(None) };
-        look_in(parent.as_fd(), name, path)
+        look_in(&parent, name, path)
     }
 
     /// What a path leads to when every link is followed.
@@ -330,7 +389,7 @@ impl Rootfs {
     /// Where a link leads, as it is written; nothing where no link is.
     pub fn target(&self, path: &str) -> Result<Option<String>, RootfsFault> {
         let Some((parent, name)) = self.parent(path)? else { return Ok(None) };
-        match rustix::fs::readlinkat(&parent, name, Vec::new()) {
+        match parent.target(name) {
             Ok(target) => Ok(Some(target.to_string_lossy().into_owned())),
             Err(Errno::INVAL | Errno::NOENT) => Ok(None),
             Err(errno) => Err(RootfsFault::refused("read", path, errno)),
@@ -420,12 +479,15 @@ impl Rootfs {
         })
     }
 
-    /// The folder that holds the last part of a path, open for looking, and that part; nothing where there is no such
-    /// folder.
-    pub(super) fn parent<'p>(&self, path: &'p str) -> Result<Option<(OwnedFd, &'p str)>, RootfsFault> {
+    /// The folder that holds the last part of a path, open for looking, and that part, which is the name of an entry of it;
+    /// nothing where there is no such folder.
+    pub(super) fn parent<'p>(&self, path: &'p str) -> Result<Option<(OpenFolder, &'p str)>, RootfsFault> {
         let (folder, name) = split(path);
+        if !is_entry_name(name) {
+            return Err(OddPath(path.to_owned()).into());
+        }
         match self.open_at(folder, OFlags::PATH | OFlags::DIRECTORY) {
-            Ok(folder) => Ok(Some((folder, name))),
+            Ok(folder) => Ok(Some((folder.into(), name))),
             Err(Errno::NOENT | Errno::NOTDIR) => Ok(None),
             Err(errno) => Err(RootfsFault::refused("read", folder, errno)),
         }
@@ -446,12 +508,13 @@ impl Rootfs {
 }
 
 /// What stands under a name in an open folder.
-pub(super) fn look_in(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<Option<Found>, RootfsFault> {
-    match rustix::fs::statat(folder, name, AtFlags::SYMLINK_NOFOLLOW) {
+pub(super) fn look_in(folder: &OpenFolder, name: &str, path: &str) -> Result<Option<Found>, RootfsFault> {
+    match folder.look(name) {
         // However it happens to be mounted.
-        Ok(stat) if is_fat(folder) => Ok(Some(Found { mode: FAT_MODE, uid: 0, gid: 0, ..Found::of(&stat) })),
-        Ok(stat) => Ok(Some(Found::of(&stat))),
-        Err(Errno::NOENT) => Ok(None),
+        Ok(Some(stat)) if is_fat(folder) => {
+            Ok(Some(Found { mode: FAT_MODE, uid: 0, gid: 0, ..Found::of(&stat) }))
+        }
+        Ok(stat) => Ok(stat.as_ref().map(Found::of)),
         Err(errno) => Err(RootfsFault::refused("read", path, errno)),
     }
 }

@@ -4,20 +4,24 @@
 //! only then do paths change, each by one renaming. Whoever finds a record with its mark of being under way can put every
 //! path back, since each is either as it was or as it was to be.
 
+use std::collections::HashMap;
 use std::io;
-use std::os::fd::{AsFd, OwnedFd};
+use std::os::fd::AsFd as _;
 
-use rustix::fs::{AtFlags, Mode, OFlags, Timespec, Timestamps};
+use rustix::fs::OFlags;
 use rustix::io::Errno;
 
 use super::change::{Change, Owner, Subject, Want};
 use super::entries::{
-    copy, copy_extended_attributes, give, make_folder, move_into, open_folder, open_to_read, own_identity,
-    remove_folder, remove_if_there, set_folder, sync, temporary, write_new,
+    FolderAttributes, Lists, copy, copy_attributes, give, make_folder, move_into, open_folder, open_to_read,
+    own_identity, remove_folder, remove_if_there, set_folder, sync, temporary, write_new,
 };
 use super::folder::{Found, Kind, Rootfs, RootfsFault, look_in, split};
+use super::path::RootfsPath;
 use super::record::{FolderTimes, KEPT, NEW, RECORD, RECORD_FOLDER, Record, Step, UNDER_WAY};
 use super::state::State;
+use super::times::{self, remember_times, set_times};
+use crate::open_folder::OpenFolder;
 
 /// What a placement is to be remembered by.
 #[derive(Clone, Debug)]
@@ -40,7 +44,8 @@ pub(super) fn place(rootfs: &Rootfs, changes: &[Change], occasion: &Occasion) ->
     let mut making = Making::begin(rootfs)?;
     match making.lay_ready(changes, occasion) {
         Ok(record) => {
-            let done = carry_out(rootfs, &making.new, &record).and_then(|()| finish(&making.folder));
+            let done = carry_out(rootfs, &making.new, &mut making.parents, &record)
+                .and_then(|()| finish(&making.folder));
             drop(making);
             match done {
                 Ok(()) => Ok(record),
@@ -52,16 +57,8 @@ pub(super) fn place(rootfs: &Rootfs, changes: &[Change], occasion: &Occasion) ->
         }
         Err(fault) => {
             // Nothing was changed yet. What cannot be cleared now is cleared by the next command.
-            let made = std::mem::take(&mut making.made_folders);
-            let times = std::mem::take(&mut making.folders);
             drop(making);
             let _ = clear_leftovers(rootfs);
-            for folder in made.iter().rev() {
-                let _ = remove_folder(rootfs, folder);
-            }
-            for folder in times.iter().rev() {
-                let _ = set_times(rootfs, folder);
-            }
             Err(fault)
         }
     }
@@ -70,33 +67,50 @@ pub(super) fn place(rootfs: &Rootfs, changes: &[Change], occasion: &Occasion) ->
 /// The folder of the record while a placement is laid ready.
 struct Making<'a> {
     rootfs: &'a Rootfs,
-    folder: OwnedFd,
-    kept: OwnedFd,
-    new: OwnedFd,
+    folder: OpenFolder,
+    kept: OpenFolder,
+    new: OpenFolder,
     own: Option<Owner>,
     /// Folders above that of the record, which were not there.
-    made_folders: Vec<String>,
+    made_folders: Vec<RootfsPath>,
     /// Times of folders before anything in them was changed.
     folders: Vec<FolderTimes>,
+    parents: Parents,
+}
+
+/// The folders in which something changes, open from when what stands in them was kept until it was changed: what was kept is
+/// what is replaced, whoever renames folders meanwhile.
+#[derive(Default)]
+struct Parents(HashMap<String, OpenFolder>);
+
+impl Parents {
+    /// The folder that a path lies in, and the name in it; nothing where there is no such folder yet.
+    fn of<'p>(
+        &mut self,
+        rootfs: &Rootfs,
+        path: &'p str,
+    ) -> Result<Option<(&OpenFolder, &'p str)>, RootfsFault> {
+        let (above, name) = split(path);
+        if !self.0.contains_key(above) {
+            let Some((folder, _)) = rootfs.parent(path)? else { return Ok(None) };
+            self.0.insert(above.to_owned(), folder);
+        }
+        Ok(self.0.get(above).map(|folder| (folder, name)))
+    }
 }
 
 impl<'a> Making<'a> {
     fn begin(rootfs: &'a Rootfs) -> Result<Self, RootfsFault> {
+        let record_folder = RootfsPath::fixed(RECORD_FOLDER);
+        let missing = times::missing_above(rootfs, &record_folder)?;
         let mut folders = Vec::new();
-        let mut made_folders = Vec::new();
-        let mut above = String::new();
-        for part in RECORD_FOLDER.split('/') {
-            let path = if above.is_empty() { part.to_owned() } else { format!("{above}/{part}") };
-            if path == RECORD_FOLDER {
-                remember_times(rootfs, &above, &mut folders)?;
-                make_folder(rootfs, &path, 0o700, None)?;
-            } else if rootfs.follow(&path)?.is_none() {
-                remember_times(rootfs, &above, &mut folders)?;
-                make_folder(rootfs, &path, 0o755, None)?;
-                made_folders.push(path.clone());
-            }
-            above = path;
+        remember_times(rootfs, missing.folder.as_ref(), &mut folders)?;
+        // Until the record says it: what is laid ready may be cut off at any moment.
+        times::note(rootfs, missing.folder.as_ref(), &missing.made, &folders)?;
+        for path in &missing.made {
+            make_folder(rootfs, path, 0o755, None)?;
         }
+        make_folder(rootfs, RECORD_FOLDER, 0o700, None)?;
         let folder = open_folder(rootfs, RECORD_FOLDER)?;
         let inner = |name: &str| {
             let path = format!("{RECORD_FOLDER}/{name}");
@@ -104,7 +118,16 @@ impl<'a> Making<'a> {
             open_folder(rootfs, &path)
         };
         let (kept, new) = (inner(KEPT)?, inner(NEW)?);
-        Ok(Self { rootfs, folder, kept, new, own: own_identity(), made_folders, folders })
+        Ok(Self {
+            rootfs,
+            folder,
+            kept,
+            new,
+            own: own_identity(),
+            made_folders: missing.made,
+            folders,
+            parents: Parents::default(),
+        })
     }
 
     /// Writes everything new, keeps everything old, and writes the record with its mark.
@@ -114,6 +137,9 @@ impl<'a> Making<'a> {
         for change in changes {
             let number = steps.len();
             let before = self.keep(number, change)?;
+            if before != change.before {
+                return Err(RootfsFault::ChangedMeanwhile(change.path.to_string()));
+            }
             let after = change.state(self.own);
             if let Want::File { bytes, mode, owner } = &change.want {
                 let owner = self.own.map_or(Some(*owner), |_| None);
@@ -124,10 +150,7 @@ impl<'a> Making<'a> {
             }
             let is_on_boot_partition = self.rootfs.on_boot_partition(&change.path).is_some();
             if !is_on_boot_partition && (!before.is_absent() || !after.is_absent()) {
-                let (parent, _) = split(&change.path);
-                if self.rootfs.follow(parent)?.is_some() {
-                    remember_times(self.rootfs, parent, &mut self.folders)?;
-                }
+                remember_times(self.rootfs, times::folder_of(&change.path).as_ref(), &mut self.folders)?;
             }
             steps.push(Step {
                 path: change.path.clone(),
@@ -158,44 +181,46 @@ impl<'a> Making<'a> {
             source: io::Error::other(error),
         })?;
         bytes.push(b'\n');
-        write_new(self.folder.as_fd(), UNDER_WAY, &[], 0o600, None, UNDER_WAY)?;
-        write_new(self.folder.as_fd(), "record", &bytes, 0o600, None, RECORD)?;
+        write_new(&self.folder, UNDER_WAY, &[], 0o600, None, UNDER_WAY)?;
+        write_new(&self.folder, "record", &bytes, 0o600, None, RECORD)?;
         sync(&self.folder)?;
-        rustix::fs::renameat(&self.folder, "record", &self.folder, RECORD)
+        self.folder
+            .rename("record", &self.folder, RECORD)
             .map_err(|errno| RootfsFault::refused("written", &format!("{RECORD_FOLDER}/{RECORD}"), errno))?;
         sync(&self.folder)?;
+        times::take_note_away(self.rootfs)?;
         Ok(record)
     }
 
     /// Keeps what stands at a path: by a second name for it where the filesystem has them, else by a copy.
-    fn keep(&self, number: usize, change: &Change) -> Result<State, RootfsFault> {
+    fn keep(&mut self, number: usize, change: &Change) -> Result<State, RootfsFault> {
         let path = change.path.as_str();
         if let Some((boot, name)) = self.rootfs.on_boot_partition(path) {
             if let Some(bytes) = boot.read(path, name)? {
-                write_new(self.kept.as_fd(), &number.to_string(), &bytes, 0o600, None, path)?;
+                write_new(&self.kept, &number.to_string(), &bytes, 0o600, None, path)?;
             }
             return boot.state(path, name);
         }
-        let Some((parent, name)) = self.rootfs.parent(path)? else { return Ok(State::Absent) };
-        let before = State::at(parent.as_fd(), name, path)?;
+        let Some((parent, name)) = self.parents.of(self.rootfs, path)? else { return Ok(State::Absent) };
+        let before = State::at(parent, name, path)?;
         match &before {
             State::Absent | State::Folder { .. } => return Ok(before),
             State::File { .. } | State::Link { .. } => {}
         }
         let kept = number.to_string();
-        match rustix::fs::linkat(&parent, name, &self.kept, kept.as_str(), AtFlags::empty()) {
+        match parent.link_into(name, &self.kept, &kept) {
             Ok(()) => Ok(before),
             Err(Errno::XDEV | Errno::PERM | Errno::MLINK | Errno::NOTSUP | Errno::ACCESS) => {
-                copy(parent.as_fd(), name, self.kept.as_fd(), &kept, path)?;
+                copy(parent, name, &self.kept, &kept, path)?;
                 Ok(before)
             }
             Err(errno) => Err(RootfsFault::refused("kept", path, errno)),
         }
     }
 
-    /// Writes what is to stand at a path; it has the extended attributes of what it replaces.
+    /// Writes what is to stand at a path; it has the labels of what it replaces, and no access list.
     fn stage(
-        &self,
+        &mut self,
         number: usize,
         change: &Change,
         bytes: &[u8],
@@ -204,13 +229,13 @@ impl<'a> Making<'a> {
         before: &State,
     ) -> Result<(), RootfsFault> {
         let name = number.to_string();
-        let file = write_new(self.new.as_fd(), &name, bytes, mode, owner, &change.path)?;
+        let file = write_new(&self.new, &name, bytes, mode, owner, &change.path)?;
         if matches!(before, State::File { .. })
             && self.rootfs.on_boot_partition(&change.path).is_none()
-            && let Some((parent, old)) = self.rootfs.parent(&change.path)?
+            && let Some((parent, old)) = self.parents.of(self.rootfs, &change.path)?
         {
-            let old = open_to_read(parent.as_fd(), old, &change.path)?;
-            copy_extended_attributes(old.as_fd(), file.as_fd(), &change.path)?;
+            let old = open_to_read(parent, old, &change.path)?;
+            copy_attributes(old.as_fd(), file.as_fd(), Lists::Not, &change.path)?;
         }
         Ok(())
     }
@@ -224,7 +249,12 @@ fn belongs_as_wanted(want: &Want, own: Owner) -> bool {
 }
 
 /// Changes the paths, in order. What is there already is left, so that this may be done again.
-fn carry_out(rootfs: &Rootfs, new: &OwnedFd, record: &Record) -> Result<(), RootfsFault> {
+fn carry_out(
+    rootfs: &Rootfs,
+    new: &OpenFolder,
+    parents: &mut Parents,
+    record: &Record,
+) -> Result<(), RootfsFault> {
     for (number, step) in record.steps.iter().enumerate() {
         let path = step.path.as_str();
         if let Some((boot, name)) = rootfs.on_boot_partition(path) {
@@ -232,36 +262,35 @@ fn carry_out(rootfs: &Rootfs, new: &OwnedFd, record: &Record) -> Result<(), Root
             if let Some(bytes) = rootfs.read(&ready)? {
                 boot.write(path, name, &bytes)?;
             }
-            remove_if_there(new.as_fd(), &number.to_string(), path)?;
+            remove_if_there(new, &number.to_string(), path)?;
             continue;
         }
-        let (parent, name) = rootfs.parent(path)?.ok_or_else(|| {
+        let (parent, name) = parents.of(rootfs, path)?.ok_or_else(|| {
             RootfsFault::Unreachable(path.to_owned(), "the folder that it belongs into is not there")
         })?;
-        let parent = parent.as_fd();
         let refused = |errno| RootfsFault::refused("written", path, errno);
         match &step.after {
-            State::Absent => match rustix::fs::unlinkat(parent, name, AtFlags::empty()) {
-                Ok(()) | Err(Errno::NOENT) => {}
-                Err(errno) => return Err(RootfsFault::refused("set aside", path, errno)),
-            },
-            State::File { .. } => move_into(new.as_fd(), &number.to_string(), parent, name, path)?,
+            State::Absent => {
+                parent.remove(name).map_err(|errno| RootfsFault::refused("set aside", path, errno))?;
+            }
+            State::File { .. } => move_into(new, &number.to_string(), parent, name, path)?,
             State::Link { target, uid, gid } => {
                 let beside = temporary(number);
                 remove_if_there(parent, &beside, path)?;
-                rustix::fs::symlinkat(target.as_str(), parent, beside.as_str()).map_err(refused)?;
+                parent.make_link(&beside, target).map_err(refused)?;
                 if own_identity().is_none() {
                     give(parent, &beside, Owner { uid: *uid, gid: *gid }).map_err(refused)?;
                 }
-                rustix::fs::renameat(parent, beside.as_str(), parent, name).map_err(refused)?;
+                parent.rename(&beside, parent, name).map_err(refused)?;
             }
-            State::Folder { mode, uid, gid } => {
-                match rustix::fs::mkdirat(parent, name, Mode::from_raw_mode(0o700)) {
-                    Ok(()) | Err(Errno::EXIST) => {}
+            State::Folder { mode, uid, gid, access_list } => {
+                match parent.make_folder(name, 0o700) {
+                    Ok(_) | Err(Errno::EXIST) => {}
                     Err(errno) => return Err(refused(errno)),
                 }
                 let owner = own_identity().is_none().then_some(Owner { uid: *uid, gid: *gid });
-                set_folder(parent, name, *mode, owner, path)?;
+                let attributes = FolderAttributes { mode: *mode, owner, access_list: access_list.as_ref() };
+                set_folder(parent, name, attributes, path)?;
             }
         }
     }
@@ -269,11 +298,11 @@ fn carry_out(rootfs: &Rootfs, new: &OwnedFd, record: &Record) -> Result<(), Root
 }
 
 /// Removes the mark: the placement is whole.
-fn finish(folder: &OwnedFd) -> Result<(), RootfsFault> {
+fn finish(folder: &OpenFolder) -> Result<(), RootfsFault> {
     sync(folder)?;
     let refused = |errno| RootfsFault::refused("finished", RECORD_FOLDER, errno);
-    rustix::fs::unlinkat(folder, NEW, AtFlags::REMOVEDIR).map_err(refused)?;
-    rustix::fs::unlinkat(folder, UNDER_WAY, AtFlags::empty()).map_err(refused)?;
+    folder.remove_folder(NEW).map_err(refused)?;
+    folder.remove(UNDER_WAY).map_err(refused)?;
     sync(folder)
 }
 
@@ -320,7 +349,7 @@ fn is_out_of_reach(rootfs: &Rootfs, step: &Step) -> Result<bool, RootfsFault> {
 pub fn check_reach(rootfs: &Rootfs, record: &Record) -> Result<(), RootfsFault> {
     for step in &record.steps {
         if is_out_of_reach(rootfs, step)? {
-            return Err(RootfsFault::NotMounted(step.path.clone(), split(&step.path).0.to_owned()));
+            return Err(RootfsFault::NotMounted(step.path.to_string(), split(&step.path).0.to_owned()));
         }
     }
     Ok(())
@@ -351,33 +380,48 @@ pub struct Undone {
 }
 
 /// Puts everything back as it was before the placement, what was changed since too, and removes the record. It may be cut off
-/// and begun again.
+/// and begun again. What cannot be put back does not keep the rest from it; the record then stays.
 pub(super) fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFault> {
     check_reach(rootfs, record)?;
     let folder = open_folder(rootfs, RECORD_FOLDER)?;
-    match write_new(folder.as_fd(), UNDER_WAY, &[], 0o600, None, UNDER_WAY) {
+    match write_new(&folder, UNDER_WAY, &[], 0o600, None, UNDER_WAY) {
         Ok(_) => sync(&folder)?,
         Err(RootfsFault::Refused { source, .. }) if source.kind() == io::ErrorKind::AlreadyExists => {}
         Err(fault) => return Err(fault),
     }
     let kept = open_folder(rootfs, &format!("{RECORD_FOLDER}/{KEPT}")).ok();
     let mut undone = Undone::default();
+    let mut first_fault = None;
     for (number, step) in record.steps.iter().enumerate().rev() {
-        put_back(rootfs, kept.as_ref(), number, step, &mut undone)?;
+        if let Err(fault) = put_back(rootfs, kept.as_ref(), number, step, &mut undone) {
+            first_fault.get_or_insert(fault);
+        }
     }
     for times in record.folders.iter().rev() {
-        set_times(rootfs, times)?;
+        set_times(rootfs, times);
     }
     sync(&folder)?;
     drop((kept, folder));
+    if let Some(fault) = first_fault {
+        return Err(fault);
+    }
+    // What was kept goes only when everything is seen to be back.
+    for step in &record.steps {
+        let is_left = undone.left_folders.iter().any(|folder| step.path == folder.as_str());
+        if !is_left && rootfs.state(&step.path)? != step.before {
+            return Err(RootfsFault::ChangedMeanwhile(step.path.to_string()));
+        }
+    }
+    let above: Vec<FolderTimes> = record
+        .folders
+        .iter()
+        .filter(|times| times.path.as_ref().is_none_or(|path| RECORD_FOLDER.starts_with(path.as_str())))
+        .cloned()
+        .collect();
+    let stays = times::folder_of(record.made_folders.first().unwrap_or(&RootfsPath::fixed(RECORD_FOLDER)));
+    times::note(rootfs, stays.as_ref(), &record.made_folders, &above)?;
     remove_record(rootfs)?;
-    for path in record.made_folders.iter().rev() {
-        remove_folder(rootfs, path)?;
-    }
-    // That of the folder in which the record lay, which has just changed.
-    for times in record.folders.iter().filter(|times| RECORD_FOLDER.starts_with(times.path.as_str())) {
-        set_times(rootfs, times)?;
-    }
+    times::settle(rootfs)?;
     // What a filesystem is mounted by may be good for looking only.
     let top = rootfs
         .open_at("", OFlags::RDONLY | OFlags::DIRECTORY)
@@ -388,7 +432,7 @@ pub(super) fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFau
 
 fn put_back(
     rootfs: &Rootfs,
-    kept: Option<&OwnedFd>,
+    kept: Option<&OpenFolder>,
     number: usize,
     step: &Step,
     undone: &mut Undone,
@@ -405,31 +449,35 @@ fn put_back(
         }
         return Ok(());
     }
-    let Some((parent, name)) = rootfs.parent(path)? else { return Ok(()) };
-    let parent = parent.as_fd();
-    remove_if_there(parent, &temporary(number), path)?;
-    if State::at(parent, name, path)? == step.before {
+    let Some((parent, name)) = rootfs.parent(path)? else {
+        return if step.before.is_absent() {
+            Ok(())
+        } else {
+            Err(RootfsFault::FolderGone { path: path.to_owned(), folder: split(path).0.to_owned() })
+        };
+    };
+    remove_if_there(&parent, &temporary(number), path)?;
+    if State::at(&parent, name, path)? == step.before {
         return Ok(());
     }
     undone.restored += 1;
     match &step.before {
-        State::Absent if matches!(step.after, State::Folder { .. }) => {
-            match rustix::fs::unlinkat(parent, name, AtFlags::REMOVEDIR) {
-                Ok(()) | Err(Errno::NOENT) => {}
-                Err(Errno::NOTEMPTY | Errno::EXIST) => undone.left_folders.push(path.to_owned()),
-                Err(errno) => return Err(RootfsFault::refused("removed", path, errno)),
-            }
-        }
-        State::Absent => remove_if_there(parent, name, path)?,
-        State::Folder { mode, uid, gid } => {
+        State::Absent if matches!(step.after, State::Folder { .. }) => match parent.remove_folder(name) {
+            Ok(()) => {}
+            Err(Errno::NOTEMPTY | Errno::EXIST) => undone.left_folders.push(path.to_owned()),
+            Err(errno) => return Err(RootfsFault::refused("removed", path, errno)),
+        },
+        State::Absent => remove_if_there(&parent, name, path)?,
+        State::Folder { mode, uid, gid, access_list } => {
             let owner = own_identity().is_none().then_some(Owner { uid: *uid, gid: *gid });
-            set_folder(parent, name, *mode, owner, path)?;
+            let attributes = FolderAttributes { mode: *mode, owner, access_list: access_list.as_ref() };
+            set_folder(&parent, name, attributes, path)?;
         }
         State::File { .. } | State::Link { .. } => {
             let kept = kept.ok_or_else(|| {
                 RootfsFault::Unreachable(format!("{RECORD_FOLDER}/{KEPT}"), "what was kept is not there")
             })?;
-            move_into(kept.as_fd(), &number.to_string(), parent, name, path)?;
+            move_into(kept, &number.to_string(), &parent, name, path)?;
         }
     }
     Ok(())
@@ -442,25 +490,32 @@ fn remove_record(rootfs: &Rootfs) -> Result<(), RootfsFault> {
         empty_folder(rootfs, &folder, inner)?;
     }
     for name in [RECORD, "record", UNDER_WAY] {
-        remove_if_there(folder.as_fd(), name, name)?;
+        remove_if_there(&folder, name, name)?;
     }
     drop(folder);
     remove_folder(rootfs, RECORD_FOLDER)
 }
 
-/// Clears what was laid ready by a placement that ended before it changed anything.
+/// Clears what was laid ready by a placement that ended before it changed anything, and what a taking back that had put
+/// everything back has left.
 fn clear_leftovers(rootfs: &Rootfs) -> Result<(), RootfsFault> {
     match rootfs.look(RECORD_FOLDER)? {
-        None => Ok(()),
-        Some(Found { kind: Kind::Folder, .. }) => remove_record(rootfs),
-        Some(_) => Err(RootfsFault::FileInTheWay(RECORD_FOLDER.to_owned())),
+        None => {}
+        Some(Found { kind: Kind::Folder, .. }) => remove_record(rootfs)?,
+        Some(_) => return Err(RootfsFault::FileInTheWay(RECORD_FOLDER.to_owned())),
     }
+    times::settle(rootfs)
 }
 
-/// Whether something was laid ready and nothing changed, by a placement that was cut off.
+/// Whether something was laid ready and nothing changed, by a placement that was cut off, or a taking back was cut off at its
+/// very end.
 pub(super) fn has_leftovers(rootfs: &Rootfs) -> Result<bool, RootfsFault> {
-    Ok(rootfs.look(RECORD_FOLDER)?.is_some_and(|found| found.kind == Kind::Folder)
-        && rootfs.look(&format!("{RECORD_FOLDER}/{RECORD}"))?.is_none())
+    let has_folder = rootfs.look(RECORD_FOLDER)?.is_some_and(|found| found.kind == Kind::Folder);
+    if has_folder {
+        Ok(rootfs.look(&format!("{RECORD_FOLDER}/{RECORD}"))?.is_none())
+    } else {
+        Ok(times::has_note(rootfs))
+    }
 }
 
 /// Clears them.
@@ -468,46 +523,16 @@ pub fn clear(rootfs: &Rootfs) -> Result<(), RootfsFault> {
     clear_leftovers(rootfs)
 }
 
-fn empty_folder(rootfs: &Rootfs, folder: &OwnedFd, name: &str) -> Result<(), RootfsFault> {
+fn empty_folder(rootfs: &Rootfs, folder: &OpenFolder, name: &str) -> Result<(), RootfsFault> {
     let path = format!("{RECORD_FOLDER}/{name}");
-    match look_in(folder.as_fd(), name, &path)? {
+    match look_in(folder, name, &path)? {
         None => return Ok(()),
         Some(Found { kind: Kind::Folder, .. }) => {}
         Some(_) => return Err(RootfsFault::FileInTheWay(path)),
     }
     let inner = open_folder(rootfs, &path)?;
     for entry in rootfs.list(&path)? {
-        remove_if_there(inner.as_fd(), &entry, &path)?;
+        remove_if_there(&inner, &entry, &path)?;
     }
-    rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)
-        .map_err(|errno| RootfsFault::refused("removed", &path, errno))
-}
-
-fn remember_times(rootfs: &Rootfs, folder: &str, folders: &mut Vec<FolderTimes>) -> Result<(), RootfsFault> {
-    if folders.iter().any(|known| known.path == folder) {
-        return Ok(());
-    }
-    let at = if folder.is_empty() { "." } else { folder };
-    if let Some(found) = rootfs.follow(at)? {
-        folders.push(FolderTimes {
-            path: folder.to_owned(),
-            modified: found.modified,
-            accessed: found.accessed,
-        });
-    }
-    Ok(())
-}
-
-fn set_times(rootfs: &Rootfs, folder: &FolderTimes) -> Result<(), RootfsFault> {
-    let time = |(seconds, nanoseconds): (i64, u32)| Timespec { tv_sec: seconds, tv_nsec: nanoseconds.into() };
-    let times = Timestamps { last_access: time(folder.accessed), last_modification: time(folder.modified) };
-    match rootfs.open_at(&folder.path, OFlags::RDONLY | OFlags::DIRECTORY) {
-        // Times are no reason to stop.
-        Ok(opened) => {
-            let _ = rustix::fs::futimens(&opened, &times);
-            Ok(())
-        }
-        Err(Errno::NOENT | Errno::NOTDIR) => Ok(()),
-        Err(errno) => Err(RootfsFault::refused("read", &folder.path, errno)),
-    }
+    folder.remove_folder(name).map_err(|errno| RootfsFault::refused("removed", &path, errno))
 }

@@ -8,11 +8,14 @@ mod folder;
 mod image;
 mod journal;
 mod loop_device;
+mod mounts;
 mod partitions;
+mod path;
 mod plan;
 mod record;
 mod state;
 mod survey;
+mod times;
 mod view;
 
 pub use assess::{AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back};
@@ -21,7 +24,8 @@ pub use folder::{Found, Kind, READ_LIMIT, Room, Rootfs, RootfsFault, RootfsLock}
 pub use image::{Access, ImageFault, RootfsImage};
 pub use journal::{Occasion, Since, Undone, check_reach, clear};
 pub use partitions::{Filesystem, Partition};
-pub use plan::{Obstacle, Plan, PlanFault, Wishes, plan};
+pub use path::{OddPath, RootfsPath};
+pub use plan::{Concern, Obstacle, Plan, PlanFault, Wishes, plan};
 pub(crate) use plan::{merge_hosts, own_names};
 pub use record::{FolderTimes, RECORD_FOLDER, Record, RecordFault, Step};
 pub use state::State;

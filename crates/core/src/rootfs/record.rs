@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::change::Subject;
 use super::folder::{Rootfs, RootfsFault};
+use super::path::RootfsPath;
 use super::state::State;
 
 /// The folder of the record, which only root can read: it keeps what was set aside, hashes of passwords among it.
@@ -33,13 +34,13 @@ pub struct Record {
     /// Folders in which something was added or taken away, and when their lists last changed before that.
     pub folders: Vec<FolderTimes>,
     /// Folders that were made for the record itself.
-    pub made_folders: Vec<String>,
+    pub made_folders: Vec<RootfsPath>,
     /// Accounts of the output, which are logins of the host and none of the image.
     pub accounts: Vec<String>,
     /// Whether the host was given an identity of its own.
     pub fresh_identity: bool,
     /// Paths that belong to whoever placed them, since only root can give things away.
-    pub not_owned: Vec<String>,
+    pub not_owned: Vec<RootfsPath>,
     /// Whether it was left half done; not part of the file.
     #[serde(skip)]
     pub is_under_way: bool,
@@ -49,7 +50,7 @@ pub struct Record {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Step {
     /// The path.
-    pub path: String,
+    pub path: RootfsPath,
     /// What it is about.
     pub subject: SubjectName,
     /// Why, where that is not plain.
@@ -68,8 +69,8 @@ pub struct Step {
 /// When the list of a folder last changed and was last read.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct FolderTimes {
-    /// The folder.
-    pub path: String,
+    /// The folder; nothing for the top.
+    pub path: Option<RootfsPath>,
     /// Seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
     /// The same of reading.
@@ -109,12 +110,6 @@ impl Record {
         let mut record: Self = serde_json::from_slice(&bytes).map_err(|error| malformed(&error))?;
         if record.format != 1 {
             return Err(malformed(&format!("its format is {}", record.format)));
-        }
-        // Whoever changed the record cannot make this reach into other places by odd paths.
-        let is_plain =
-            |path: &str| !path.is_empty() && path.split('/').all(|part| !matches!(part, "" | "." | ".."));
-        if let Some(step) = record.steps.iter().find(|step| !is_plain(&step.path)) {
-            return Err(malformed(&format!("it names a path {:?}", step.path)));
         }
         record.is_under_way = rootfs.look(&format!("{RECORD_FOLDER}/{UNDER_WAY}"))?.is_some();
         Ok(Some(record))

@@ -2,18 +2,20 @@
 
 use std::fs::File;
 use std::io::Read as _;
-use std::os::fd::{AsFd, BorrowedFd};
+use std::os::fd::AsFd as _;
 
-use rustix::fs::{Mode, OFlags};
+use rustix::io::Errno;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest as _, Sha256};
 
 use super::folder::{Found, Kind, RootfsFault, look_in, not_a_file};
+use crate::access_list::AccessList;
+use crate::open_folder::OpenFolder;
 
 /// Largest file that is set aside or replaced: its digest must be had before and after.
 const DIGEST_LIMIT: u64 = 1024 * 1024 * 1024;
 
-/// A path's state. Two are equal when content, kind, mode and owner are; times do not count.
+/// A path's state. Two are equal when content, kind, mode, owner and access list are; times do not count.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "lowercase")]
 pub enum State {
@@ -31,6 +33,9 @@ pub enum State {
         size: u64,
         /// SHA-256 of them, in hexadecimal digits.
         sha256: String,
+        /// Who may do what beside mode and owner.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        access_list: Option<AccessList>,
     },
     /// A symbolic link.
     Link {
@@ -49,23 +54,35 @@ pub enum State {
         uid: u32,
         /// Group, by number.
         gid: u32,
+        /// Who may do what beside mode and owner.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        access_list: Option<AccessList>,
     },
 }
 
 impl State {
     /// The state under a name in an open folder. What is neither file, folder nor link is refused.
-    pub(super) fn at(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<Self, RootfsFault> {
+    pub(super) fn at(folder: &OpenFolder, name: &str, path: &str) -> Result<Self, RootfsFault> {
         let Some(found) = look_in(folder, name, path)? else { return Ok(Self::Absent) };
+        let refused = |errno| RootfsFault::refused("read", path, errno);
         let Found { mode, uid, gid, .. } = found;
         match found.kind {
             Kind::File => {
-                let (size, sha256) = digest_of(folder, name, path)?;
-                Ok(Self::File { mode, uid, gid, size, sha256 })
+                let content = content_of(folder, name, path)?;
+                let Content { size, sha256, access_list } = content;
+                Ok(Self::File { mode, uid, gid, size, sha256, access_list })
             }
-            Kind::Folder => Ok(Self::Folder { mode, uid, gid }),
+            Kind::Folder => {
+                // Of a folder that cannot be opened, mode and owner are what is known.
+                let access_list = match folder.enter(name) {
+                    Ok(opened) => AccessList::read(opened.as_fd()).map_err(refused)?,
+                    Err(Errno::ACCESS) => None,
+                    Err(errno) => return Err(refused(errno)),
+                };
+                Ok(Self::Folder { mode, uid, gid, access_list })
+            }
             Kind::Link => {
-                let target = rustix::fs::readlinkat(folder, name, Vec::new())
-                    .map_err(|errno| RootfsFault::refused("read", path, errno))?;
+                let target = folder.target(name).map_err(refused)?;
                 Ok(Self::Link { target: target.to_string_lossy().into_owned(), uid, gid })
             }
             kind @ Kind::Special(_) => Err(not_a_file(path, kind)),
@@ -88,18 +105,25 @@ impl State {
     }
 }
 
-/// Size and digest of the regular file under a name.
-fn digest_of(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<(u64, String), RootfsFault> {
-    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
+/// What there is to know of a file beside mode and owner.
+struct Content {
+    size: u64,
+    sha256: String,
+    access_list: Option<AccessList>,
+}
+
+/// Reads the regular file under a name.
+fn content_of(folder: &OpenFolder, name: &str, path: &str) -> Result<Content, RootfsFault> {
     let refused = |errno| RootfsFault::refused("read", path, errno);
-    let opened = rustix::fs::openat(folder, name, flags, Mode::empty()).map_err(refused)?;
-    let found = Found::of(&rustix::fs::fstat(opened.as_fd()).map_err(refused)?);
+    let opened = folder.open_file(name).map_err(refused)?;
+    let found = Found::of(&rustix::fs::fstat(&opened).map_err(refused)?);
     if found.kind != Kind::File {
         return Err(not_a_file(path, found.kind));
     }
     if found.size > DIGEST_LIMIT {
         return Err(RootfsFault::TooLarge { path: path.to_owned(), size: found.size });
     }
+    let access_list = AccessList::read(opened.as_fd()).map_err(refused)?;
     let mut file = File::from(opened);
     let mut hash = Sha256::new();
     let mut size = 0;
@@ -111,7 +135,7 @@ fn digest_of(folder: BorrowedFd<'_>, name: &str, path: &str) -> Result<(u64, Str
             source,
         })?;
         if count == 0 {
-            return Ok((size, hex::encode(hash.finalize())));
+            return Ok(Content { size, sha256: hex::encode(hash.finalize()), access_list });
         }
         hash.update(buffer.get(..count).unwrap_or_default());
         size += count as u64;

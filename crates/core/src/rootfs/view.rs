@@ -88,7 +88,7 @@ impl<'a> View<'a> {
             State::Absent => None,
             State::File { mode, uid, gid, size, .. } => Some(found(Kind::File, *mode, *uid, *gid, *size)),
             State::Link { uid, gid, .. } => Some(found(Kind::Link, 0o777, *uid, *gid, 0)),
-            State::Folder { mode, uid, gid } => Some(found(Kind::Folder, *mode, *uid, *gid, 0)),
+            State::Folder { mode, uid, gid, .. } => Some(found(Kind::Folder, *mode, *uid, *gid, 0)),
         })
     }
 

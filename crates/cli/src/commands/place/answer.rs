@@ -3,7 +3,7 @@
 use impostazione_core::compare::lines_of_change;
 use impostazione_core::difference::DifferentLine;
 use impostazione_core::finding::Report;
-use impostazione_core::rootfs::{Subject, View, Want};
+use impostazione_core::rootfs::{RootfsPath, Subject, View, Want};
 use serde::Serialize;
 
 use super::super::check::to_json;
@@ -19,7 +19,7 @@ struct Answer<'a> {
     changes: Vec<Told<'a>>,
     put_back: &'a [&'a str],
     logins: Vec<Login<'a>>,
-    not_owned: &'a [String],
+    not_owned: &'a [RootfsPath],
     #[serde(flatten)]
     report: Report<'a>,
 }

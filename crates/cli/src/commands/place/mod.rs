@@ -4,7 +4,9 @@ mod answer;
 mod choosing;
 
 use impostazione_core::finding::{Finding, Severity, Summary};
-use impostazione_core::rootfs::{self, Access, Outstanding, Placing, Record, Request, Rootfs, Wishes};
+use impostazione_core::rootfs::{
+    self, Access, Outstanding, Placing, Record, Request, Rootfs, RootfsPath, Wishes,
+};
 use jiff::Timestamp;
 
 use crate::args::{Format, PlaceArguments};
@@ -201,7 +203,7 @@ fn now() -> String {
     Timestamp::now().strftime("%Y-%m-%d %H:%M UTC").to_string()
 }
 
-fn warn_of_owners(not_owned: &[String], verbose: bool) {
+fn warn_of_owners(not_owned: &[RootfsPath], verbose: bool) {
     if verbose {
         for path in not_owned {
             terminal::tell(&format!("belongs to you: /{}\n", terminal::harmless(path)));

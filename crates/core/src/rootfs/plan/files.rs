@@ -17,7 +17,7 @@ pub(super) fn plan(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) {
     for file in &ground.output.files {
         // These are merged with what is there, or follow from the units that are there.
         let is_merged = [HOSTS_PATH, CHRONY_KEYS_PATH, SSH_WANTED.0].contains(&file.path.as_str())
-            || SSH_MASKED.iter().any(|(path, _)| *path == file.path);
+            || SSH_MASKED.iter().any(|(path, _)| file.path == *path);
         if is_merged {
             continue;
         }

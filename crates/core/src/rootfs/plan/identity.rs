@@ -2,7 +2,7 @@
 
 use super::super::folder::Kind;
 use super::super::survey::{DBUS_MACHINE_ID, MACHINE_ID, MachineId};
-use super::{Change, Ground, Plan, PlanFault, Subject, Want, edited, root_file};
+use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited, root_file};
 use crate::files::{HOST_KEY_PATH, PUBLIC_HOST_KEY_PATH, SSH_WANTED};
 use crate::secret::HostKey;
 
@@ -25,7 +25,7 @@ fn machine_id(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     };
     if !why.is_empty() {
         let want = edited(ground.view, MACHINE_ID, Vec::new(), 0o444)?;
-        plan.changes.push(Change::new(MACHINE_ID, Subject::Identity, want).because(why));
+        plan.changes.push(Change::new(RootfsPath::fixed(MACHINE_ID), Subject::Identity, want).because(why));
     }
     let becomes_empty = !why.is_empty() || ground.survey.machine_id == MachineId::Empty;
     let is_file = |path: &str| {
@@ -33,11 +33,11 @@ fn machine_id(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     };
     if becomes_empty && is_file(DBUS_MACHINE_ID)? {
         let why = "the old machine id would return from it";
-        plan.changes.push(Change::set_aside(DBUS_MACHINE_ID, Subject::Identity, why));
+        plan.changes.push(Change::set_aside(RootfsPath::fixed(DBUS_MACHINE_ID), Subject::Identity, why));
     }
     if is_fresh && is_file(RANDOM_SEED)? {
         let why = "copies of a host would begin with the same randomness";
-        plan.changes.push(Change::set_aside(RANDOM_SEED, Subject::Identity, why));
+        plan.changes.push(Change::set_aside(RootfsPath::fixed(RANDOM_SEED), Subject::Identity, why));
     }
     Ok(())
 }
@@ -53,7 +53,7 @@ fn host_keys(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
                 if path != HOST_KEY_PATH && path != PUBLIC_HOST_KEY_PATH && ground.view.look(&path)?.is_some()
                 {
                     let why = "the host that this is a copy of has the same key";
-                    plan.changes.push(Change::set_aside(path, Subject::Identity, why));
+                    plan.changes.push(Change::set_aside(RootfsPath::new(path)?, Subject::Identity, why));
                 }
             }
         }
@@ -80,7 +80,7 @@ fn host_keys(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         }
     };
     for (path, want) in [(HOST_KEY_PATH, private), (PUBLIC_HOST_KEY_PATH, public)] {
-        let mut change = Change::new(path, Subject::Identity, want).because(why);
+        let mut change = Change::new(RootfsPath::new(path)?, Subject::Identity, want).because(why);
         change.is_made_up = true;
         plan.changes.push(change);
     }

@@ -4,7 +4,10 @@ use super::super::folder::{Kind, RootfsFault};
 use super::super::survey::logins::{PASSWD, SHADOW};
 use super::files::Groups;
 use super::table::Table;
-use super::{Change, Ground, Obstacle, Owner, Plan, PlanFault, Subject, Want, edited, subordinate, time};
+use super::{
+    Change, Concern, Ground, Obstacle, Owner, Plan, PlanFault, RootfsPath, State, Subject, Want, edited,
+    subordinate, time,
+};
 use crate::files::{HEADER, Login, SUDOERS_PATH};
 use crate::machine::StockLogins;
 use crate::secret::FileBytes;
@@ -81,7 +84,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFa
                 owner.gid = shadow_group;
             }
         }
-        plan.changes.push(Change::new(path, Subject::Logins, want));
+        plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Logins, want));
     }
     subordinate::plan(ground, &new_users, plan)?;
     time::keys(ground, &groups, plan)?;
@@ -89,7 +92,14 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFa
 }
 
 fn obstacle(path: &str, line: usize, message: String, fix: impl Into<String>) -> Obstacle {
-    Obstacle { path: path.to_owned(), line, message, fix: fix.into(), is_grave: true }
+    Obstacle {
+        path: path.to_owned(),
+        line,
+        message,
+        fix: fix.into(),
+        is_grave: true,
+        concerns: Concern::Account,
+    }
 }
 
 fn read(ground: Ground<'_>, plan: &mut Plan) -> Result<Option<Databases>, PlanFault> {
@@ -135,8 +145,10 @@ fn read(ground: Ground<'_>, plan: &mut Plan) -> Result<Option<Databases>, PlanFa
 /// A login's numbers and home.
 struct User {
     owner: Owner,
-    /// Without the slash in front.
+    /// As it is written.
     home: String,
+    /// Its line, from 1; 0 for a new one.
+    line: usize,
     is_new: bool,
 }
 
@@ -218,13 +230,13 @@ fn user(
         ));
         return Ok(None);
     }
-    let home = databases.passwd.field(*line, user::HOME).trim_start_matches('/').to_owned();
+    let home = databases.passwd.field(*line, user::HOME).to_owned();
     databases.passwd.set(*line, user::PASSWORD, "x");
     databases.passwd.set(*line, user::SHELL, &login.shell);
     if uid != 0 {
         databases.passwd.set(*line, user::FULL_NAME, &login.full_name);
     }
-    Ok(Some(User { owner: Owner { uid, gid }, home, is_new: false }))
+    Ok(Some(User { owner: Owner { uid, gid }, home, line: line + 1, is_new: false }))
 }
 
 fn first_uid(ground: Ground<'_>) -> Result<u32, RootfsFault> {
@@ -251,10 +263,10 @@ fn new_user(ground: Ground<'_>, login: &Login, databases: &mut Databases) -> Res
             gshadow.push(&[name, "!", "", ""]);
         }
     }
-    let home = if name == "root" { "root".to_owned() } else { format!("home/{name}") };
-    let (uid_text, gid_text, home_text) = (uid.to_string(), gid.to_string(), format!("/{home}"));
-    databases.passwd.push(&[name, "x", &uid_text, &gid_text, &login.full_name, &home_text, &login.shell]);
-    Ok(User { owner: Owner { uid, gid }, home, is_new: true })
+    let home = if name == "root" { "/root".to_owned() } else { format!("/home/{name}") };
+    let (uid_text, gid_text) = (uid.to_string(), gid.to_string());
+    databases.passwd.push(&[name, "x", &uid_text, &gid_text, &login.full_name, &home, &login.shell]);
+    Ok(User { owner: Owner { uid, gid }, home, line: 0, is_new: true })
 }
 
 fn password(login: &Login, databases: &mut Databases) {
@@ -309,53 +321,67 @@ fn with_member(members: &str, name: &str) -> String {
 
 /// The home folder of a login, and the keys that open it.
 fn home(ground: Ground<'_>, login: &Login, user: &User, plan: &mut Plan) -> Result<(), PlanFault> {
-    let home = user.home.trim_end_matches('/');
-    let is_odd = home.is_empty()
-        || ["proc", "sys", "dev", "run", "nonexistent"].contains(&home.split('/').next().unwrap_or_default());
+    let written = user.home.as_str();
+    // A home at the top of everything, or none.
+    let is_top = written.split('/').all(|part| matches!(part, "" | "."));
+    let home = if is_top { Ok(RootfsPath::fixed("nonexistent")) } else { RootfsPath::of_host(written) };
+    let Ok(home) = home else {
+        let message = format!(
+            "{} has its home at {written:?} on the rootfs, which leads up with \"..\"; where it ends depends on links.",
+            login.name
+        );
+        let fix = format!("give {} a home folder without \"..\" in /{PASSWD}", login.name);
+        plan.obstacles
+            .push(Obstacle { concerns: Concern::Path, ..obstacle(PASSWD, user.line, message, fix) });
+        return Ok(());
+    };
+    let is_odd =
+        ["proc", "sys", "dev", "run", "nonexistent"].contains(&home.split('/').next().unwrap_or_default());
     if is_odd {
         if !login.ssh_keys.is_empty() {
             let message =
-                format!("{} has its home at /{home} on the rootfs, where no keys can lie.", login.name);
+                format!("{} has its home at {written} on the rootfs, where no keys can lie.", login.name);
             plan.obstacles.push(obstacle(
                 PASSWD,
-                0,
+                user.line,
                 message,
                 format!("give {} a home folder in /{PASSWD}", login.name),
             ));
         }
         return Ok(());
     }
-    match ground.view.look(home)? {
-        None => {
+    match ground.view.state(&home)? {
+        State::Absent => {
             let want = Want::Folder { mode: 0o700, owner: user.owner };
-            plan.changes.push(Change::new(home, Subject::Logins, want));
+            plan.changes.push(Change::new(home.clone(), Subject::Logins, want));
             if user.is_new {
-                skeleton(ground, home, user, plan)?;
+                skeleton(ground, &home, user, plan)?;
             }
         }
-        Some(found) if found.kind == Kind::Folder => {
+        State::Folder { mode, uid, gid, access_list } => {
             // sshd takes no keys from a home that others may write to (`sshd_config(5)`, StrictModes).
-            let is_own = found.uid == user.owner.uid || found.uid == 0;
-            let owner = if is_own { Owner { uid: found.uid, gid: found.gid } } else { user.owner };
-            let want = Want::Folder { mode: found.mode & !0o022, owner };
+            let is_own = uid == user.owner.uid || uid == 0;
+            let owner = if is_own { Owner { uid, gid } } else { user.owner };
+            let mode = access_list.map_or(mode, |list| list.mode_without(mode));
+            let want = Want::Folder { mode: mode & !0o022, owner };
             let why = "others may not write to a home with keys in it";
-            plan.changes.push(Change::new(home, Subject::Logins, want).because(why));
+            plan.changes.push(Change::new(home.clone(), Subject::Logins, want).because(why));
         }
-        Some(_) => {}
+        State::File { .. } | State::Link { .. } => {}
     }
-    keys(ground, login, user, home, plan)
+    keys(ground, login, user, &home, plan)
 }
 
 fn keys(
     ground: Ground<'_>,
     login: &Login,
     user: &User,
-    home: &str,
+    home: &RootfsPath,
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
-    let folder = format!("{home}/.ssh");
-    let path = format!("{folder}/authorized_keys");
-    let older = format!("{folder}/authorized_keys2");
+    let folder = home.join(".ssh")?;
+    let path = folder.join("authorized_keys")?;
+    let older = folder.join("authorized_keys2")?;
     let is_kept = ground.output.logins.stock_logins == StockLogins::Keep;
     if login.ssh_keys.is_empty() {
         if !is_kept && ground.view.look(&path)?.is_some() {
@@ -383,13 +409,13 @@ fn keys(
     Ok(())
 }
 
-fn skeleton(ground: Ground<'_>, home: &str, user: &User, plan: &mut Plan) -> Result<(), PlanFault> {
+fn skeleton(ground: Ground<'_>, home: &RootfsPath, user: &User, plan: &mut Plan) -> Result<(), PlanFault> {
     for name in ground.view.list(SKELETON)? {
         let from = format!("{SKELETON}/{name}");
         let Some(found) = ground.view.look(&from)?.filter(|found| found.kind == Kind::File) else { continue };
         let Some(bytes) = ground.view.read(&from)? else { continue };
         let want = Want::File { bytes, mode: found.mode, owner: user.owner };
-        plan.changes.push(Change::new(format!("{home}/{name}"), Subject::Logins, want));
+        plan.changes.push(Change::new(home.join(&name)?, Subject::Logins, want));
     }
     Ok(())
 }
@@ -412,6 +438,7 @@ fn sudoers(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
             message: "/etc/sudoers does not read the folder sudoers.d, in which the administrators of the output stand.".to_owned(),
             fix: "add the line @includedir /etc/sudoers.d to it in the image".to_owned(),
             is_grave: false,
+            concerns: Concern::Account,
         });
     }
     Ok(())
@@ -456,7 +483,7 @@ fn stock(ground: Ground<'_>, databases: &mut Databases, plan: &mut Plan) -> Resu
                 let path = format!("{}/.ssh/{name}", found.home);
                 if ground.view.look(&path)?.is_some() {
                     plan.changes.push(Change::set_aside(
-                        path,
+                        RootfsPath::new(path)?,
                         Subject::Logins,
                         "the sheet gives root no key",
                     ));

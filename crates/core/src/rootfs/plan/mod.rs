@@ -17,6 +17,8 @@ pub(crate) use names::{merge_hosts, own_names};
 use super::change::{Change, Owner, Subject, Want};
 use super::entries::{own_identity, refuse_if_in_the_way};
 use super::folder::{Kind, RootfsFault, split};
+use super::path::{OddPath, RootfsPath};
+use super::state::State;
 use super::survey::Survey;
 use super::view::View;
 use crate::output::{HostFile, HostOutput};
@@ -43,6 +45,17 @@ pub struct Obstacle {
     pub fix: String,
     /// Whether the host could not be used because of it.
     pub is_grave: bool,
+    /// What it is about.
+    pub concerns: Concern,
+}
+
+/// What an obstacle is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Concern {
+    /// An account and the users that are there.
+    Account,
+    /// A name on the root filesystem that is no path inside it.
+    Path,
 }
 
 /// The changes of a placement.
@@ -62,6 +75,9 @@ pub enum PlanFault {
     /// Something on the root filesystem could not be read.
     #[error(transparent)]
     Rootfs(#[from] RootfsFault),
+    /// A name that the image gives leads to no path inside it.
+    #[error(transparent)]
+    Odd(#[from] OddPath),
     /// A host key could not be made.
     #[error("a host key could not be made: {0}")]
     HostKey(String),
@@ -116,7 +132,7 @@ pub fn plan(view: View<'_>, survey: &Survey, output: &HostOutput, wishes: Wishes
 fn settle(view: View<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let own = own_identity();
     let mut settled: Vec<Change> = Vec::new();
-    for change in std::mem::take(&mut plan.changes) {
+    for mut change in std::mem::take(&mut plan.changes) {
         if settled.iter().any(|known| known.path == change.path) {
             continue;
         }
@@ -128,6 +144,7 @@ fn settle(view: View<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         if change.want != Want::Absent && view.rootfs().on_boot_partition(&change.path).is_none() {
             add_folders(view, &change, &mut settled)?;
         }
+        change.before = before;
         settled.push(change);
     }
     plan.changes = settled;
@@ -137,7 +154,7 @@ fn settle(view: View<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
 fn add_folders(view: View<'_>, change: &Change, settled: &mut Vec<Change>) -> Result<(), PlanFault> {
     let mut missing = Vec::new();
     let mut folder = split(&change.path).0;
-    while !folder.is_empty() && !settled.iter().any(|known| known.path == folder) {
+    while !folder.is_empty() && !settled.iter().any(|known| known.path == *folder) {
         match view.rootfs().follow(folder)? {
             Some(found) if found.kind == Kind::Folder && is_there(view, folder) => break,
             Some(found) if found.kind != Kind::Folder => {
@@ -150,7 +167,7 @@ fn add_folders(view: View<'_>, change: &Change, settled: &mut Vec<Change>) -> Re
                 )
                 .into());
             }
-            _ => missing.push(folder.to_owned()),
+            _ => missing.push(RootfsPath::new(folder)?),
         }
         folder = split(folder).0;
     }
@@ -170,10 +187,12 @@ fn root_file(bytes: impl Into<Vec<u8>>, mode: u32) -> Want {
     Want::File { bytes: crate::secret::FileBytes::new(bytes), mode, owner: Owner::ROOT }
 }
 
-/// The edited content of a file that is there: it keeps mode and owner.
+/// The edited content of a file that is there: it keeps mode and owner, and loses what an access list let others do.
 fn edited(view: View<'_>, path: &str, bytes: impl Into<Vec<u8>>, mode: u32) -> Result<Want, RootfsFault> {
-    let (mode, owner) = match view.look(path)? {
-        Some(found) if found.kind == Kind::File => (found.mode, Owner { uid: found.uid, gid: found.gid }),
+    let (mode, owner) = match view.state(path)? {
+        State::File { mode, uid, gid, access_list, .. } => {
+            (access_list.map_or(mode, |list| list.mode_without(mode)), Owner { uid, gid })
+        }
         _ => (mode, Owner::ROOT),
     };
     Ok(Want::File { bytes: crate::secret::FileBytes::new(bytes), mode, owner })

@@ -1,7 +1,7 @@
 //! `/etc/hosts`: the lines of the output, and of what was there all that is not about the host itself.
 
 use super::super::survey::Survey;
-use super::{Change, Ground, Plan, PlanFault, Subject, Want, edited};
+use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
 use crate::files::{HOSTNAME_PATH, HOSTS_PATH};
 use crate::output::HostOutput;
 
@@ -20,7 +20,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
         // Whoever may not read it knows no names.
         *mode = file.mode;
     }
-    let mut change = Change::new(HOSTS_PATH, Subject::Names, want);
+    let mut change = Change::new(RootfsPath::fixed(HOSTS_PATH), Subject::Names, want);
     if !dropped.is_empty() {
         change = change.because(format!("of what was there, {} goes", dropped.join("; ")));
     }

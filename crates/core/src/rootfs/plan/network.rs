@@ -2,7 +2,7 @@
 
 use super::super::survey::network::{Effect, Reader};
 use super::super::survey::units::{ETC_UNITS, Unit};
-use super::{Change, Ground, Plan, PlanFault, Subject, Want, edited};
+use super::{Change, Ground, OddPath, Plan, PlanFault, RootfsPath, Subject, Want, edited};
 use crate::files::HEADER;
 
 const INTERFACES: &str = "etc/network/interfaces";
@@ -19,10 +19,10 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
                 let text = format!("{HEADER}auto lo\niface lo inet loopback\n");
                 let want = edited(ground.view, path, text, 0o644)?;
                 let why = "ifup would set links up too; the loopback stays with it";
-                plan.changes.push(Change::new(path, Subject::Network, want).because(why));
+                plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Network, want).because(why));
             }
             Reader::Dhcpcd => {
-                mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link");
+                mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link")?;
             }
             _ => {
                 let why = match file.effect {
@@ -30,13 +30,13 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
                     Effect::Wins => "it would win over what netplan makes of ours".to_owned(),
                     _ => format!("{} would set links up by it too", file.reader.word()),
                 };
-                plan.changes.push(Change::set_aside(path, Subject::Network, why));
+                plan.changes.push(Change::set_aside(RootfsPath::new(path)?, Subject::Network, why));
             }
         }
     }
     for renderer in &ground.survey.renderers {
         if renderer.unit == "connman.service" && renderer.is_enabled {
-            mask(plan, renderer.unit, Subject::Network, "it would set links up by itself");
+            mask(plan, renderer.unit, Subject::Network, "it would set links up by itself")?;
         }
     }
     radios(ground, plan)?;
@@ -56,16 +56,18 @@ fn radios(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         if ground.view.text(&path)?.is_some_and(|text| text.trim() == "1") {
             let want = edited(ground.view, &path, "0\n", 0o644)?;
             let why = "the radio would stay switched off";
-            plan.changes.push(Change::new(path, Subject::Network, want).because(why));
+            plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Network, want).because(why));
         }
     }
     Ok(())
 }
 
 /// Keeps a unit from ever starting.
-pub(super) fn mask(plan: &mut Plan, unit: &str, subject: Subject, why: &str) {
+pub(super) fn mask(plan: &mut Plan, unit: &str, subject: Subject, why: &str) -> Result<(), OddPath> {
     let want = Want::Link("/dev/null".to_owned());
-    plan.changes.push(Change::new(format!("{ETC_UNITS}/{unit}"), subject, want).because(why));
+    plan.changes
+        .push(Change::new(RootfsPath::new(format!("{ETC_UNITS}/{unit}"))?, subject, want).because(why));
+    Ok(())
 }
 
 /// Name servers of networkd come to programs through systemd-resolved only.
@@ -82,8 +84,10 @@ fn resolv_conf(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         } else {
             "programs find the name servers of links by it"
         };
-        plan.changes
-            .push(Change::new(RESOLV_CONF, Subject::Network, Want::Link(STUB.to_owned())).because(why));
+        plan.changes.push(
+            Change::new(RootfsPath::fixed(RESOLV_CONF), Subject::Network, Want::Link(STUB.to_owned()))
+                .because(why),
+        );
     }
     Ok(())
 }

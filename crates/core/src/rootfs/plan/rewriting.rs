@@ -2,17 +2,17 @@
 
 use super::super::survey::rewriting::{KERNEL_LINE_UNIT, without_run_words};
 use super::network::mask;
-use super::{Change, Ground, Plan, PlanFault, Subject, edited};
+use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, edited};
 
 pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     for rewriter in &ground.survey.rewriters {
         if rewriter.unit == KERNEL_LINE_UNIT {
             let line = ground.view.text(&rewriter.path)?.unwrap_or_default();
             let want = edited(ground.view, &rewriter.path, without_run_words(&line), 0o755)?;
-            let change = Change::new(rewriter.path.clone(), Subject::FirstBoot, want);
+            let change = Change::new(RootfsPath::new(rewriter.path.as_str())?, Subject::FirstBoot, want);
             plan.changes.push(change.because(rewriter.why.clone()));
         } else {
-            mask(plan, &rewriter.unit, Subject::FirstBoot, &rewriter.why);
+            mask(plan, &rewriter.unit, Subject::FirstBoot, &rewriter.why)?;
         }
     }
     Ok(())

@@ -3,7 +3,7 @@
 use super::super::folder::RootfsFault;
 use super::super::survey::units::{ETC_UNITS, UNIT_FOLDERS, Unit};
 use super::network::mask;
-use super::{Change, Ground, Plan, PlanFault, Subject, Want};
+use super::{Change, Concern, Ground, Obstacle, Plan, PlanFault, RootfsPath, Subject, Want};
 use crate::files::{CHRONY_SOURCES_PATH, SSH_WANTED, TIMESYNCD_PATH};
 
 /// Units of the SSH server, Debian's name first.
@@ -26,13 +26,31 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
 }
 
 /// Has the first of the units that is there start at boot.
-fn start(ground: Ground<'_>, plan: &mut Plan, names: &[&str], subject: Subject) -> Result<(), RootfsFault> {
+fn start(ground: Ground<'_>, plan: &mut Plan, names: &[&str], subject: Subject) -> Result<(), PlanFault> {
     let Some(unit) = first(ground, names)? else { return Ok(()) };
     let mask = format!("{ETC_UNITS}/{}", unit.name);
     if unit.is_masked && ground.view.target(&mask)?.is_some_and(|target| target == "/dev/null") {
-        plan.changes.push(Change::set_aside(mask, subject, "it keeps the service from starting"));
+        plan.changes.push(Change::set_aside(
+            RootfsPath::new(mask)?,
+            subject,
+            "it keeps the service from starting",
+        ));
     }
-    for (path, target) in unit.start_links() {
+    let links = unit.start_links();
+    for (line, key, word) in links.odd {
+        plan.obstacles.push(Obstacle {
+            path: unit.path.clone(),
+            line,
+            message: format!(
+                "{} of {} says {word:?}, which is no name of a unit: a link by it would lie outside the folder of units.",
+                key, unit.name
+            ),
+            fix: format!("take it out of /{} in the image, or find out who made this image", unit.path),
+            is_grave: true,
+            concerns: Concern::Path,
+        });
+    }
+    for path in links.paths {
         // One that is there and leads to the unit by another spelling will do, and so will one of the distribution's own.
         let name = path.rsplit('/').next().unwrap_or_default();
         let folder =
@@ -43,7 +61,7 @@ fn start(ground: Ground<'_>, plan: &mut Plan, names: &[&str], subject: Subject) 
             is_there |= there.is_some_and(|there| there.ends_with(&unit.name));
         }
         if !is_there {
-            plan.changes.push(Change::new(path, subject, Want::Link(target)));
+            plan.changes.push(Change::new(path, subject, Want::Link(links.target.clone())));
         }
     }
     Ok(())
@@ -69,10 +87,10 @@ fn time(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     };
     for service in &ground.survey.time.services {
         if service.is_enabled && !wanted.is_empty() && !wanted.contains(&service.unit) {
-            mask(plan, service.unit, Subject::Time, "the clock is set by another service");
+            mask(plan, service.unit, Subject::Time, "the clock is set by another service")?;
         }
     }
-    Ok(start(ground, plan, wanted, Subject::Time)?)
+    start(ground, plan, wanted, Subject::Time)
 }
 
 fn ssh(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
@@ -83,7 +101,7 @@ fn ssh(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
             let link = format!("{ETC_UNITS}/sockets.target.wants/{name}");
             if ground.view.look(&link)?.is_some() {
                 plan.changes.push(Change::set_aside(
-                    link,
+                    RootfsPath::new(link)?,
                     Subject::Ssh,
                     "the service itself waits for connections",
                 ));
@@ -96,7 +114,7 @@ fn ssh(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         let is_alias =
             ground.view.target(&format!("{ETC_UNITS}/{name}"))?.is_some_and(|target| target != "/dev/null");
         if is_there && !is_alias {
-            mask(plan, name, Subject::Ssh, "the sheet switches SSH off");
+            mask(plan, name, Subject::Ssh, "the sheet switches SSH off")?;
         }
     }
     Ok(())

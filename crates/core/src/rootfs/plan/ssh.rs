@@ -1,7 +1,7 @@
 //! Settings of the SSH server that would win over ours.
 
 use super::super::survey::ssh::SSHD_MAIN;
-use super::{Change, Ground, Plan, PlanFault, Subject, edited};
+use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, edited};
 use crate::files::SSHD_PATH;
 
 /// The server takes the first value that it reads: ours, read before all others, wins.
@@ -22,6 +22,6 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
         Some(setting) => format!("line {} of {} would win over ours", setting.line, setting.path),
         None => "it does not read the folder that ours lies in".to_owned(),
     };
-    plan.changes.push(Change::new(SSHD_MAIN, Subject::Ssh, want).because(why));
+    plan.changes.push(Change::new(RootfsPath::fixed(SSHD_MAIN), Subject::Ssh, want).because(why));
     Ok(())
 }

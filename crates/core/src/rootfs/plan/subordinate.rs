@@ -1,7 +1,7 @@
 //! Numbers that a user may hand on to containers of their own (`subuid(5)`, `subgid(5)`).
 
 use super::table::Table;
-use super::{Change, Ground, Plan, PlanFault, Subject, edited};
+use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, edited};
 
 const FILES: [&str; 2] = ["etc/subuid", "etc/subgid"];
 /// The first such number, and how many each user gets, as `useradd(8)` gives them where `login.defs(5)` says nothing else.
@@ -15,7 +15,7 @@ pub(super) fn plan(ground: Ground<'_>, new_users: &[&str], plan: &mut Plan) -> R
         add_ranges(&mut table, new_users);
         if let Some(bytes) = table.changed() {
             let want = edited(ground.view, path, bytes.to_vec(), 0o644)?;
-            plan.changes.push(Change::new(path, Subject::Logins, want));
+            plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Logins, want));
         }
     }
     Ok(())

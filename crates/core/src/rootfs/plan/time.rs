@@ -2,7 +2,7 @@
 
 use super::super::survey::time::{CHRONY_MAIN, names_servers};
 use super::files::Groups;
-use super::{Change, Ground, Owner, Plan, PlanFault, Subject, Want, edited};
+use super::{Change, Ground, Owner, Plan, PlanFault, RootfsPath, Subject, Want, edited};
 use crate::files::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, HEADER, TIMESYNCD_PATH};
 use crate::secret::FileBytes;
 
@@ -11,7 +11,7 @@ const SET_ASIDE: &str = "# set aside by Impostazione: ";
 
 pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     if ground.file(TIMESYNCD_PATH).is_some() {
-        timesyncd(ground, plan);
+        timesyncd(ground, plan)?;
     }
     if ground.file(CHRONY_SOURCES_PATH).is_some() {
         chrony(ground, plan)?;
@@ -20,7 +20,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
 }
 
 /// Lists of several files add up, and ours begins anew: what sorts after it would add to it.
-fn timesyncd(ground: Ground<'_>, plan: &mut Plan) {
+fn timesyncd(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let mut seen: Vec<&str> = Vec::new();
     for source in &ground.survey.time.sources {
         let is_later =
@@ -28,9 +28,10 @@ fn timesyncd(ground: Ground<'_>, plan: &mut Plan) {
         if is_later && !seen.contains(&source.path.as_str()) {
             seen.push(&source.path);
             let why = "its servers would be asked beside ours";
-            plan.changes.push(Change::set_aside(source.path.clone(), Subject::Time, why));
+            plan.changes.push(Change::set_aside(RootfsPath::new(source.path.as_str())?, Subject::Time, why));
         }
     }
+    Ok(())
 }
 
 fn chrony(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
@@ -46,7 +47,7 @@ fn chrony(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     for path in paths {
         if path.starts_with("etc/chrony/sources.d/") {
             let why = "its servers would be asked beside ours";
-            plan.changes.push(Change::set_aside(path, Subject::Time, why));
+            plan.changes.push(Change::set_aside(RootfsPath::new(path)?, Subject::Time, why));
             continue;
         }
         let text = ground.view.text(path)?.unwrap_or_default();
@@ -55,7 +56,7 @@ fn chrony(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         if new != text {
             let want = edited(ground.view, path, new, 0o644)?;
             let why = "its servers would be asked beside ours";
-            plan.changes.push(Change::new(path, Subject::Time, want).because(why));
+            plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Time, want).because(why));
         }
     }
     Ok(())
@@ -116,7 +117,7 @@ pub(super) fn keys(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) -> Resu
     let Owner { uid, gid } = super::files::owner_of(file, groups);
     let want =
         Want::File { bytes: FileBytes::new(text.as_bytes()), mode: file.mode, owner: Owner { uid, gid } };
-    plan.changes.push(Change::new(CHRONY_KEYS_PATH, Subject::Time, want));
+    plan.changes.push(Change::new(RootfsPath::fixed(CHRONY_KEYS_PATH), Subject::Time, want));
     Ok(())
 }
 

@@ -1,7 +1,9 @@
 //! The units of systemd on a root filesystem: which are there, and which start at boot.
 
 use super::super::folder::RootfsFault;
+use super::super::path::RootfsPath;
 use super::super::view::View;
+use crate::open_folder::is_entry_name;
 
 /// Where units lie, those of the administrator first (`systemd.unit(5)`).
 pub(crate) const UNIT_FOLDERS: [&str; 4] =
@@ -52,21 +54,52 @@ impl Unit {
         values(&self.text, key)
     }
 
-    /// The links that start it at boot, by what its `[Install]` says: path and target.
-    pub(crate) fn start_links(&self) -> Vec<(String, String)> {
-        let target = format!("/{}", self.path);
-        let mut links = Vec::new();
+    /// The links that start it at boot, by what its `[Install]` says.
+    pub(crate) fn start_links(&self) -> StartLinks {
+        let mut links = StartLinks { target: format!("/{}", self.path), ..StartLinks::default() };
         for (key, kind) in [("WantedBy", "wants"), ("RequiredBy", "requires")] {
             for wanting in words(&self.values(key)) {
-                links.push((format!("{ETC_UNITS}/{wanting}.{kind}/{}", self.name), target.clone()));
+                links.add(&self.text, key, wanting, &format!("{wanting}.{kind}"), Some(&self.name));
             }
         }
         for alias in words(&self.values("Alias")) {
-            links.push((format!("{ETC_UNITS}/{alias}"), target.clone()));
+            links.add(&self.text, "Alias", alias, alias, None);
         }
         links
     }
 }
+
+/// The links that start a unit at boot.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct StartLinks {
+    /// Where each leads.
+    pub target: String,
+    /// Where they lie.
+    pub paths: Vec<RootfsPath>,
+    /// What is no name of a unit: its line, from 1, the key and the word.
+    pub odd: Vec<(usize, &'static str, String)>,
+}
+
+impl StartLinks {
+    fn add(&mut self, text: &str, key: &'static str, word: &str, first: &str, second: Option<&str>) {
+        let is_name = is_entry_name(word) && word.len() < NAME_LIMIT;
+        let path = second.map_or_else(|| first.to_owned(), |second| format!("{first}/{second}"));
+        match RootfsPath::new(format!("{ETC_UNITS}/{path}")) {
+            Ok(path) if is_name => self.paths.push(path),
+            _ => {
+                let says = |line: &str| {
+                    let (name, value) = line.split_once('=').unwrap_or_default();
+                    name.trim() == key && value.split_whitespace().any(|found| found == word)
+                };
+                let line = text.lines().position(says).map_or(0, |index| index + 1);
+                self.odd.push((line, key, word.to_owned()));
+            }
+        }
+    }
+}
+
+/// Names of units are shorter (`systemd.unit(5)`).
+const NAME_LIMIT: usize = 256;
 
 fn words<'a>(values: &[&'a str]) -> Vec<&'a str> {
     values.iter().flat_map(|value| value.split_whitespace()).collect()

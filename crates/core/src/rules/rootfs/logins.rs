@@ -4,7 +4,7 @@ use super::network::{handled, weight_of_handled};
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
 use crate::files::{Login, Logins};
 use crate::machine::StockLogins;
-use crate::rootfs::{FoundPassword, SshSetting};
+use crate::rootfs::{Concern, FoundPassword, SshSetting};
 
 pub(super) static ACCOUNT_CONFLICT: Rule = Rule {
     name: "rootfs-account-conflict",
@@ -55,14 +55,11 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         for obstacle in &plan.obstacles {
             let severity = (!obstacle.is_grave).then_some(Severity::Warning);
             let place = (obstacle.path.as_str(), obstacle.line);
-            found.push(
-                &ACCOUNT_CONFLICT,
-                case.view,
-                place,
-                obstacle.message.clone(),
-                obstacle.fix.clone(),
-                severity,
-            );
+            let rule = match obstacle.concerns {
+                Concern::Account => &ACCOUNT_CONFLICT,
+                Concern::Path => &super::writable::ODD_PATH,
+            };
+            found.push(rule, case.view, place, obstacle.message.clone(), obstacle.fix.clone(), severity);
         }
     }
     stock(case, found);

@@ -143,6 +143,7 @@ pub(super) const RULES: &[&Rule] = &[
     &writable::IS_RUNNING_SYSTEM,
     &writable::READ_ONLY,
     &writable::NO_SPACE,
+    &writable::ODD_PATH,
     &lacks::NETPLAN,
     &lacks::NETPLAN_TOO_OLD,
     &lacks::RESOLVED,

@@ -56,6 +56,20 @@ pub(super) static NO_SPACE: Rule = Rule {
     check: Check::Rootfs,
 };
 
+pub(super) static ODD_PATH: Rule = Rule {
+    name: "rootfs-odd-path",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a name on a root filesystem would lead a placement elsewhere",
+    explanation: "Homes in etc/passwd, and names after WantedBy, RequiredBy and Alias in units, say where something is to be \
+        made. One with \"..\" in it ends in another folder than it seems, or outside the root filesystem altogether. Nobody \
+        writes such a name by accident: find out who made the image before it is used.",
+    wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/../..:/bin/bash\\n\"\n",
+    right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/keeper/:/bin/bash\\n\"\n",
+    about_absence: false,
+    check: Check::Rootfs,
+};
+
 /// What a small file takes on disk, and what the record takes beside.
 const BLOCK: u64 = 4096;
 
