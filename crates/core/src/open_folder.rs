@@ -62,7 +62,7 @@ impl OpenFolder {
         }
     }
 
-    /// Opens a folder in it. A link is `ELOOP`, a file `ENOTDIR`.
+    /// Opens a folder in it. A link or a file is `ENOTDIR` or `ELOOP`.
     pub(crate) fn enter(&self, name: &str) -> Result<Self, Errno> {
         self.open_entry(name, OFlags::RDONLY | OFlags::DIRECTORY, Mode::empty()).map(Self)
     }
@@ -191,7 +191,7 @@ mod tests {
             assert_eq!(folder.remove(odd), Err(Errno::INVAL), "{odd:?}");
             assert_eq!(folder.rename("up", &folder, odd), Err(Errno::INVAL), "{odd:?}");
         }
-        assert_eq!(folder.enter("up").map(|_| ()), Err(Errno::LOOP));
+        assert_eq!(folder.enter("up").map(|_| ()), Err(Errno::NOTDIR));
         assert_eq!(folder.open_file("up").map(|_| ()), Err(Errno::LOOP));
     }
 }

@@ -137,6 +137,14 @@ impl Source {
         Position { line: line + 1, column: before.chars().count() + 1 }
     }
 
+    /// The span of a line, counted from 1, without its line end; the end of the text where there is no such line.
+    pub(crate) fn line_span(&self, line: usize) -> Span {
+        let start =
+            self.line_starts.get(line.saturating_sub(1)).map_or(self.text.len(), |start| *start as usize);
+        let (start, text) = self.line_at(start);
+        Span::new(start, start + text.len())
+    }
+
     /// The line that holds a byte offset, without its line end, and the offset at which it starts.
     pub fn line_at(&self, offset: usize) -> (usize, &str) {
         let line = self.line_index(offset);

@@ -3,7 +3,9 @@
 use std::fmt::Write as _;
 
 use anstyle::Style;
-use impostazione_core::rootfs::{Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey};
+use impostazione_core::rootfs::{
+    Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey, WayIn,
+};
 use impostazione_core::size::ByteSize;
 
 use super::{harmless, wrapped_behind};
@@ -111,7 +113,21 @@ fn network(lines: &mut Lines, survey: &Survey) {
 fn logins(lines: &mut Lines, survey: &Survey) {
     let logins: Vec<String> = survey.logins.iter().map(login).collect();
     lines.list("logins", &logins, "nobody can log in");
+    let ways = |gives_root| -> Vec<String> {
+        let ways = survey.ways_in.iter().filter(|way| way.gives_root == gives_root);
+        ways.map(|way| format!("{} {} ({})", way.who(), way.how, place(way))).collect()
+    };
+    lines.list("root by", &ways(true), "nobody");
+    let others = ways(false);
+    if !others.is_empty() {
+        lines.list("other ways in", &others, "");
+    }
     lines.add("sudo", if survey.has_sudo { "installed" } else { "not installed" });
+}
+
+/// Where a way in stands.
+fn place(way: &WayIn) -> String {
+    if way.line > 0 { format!("{}, line {}", way.path, way.line) } else { way.path.clone() }
 }
 
 fn login(login: &FoundLogin) -> String {

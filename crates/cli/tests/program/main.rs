@@ -47,4 +47,5 @@ mod support;
 mod systemd_links;
 mod trials;
 mod waivers;
+mod ways_in;
 mod wrong_sheets;

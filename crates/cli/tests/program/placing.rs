@@ -122,8 +122,8 @@ fn a_user_that_is_there_keeps_its_number_and_gets_password_and_keys() {
         keeper.ends_with("::0:99999:7:::"),
         "it no longer ends, and its password is old enough: {keeper}"
     );
-    assert_eq!(card.line("etc/group", "sudo:"), "sudo:x:27:image,keeper");
-    assert_eq!(card.line("etc/gshadow", "sudo:"), "sudo:*::image,keeper");
+    assert_eq!(card.line("etc/group", "sudo:"), "sudo:x:27:keeper", "the image's own login is shut");
+    assert_eq!(card.line("etc/gshadow", "sudo:"), "sudo:*::keeper");
     let keys = card.read("home/keeper/.ssh/authorized_keys");
     assert!(keys.contains("keeper@capovetro.example") && !keys.contains("somebody"), "{keys}");
     // The image's own login is shut, keys and all; root has no password, and goes on running services.
@@ -644,8 +644,8 @@ fn lists_of_users_that_leave_somebody_out_are_an_error() {
         assert_eq!(run.stderr.contains("which keeps keeper out"), code == 1, "{line}: {}", run.stderr);
     }
     for (line, says) in [
-        ("AuthorizedKeysFile /etc/ssh/keys/%u", Some("error rootfs-ssh-conflict")),
-        ("AuthorizedKeysFile .ssh/authorized_keys /etc/ssh/keys/%u", None),
+        // Ours is read first, and has the keys of the sheet read.
+        ("AuthorizedKeysFile /etc/ssh/keys/%u", None),
         ("AuthenticationMethods publickey,password", Some("warning rootfs-ssh-conflict")),
         ("AuthenticationMethods publickey,password publickey", None),
         ("ListenAddress 10.64.10.11", Some("warning rootfs-ssh-conflict")),

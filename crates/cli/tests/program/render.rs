@@ -72,7 +72,10 @@ fn the_files_of_a_host_say_what_the_sheet_says() {
     );
     assert_eq!(
         after_header(&format!("{rootfs}/etc/ssh/sshd_config.d/00-impostazione.conf")),
-        "PubkeyAuthentication yes\nPasswordAuthentication no\nKbdInteractiveAuthentication no\nPermitRootLogin no\n"
+        "PubkeyAuthentication yes\nPasswordAuthentication no\nKbdInteractiveAuthentication no\nPermitRootLogin no\n\
+         AuthorizedKeysFile .ssh/authorized_keys .ssh/authorized_keys2\nAuthorizedKeysCommand none\n\
+         AuthorizedPrincipalsFile none\nAuthorizedPrincipalsCommand none\nTrustedUserCAKeys none\n\
+         HostbasedAuthentication no\nPermitEmptyPasswords no\n"
     );
     let wanted = format!("{rootfs}/etc/systemd/system/multi-user.target.wants/ssh.service");
     let service = fs::read_link(workspace.path().join(wanted)).unwrap();

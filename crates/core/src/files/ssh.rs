@@ -14,6 +14,11 @@ pub const SSH_WANTED: (&str, &str) =
 pub const SSH_MASKED: [(&str, &str); 2] =
     [("etc/systemd/system/ssh.service", "/dev/null"), ("etc/systemd/system/ssh.socket", "/dev/null")];
 
+/// No way in but those that the sheet gives, whatever the files that are read later say.
+const NO_OTHER_WAY: &str = "AuthorizedKeysFile .ssh/authorized_keys .ssh/authorized_keys2\nAuthorizedKeysCommand none\n\
+    AuthorizedPrincipalsFile none\nAuthorizedPrincipalsCommand none\nTrustedUserCAKeys none\n\
+    HostbasedAuthentication no\nPermitEmptyPasswords no\n";
+
 /// Who may log in, and with what (`sshd_config(5)`).
 pub fn sshd_file(site: &Site, machine: &Machine) -> String {
     let ssh = &machine.settings.ssh;
@@ -32,7 +37,7 @@ pub fn sshd_file(site: &Site, machine: &Machine) -> String {
     let own_key = if ssh.has_made_key() { format!("HostKey /{HOST_KEY_PATH}\n") } else { String::new() };
     format!(
         "{HEADER}PubkeyAuthentication yes\nPasswordAuthentication {0}\nKbdInteractiveAuthentication {0}\n\
-         PermitRootLogin {root}\n{own_key}",
+         PermitRootLogin {root}\n{own_key}{NO_OTHER_WAY}",
         word(ssh.allows_passwords()),
     )
 }

@@ -401,7 +401,7 @@ pub(super) fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFau
         set_times(rootfs, times);
     }
     sync(&folder)?;
-    drop((kept, folder));
+    drop(kept);
     if let Some(fault) = first_fault {
         return Err(fault);
     }
@@ -420,7 +420,8 @@ pub(super) fn undo(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFau
         .collect();
     let stays = times::folder_of(record.made_folders.first().unwrap_or(&RootfsPath::fixed(RECORD_FOLDER)));
     times::note(rootfs, stays.as_ref(), &record.made_folders, &above)?;
-    remove_record(rootfs)?;
+    remove_record(rootfs, &folder)?;
+    drop(folder);
     times::settle(rootfs)?;
     // What a filesystem is mounted by may be good for looking only.
     let top = rootfs
@@ -484,24 +485,29 @@ fn put_back(
 }
 
 /// Removes the record: what it kept first, then itself, so that until the end it says that it is under way.
-fn remove_record(rootfs: &Rootfs) -> Result<(), RootfsFault> {
-    let folder = open_folder(rootfs, RECORD_FOLDER)?;
+fn remove_record(rootfs: &Rootfs, folder: &OpenFolder) -> Result<(), RootfsFault> {
     for inner in [KEPT, NEW] {
-        empty_folder(rootfs, &folder, inner)?;
+        empty_folder(folder, inner)?;
     }
     for name in [RECORD, "record", UNDER_WAY] {
-        remove_if_there(&folder, name, name)?;
+        remove_if_there(folder, name, name)?;
     }
-    drop(folder);
     remove_folder(rootfs, RECORD_FOLDER)
 }
 
 /// Clears what was laid ready by a placement that ended before it changed anything, and what a taking back that had put
-/// everything back has left.
+/// everything back has left. A record that is there after all stays.
 fn clear_leftovers(rootfs: &Rootfs) -> Result<(), RootfsFault> {
     match rootfs.look(RECORD_FOLDER)? {
         None => {}
-        Some(Found { kind: Kind::Folder, .. }) => remove_record(rootfs)?,
+        Some(Found { kind: Kind::Folder, .. }) => {
+            let folder = open_folder(rootfs, RECORD_FOLDER)?;
+            let path = format!("{RECORD_FOLDER}/{RECORD}");
+            if look_in(&folder, RECORD, &path)?.is_some() {
+                return Err(RootfsFault::ChangedMeanwhile(path));
+            }
+            remove_record(rootfs, &folder)?;
+        }
         Some(_) => return Err(RootfsFault::FileInTheWay(RECORD_FOLDER.to_owned())),
     }
     times::settle(rootfs)
@@ -523,16 +529,17 @@ pub fn clear(rootfs: &Rootfs) -> Result<(), RootfsFault> {
     clear_leftovers(rootfs)
 }
 
-fn empty_folder(rootfs: &Rootfs, folder: &OpenFolder, name: &str) -> Result<(), RootfsFault> {
+fn empty_folder(folder: &OpenFolder, name: &str) -> Result<(), RootfsFault> {
     let path = format!("{RECORD_FOLDER}/{name}");
-    match look_in(folder, name, &path)? {
-        None => return Ok(()),
-        Some(Found { kind: Kind::Folder, .. }) => {}
-        Some(_) => return Err(RootfsFault::FileInTheWay(path)),
+    let refused = |errno| RootfsFault::refused("removed", &path, errno);
+    let inner = match folder.enter(name) {
+        Ok(inner) => inner,
+        Err(Errno::NOENT) => return Ok(()),
+        Err(Errno::LOOP | Errno::NOTDIR) => return Err(RootfsFault::FileInTheWay(path)),
+        Err(errno) => return Err(refused(errno)),
+    };
+    for entry in inner.names().map_err(refused)?.into_iter().flatten() {
+        inner.remove(&entry).map_err(refused)?;
     }
-    let inner = open_folder(rootfs, &path)?;
-    for entry in rootfs.list(&path)? {
-        remove_if_there(&inner, &entry, &path)?;
-    }
-    folder.remove_folder(name).map_err(|errno| RootfsFault::refused("removed", &path, errno))
+    folder.remove_folder(name).map_err(refused)
 }

@@ -25,7 +25,7 @@ pub use image::{Access, ImageFault, RootfsImage};
 pub use journal::{Occasion, Since, Undone, check_reach, clear};
 pub use partitions::{Filesystem, Partition};
 pub use path::{OddPath, RootfsPath};
-pub use plan::{Concern, Obstacle, Plan, PlanFault, Wishes, plan};
+pub use plan::{Concern, Fate, Obstacle, Plan, PlanFault, Wishes, plan};
 pub(crate) use plan::{merge_hosts, own_names};
 pub use record::{FolderTimes, RECORD_FOLDER, Record, RecordFault, Step};
 pub use state::State;
@@ -33,6 +33,6 @@ pub(crate) use survey::rewriting::KERNEL_LINE_UNIT;
 pub use survey::{
     Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundSource, FoundSsh, FoundTime,
     FoundWifi, MachineId, NetworkFile, Reader, Renderer, Rewriter, SshSetting, Survey, System,
-    TimeServiceFound,
+    TimeServiceFound, WayIn, WayKind,
 };
 pub use view::View;

@@ -1,19 +1,20 @@
 //! Logins: those of the output, with their homes and keys, and those that the image brings along.
 
+use std::collections::HashSet;
+
 use super::super::folder::{Kind, RootfsFault};
 use super::super::survey::logins::{PASSWD, SHADOW};
+use super::super::survey::ways_in::{GROUP, GSHADOW};
 use super::files::Groups;
 use super::table::Table;
 use super::{
     Change, Concern, Ground, Obstacle, Owner, Plan, PlanFault, RootfsPath, State, Subject, Want, edited,
-    subordinate, time,
+    subordinate, time, ways_in,
 };
 use crate::files::{HEADER, Login, SUDOERS_PATH};
 use crate::machine::StockLogins;
 use crate::secret::FileBytes;
 
-const GROUP: &str = "etc/group";
-const GSHADOW: &str = "etc/gshadow";
 /// Where the number of the first ordinary user stands (`login.defs(5)`).
 const LOGIN_DEFS: &str = "etc/login.defs";
 /// What a new home begins with.
@@ -43,11 +44,36 @@ mod hidden {
     pub(super) const ENDS: usize = 7;
 }
 
-struct Databases {
+pub(super) struct Databases {
     passwd: Table,
     shadow: Table,
     group: Table,
     gshadow: Option<Table>,
+}
+
+impl Databases {
+    /// Takes a name out of a group.
+    pub(super) fn leave_group(&mut self, name: &str, group: &str) {
+        for table in [Some(&mut self.group), self.gshadow.as_mut()].into_iter().flatten() {
+            for line in table.find(group) {
+                let members = table.field(line, 3);
+                let others: Vec<&str> =
+                    members.split(',').filter(|member| !member.is_empty() && *member != name).collect();
+                if members.split(',').any(|member| member == name) {
+                    let others = others.join(",");
+                    table.set(line, 3, &others);
+                }
+            }
+        }
+    }
+
+    /// Takes out the lines by which a directory on the network is asked.
+    pub(super) fn remove_directory_lines(&mut self) {
+        let Self { passwd, shadow, group, gshadow } = self;
+        for table in [Some(passwd), Some(shadow), Some(group), gshadow.as_mut()].into_iter().flatten() {
+            table.remove_if(|line| line.starts_with('+'));
+        }
+    }
 }
 
 /// Plans the logins, and gives the groups as they will be.
@@ -63,6 +89,7 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFa
         self::login(ground, login, &mut databases, plan)?;
     }
     stock(ground, &mut databases, plan)?;
+    ways_in::plan(ground, &mut databases, plan)?;
     sudoers(ground, plan)?;
     let groups = Groups(databases.group.named_numbers(2));
     let shadow_group = groups.number("shadow").unwrap_or(0);
@@ -210,7 +237,7 @@ fn user(
             plan.obstacles.push(obstacle(PASSWD, second + 1, message, "take one of the two lines out"));
             return Ok(None);
         }
-        return Ok(Some(new_user(ground, login, databases)?));
+        return new_user(ground, login, databases, plan);
     };
     let number = |field: usize| databases.passwd.field(*line, field).parse::<u32>().ok();
     let (Some(uid), Some(gid)) = (number(user::UID), number(user::GID)) else {
@@ -241,32 +268,62 @@ fn user(
 
 fn first_uid(ground: Ground<'_>) -> Result<u32, RootfsFault> {
     let text = ground.view.text(LOGIN_DEFS)?.unwrap_or_default();
-    let value = text.lines().find_map(|line| line.trim().strip_prefix("UID_MIN")?.trim().parse().ok());
-    Ok(value.unwrap_or(FIRST_UID))
+    let value = text.lines().find_map(|line| line.trim().strip_prefix("UID_MIN")?.trim().parse::<u32>().ok());
+    // Lower numbers are the system's own, whatever the image says.
+    Ok(value.unwrap_or(FIRST_UID).max(FIRST_UID))
 }
 
 /// Adds a user with the first number that neither a user nor a group has, and a group of its own.
-fn new_user(ground: Ground<'_>, login: &Login, databases: &mut Databases) -> Result<User, PlanFault> {
+fn new_user(
+    ground: Ground<'_>,
+    login: &Login,
+    databases: &mut Databases,
+    plan: &mut Plan,
+) -> Result<Option<User>, PlanFault> {
     let name = login.name.as_str();
-    let from = if name == "root" { 0 } else { first_uid(ground)? };
-    let is_free = |id: &u32| {
-        !databases.passwd.numbers(user::UID).any(|taken| taken == *id)
-            && !databases.group.numbers(2).any(|taken| taken == *id)
+    let is_root = name == "root";
+    let group_lines = databases.group.find(name);
+    let own_group =
+        group_lines.first().map(|line| (*line, databases.group.field(*line, 2).parse::<u32>().ok()));
+    if let Some((line, gid)) = own_group
+        && !is_root
+        && gid.is_none_or(|gid| gid < FIRST_UID)
+    {
+        let message = match gid {
+            Some(0) => format!(
+                "On the rootfs the group {name} has the number 0, which is root's (line {} of /{GROUP}).",
+                line + 1
+            ),
+            Some(gid) => format!(
+                "On the rootfs {name} is a group of the system's own (number {gid}, line {} of /{GROUP}).",
+                line + 1
+            ),
+            None => format!("Line {} of /{GROUP} gives the group {name} no number.", line + 1),
+        };
+        let fix = "give the account another name in the sheet, or take the group out of the image";
+        plan.obstacles.push(obstacle(GROUP, line + 1, message, fix));
+        return Ok(None);
+    }
+    let taken: HashSet<u32> = databases.passwd.numbers(user::UID).chain(databases.group.numbers(2)).collect();
+    let from = if is_root { 0 } else { first_uid(ground)? };
+    let Some(uid) = (from..=LAST_UID).find(|uid| !taken.contains(uid)) else {
+        let message = format!(
+            "Every number from {from} to {LAST_UID} is taken on the rootfs, so that {name} can have none."
+        );
+        plan.obstacles.push(obstacle(PASSWD, 0, message, "take users out of the image"));
+        return Ok(None);
     };
-    let uid = (from..=LAST_UID).find(is_free).unwrap_or(LAST_UID);
-    let group = databases.group.find(name);
-    let there = group.first().and_then(|line| databases.group.field(*line, 2).parse::<u32>().ok());
-    let gid = there.unwrap_or(uid);
-    if there.is_none() {
+    let gid = own_group.and_then(|(_, gid)| gid).unwrap_or(uid);
+    if own_group.is_none() {
         databases.group.push(&[name, "x", &gid.to_string(), ""]);
         if let Some(gshadow) = databases.gshadow.as_mut().filter(|table| table.find(name).is_empty()) {
             gshadow.push(&[name, "!", "", ""]);
         }
     }
-    let home = if name == "root" { "/root".to_owned() } else { format!("/home/{name}") };
+    let home = if is_root { "/root".to_owned() } else { format!("/home/{name}") };
     let (uid_text, gid_text) = (uid.to_string(), gid.to_string());
     databases.passwd.push(&[name, "x", &uid_text, &gid_text, &login.full_name, &home, &login.shell]);
-    Ok(User { owner: Owner { uid, gid }, home, line: 0, is_new: true })
+    Ok(Some(User { owner: Owner { uid, gid }, home, line: 0, is_new: true }))
 }
 
 fn password(login: &Login, databases: &mut Databases) {

@@ -11,15 +11,17 @@ mod ssh;
 mod subordinate;
 mod table;
 mod time;
+mod ways_in;
 
 pub(crate) use names::{merge_hosts, own_names};
+pub use ways_in::Fate;
 
 use super::change::{Change, Owner, Subject, Want};
 use super::entries::{own_identity, refuse_if_in_the_way};
 use super::folder::{Kind, RootfsFault, split};
 use super::path::{OddPath, RootfsPath};
 use super::state::State;
-use super::survey::Survey;
+use super::survey::{Survey, WayIn};
 use super::view::View;
 use crate::output::{HostFile, HostOutput};
 use crate::secret::NoRandomness;
@@ -65,6 +67,8 @@ pub struct Plan {
     pub changes: Vec<Change>,
     /// What becomes of logins: a name, and the end of a sentence about it.
     pub logins: Vec<(String, String)>,
+    /// Ways in that the image brings, and what becomes of each.
+    pub ways_in: Vec<(WayIn, Fate)>,
     /// What stands against it.
     pub obstacles: Vec<Obstacle>,
 }

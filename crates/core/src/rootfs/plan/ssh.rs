@@ -1,7 +1,7 @@
 //! Settings of the SSH server that would win over ours.
 
 use super::super::survey::ssh::SSHD_MAIN;
-use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, edited};
+use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
 use crate::files::SSHD_PATH;
 
 /// The server takes the first value that it reads: ours, read before all others, wins.
@@ -15,7 +15,13 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
         return Ok(());
     }
     let include = format!("Include /{SSHD_PATH}\n");
-    let text = ground.view.text(SSHD_MAIN)?.unwrap_or_default();
+    // Lines of it may have been set aside already.
+    let planned =
+        plan.changes.iter().position(|change| change.path == SSHD_MAIN).map(|at| plan.changes.remove(at));
+    let text = match planned.map(|change| change.want) {
+        Some(Want::File { bytes, .. }) => String::from_utf8_lossy(&bytes).into_owned(),
+        _ => ground.view.text(SSHD_MAIN)?.unwrap_or_default(),
+    };
     let text = text.replace(&include, "");
     let want = edited(ground.view, SSHD_MAIN, format!("{include}{text}"), 0o644)?;
     let why = match ssh.winning.first() {

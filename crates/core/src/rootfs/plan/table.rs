@@ -1,5 +1,7 @@
 //! Files of lines with fields between colons: `passwd(5)`, `shadow(5)`, `group(5)`, `gshadow(5)`.
 
+use std::collections::HashMap;
+
 use zeroize::Zeroizing;
 
 use crate::secret::FileBytes;
@@ -7,6 +9,8 @@ use crate::secret::FileBytes;
 /// Such a file. Lines that are not asked to change stay as they are, to the byte.
 pub(super) struct Table {
     lines: Vec<Zeroizing<String>>,
+    /// Lines by their first field: an image may have tens of thousands of users.
+    by_name: HashMap<String, Vec<usize>>,
     is_changed: bool,
 }
 
@@ -15,13 +19,12 @@ impl Table {
     pub(super) fn parse(bytes: &[u8]) -> Option<Self> {
         let text = std::str::from_utf8(bytes).ok()?;
         let lines = text.lines_keeping_returns();
-        Some(Self { lines, is_changed: false })
+        Some(Self { by_name: by_name(&lines), lines, is_changed: false })
     }
 
     /// Lines, from 0, whose first field this is.
     pub(super) fn find(&self, name: &str) -> Vec<usize> {
-        let is_of = |line: &str| line.split(':').next() == Some(name);
-        self.lines.iter().enumerate().filter(|(_, line)| is_of(line)).map(|(index, _)| index).collect()
+        self.by_name.get(name).cloned().unwrap_or_default()
     }
 
     /// The first line, from 0, that ends as on other systems, with a carriage return.
@@ -49,12 +52,28 @@ impl Table {
         }
         *text = Zeroizing::new(fields.join(":"));
         self.is_changed = true;
+        if field == 0 {
+            self.by_name = by_name(&self.lines);
+        }
     }
 
     /// Adds a line.
     pub(super) fn push(&mut self, fields: &[&str]) {
+        if let Some(name) = fields.first() {
+            self.by_name.entry((*name).to_owned()).or_default().push(self.lines.len());
+        }
         self.lines.push(Zeroizing::new(fields.join(":")));
         self.is_changed = true;
+    }
+
+    /// Takes out the lines that this is true of.
+    pub(super) fn remove_if(&mut self, is_unwanted: impl Fn(&str) -> bool) {
+        let count = self.lines.len();
+        self.lines.retain(|line| !is_unwanted(line));
+        if self.lines.len() != count {
+            self.is_changed = true;
+            self.by_name = by_name(&self.lines);
+        }
     }
 
     /// The values of a field that are numbers.
@@ -84,6 +103,15 @@ impl Table {
         }
         Some(FileBytes::new(text.as_bytes()))
     }
+}
+
+fn by_name(lines: &[Zeroizing<String>]) -> HashMap<String, Vec<usize>> {
+    let mut by_name: HashMap<String, Vec<usize>> = HashMap::new();
+    for (index, line) in lines.iter().enumerate() {
+        let name = line.split(':').next().unwrap_or_default();
+        by_name.entry(name.to_owned()).or_default().push(index);
+    }
+    by_name
 }
 
 trait LinesKeepingReturns {

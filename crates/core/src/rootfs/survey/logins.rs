@@ -1,6 +1,6 @@
 //! Who can log in on a root filesystem.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use serde::Serialize;
 use zeroize::Zeroizing;
@@ -104,7 +104,7 @@ pub(super) fn logins(view: View<'_>) -> Result<Vec<FoundLogin>, RootfsFault> {
 }
 
 /// The members of a group.
-fn members<'a>(group: &'a str, name: &str) -> Vec<&'a str> {
+fn members<'a>(group: &'a str, name: &str) -> HashSet<&'a str> {
     let line = group.lines().find(|line| line.split(':').next() == Some(name));
     line.and_then(|line| line.split(':').nth(3)).map(|list| list.split(',').collect()).unwrap_or_default()
 }

@@ -5,9 +5,13 @@ pub(crate) mod logins;
 pub(crate) mod network;
 pub(crate) mod rewriting;
 pub(crate) mod ssh;
+pub(crate) mod sudoers;
 pub(crate) mod system;
 pub(crate) mod time;
 pub(crate) mod units;
+pub(crate) mod ways_in;
+
+use std::collections::HashSet;
 
 use serde::Serialize;
 
@@ -17,6 +21,7 @@ pub use rewriting::Rewriter;
 pub use ssh::{FoundHostKey, FoundSsh, SshSetting};
 pub use system::System;
 pub use time::{FoundSource, FoundTime, TimeServiceFound};
+pub use ways_in::{WayIn, WayKind};
 
 use super::folder::{Room, RootfsFault};
 use super::view::View;
@@ -43,6 +48,8 @@ pub struct Survey {
     pub hostname: Option<String>,
     /// Who can log in.
     pub logins: Vec<FoundLogin>,
+    /// Who can become root and by what, and what lets people in beside logins.
+    pub ways_in: Vec<WayIn>,
     /// Whether sudo is installed.
     pub has_sudo: bool,
     /// The SSH server.
@@ -114,15 +121,26 @@ impl Survey {
         let room = view.rootfs().room()?;
         let netplan = has_program(view, "netplan")
             .then(|| FoundNetplan { version: packages.version("netplan.io").map(str::to_owned) });
+        let has_sudo = has_program(view, "sudo");
+        let ssh = FoundSsh::read(view)?;
+        let ways_in = ways_in::ways_in(view, has_sudo, &ssh)?;
+        let mut logins = logins::logins(view)?;
+        let to_root = || ways_in.iter().filter(|way| way.gives_root && way.kind != WayKind::NotUnderstood);
+        let is_for_all = to_root().any(|way| way.names.is_none() && way.kind == WayKind::Sudo);
+        let names: HashSet<&String> = to_root().flat_map(|way| way.names.iter().flatten()).collect();
+        for login in &mut logins {
+            login.is_admin |= is_for_all || names.contains(&login.name);
+        }
         Ok(Self {
             system: System::read(view)?,
             netplan,
             renderers: network::renderers(view)?,
             network_files: network::files(view)?,
             hostname: first_line(view, "etc/hostname")?,
-            logins: logins::logins(view)?,
-            has_sudo: has_program(view, "sudo"),
-            ssh: FoundSsh::read(view)?,
+            logins,
+            ways_in,
+            has_sudo,
+            ssh,
             time: FoundTime::read(view)?,
             locale: locale(view)?,
             rewriters: rewriting::rewriters(view)?,

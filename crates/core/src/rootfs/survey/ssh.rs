@@ -7,27 +7,28 @@ use ssh_key::{HashAlg, PublicKey};
 use super::super::folder::RootfsFault;
 use super::super::view::{View, joined};
 use super::units::Unit;
+use super::ways_in::{self, WayIn};
 use crate::files::SSHD_PATH;
 
 /// The server's main file.
 pub(crate) const SSHD_MAIN: &str = "etc/ssh/sshd_config";
 
 /// What our drop-in says. sshd takes the first value that it reads (`sshd_config(5)`).
-const OURS: [&str; 5] = [
+const OURS: [&str; 6] = [
     "pubkeyauthentication",
     "passwordauthentication",
     "kbdinteractiveauthentication",
     "challengeresponseauthentication",
     "permitrootlogin",
+    "permitemptypasswords",
 ];
 
 /// What may keep people out whatever our drop-in says.
-const LIMITS: [&str; 8] = [
+const LIMITS: [&str; 7] = [
     "allowusers",
     "denyusers",
     "allowgroups",
     "denygroups",
-    "authorizedkeysfile",
     "authenticationmethods",
     "port",
     "listenaddress",
@@ -51,6 +52,9 @@ pub struct FoundSsh {
     pub limits: Vec<SshSetting>,
     /// Whether the main file reads the folder of drop-ins.
     pub reads_drop_ins: bool,
+    /// What lets people in beside the keys in their homes.
+    #[serde(skip)]
+    pub(crate) ways: Vec<WayIn>,
 }
 
 /// A key of the server.
@@ -77,8 +81,9 @@ pub struct SshSetting {
 
 impl FoundSsh {
     pub(super) fn read(view: View<'_>) -> Result<Self, RootfsFault> {
-        let mut reading = Reading { view, winning: Vec::new(), limits: Vec::new(), is_ours_read: false };
-        reading.file(SSHD_MAIN, 0)?;
+        let mut reading =
+            Reading { view, winning: Vec::new(), limits: Vec::new(), ways: Vec::new(), is_ours_read: false };
+        reading.file(SSHD_MAIN, 0, false)?;
         let mut is_enabled = false;
         for name in ["ssh.service", "sshd.service", "ssh.socket", "sshd.socket"] {
             is_enabled |= Unit::find(view, name)?.is_some_and(|unit| unit.is_enabled);
@@ -90,6 +95,7 @@ impl FoundSsh {
             winning: reading.winning,
             limits: reading.limits,
             reads_drop_ins: reading.is_ours_read,
+            ways: reading.ways,
         })
     }
 }
@@ -118,37 +124,42 @@ struct Reading<'a> {
     view: View<'a>,
     winning: Vec<SshSetting>,
     limits: Vec<SshSetting>,
+    ways: Vec<WayIn>,
     is_ours_read: bool,
 }
 
 impl Reading<'_> {
-    fn file(&mut self, path: &str, depth: usize) -> Result<(), RootfsFault> {
+    /// Reads a file, which may be included for some connections only. A block ends with the file that it began in.
+    fn file(&mut self, path: &str, depth: usize, mut is_in_match: bool) -> Result<(), RootfsFault> {
         let Some(text) = self.view.text(path)? else { return Ok(()) };
-        let mut is_in_match = false;
         for (index, line) in text.lines().enumerate() {
             let line = line.trim();
             let (keyword, value) =
                 line.split_once(|c: char| c.is_whitespace() || c == '=').unwrap_or((line, ""));
             let keyword = keyword.to_ascii_lowercase();
+            let value = value.trim_start_matches(|c: char| c.is_whitespace() || c == '=');
             let setting = || SshSetting { path: path.to_owned(), line: index + 1, text: line.to_owned() };
+            self.ways.extend(ways_in::ssh_way(&keyword, value, path, index + 1, is_in_match));
             match keyword.as_str() {
+                // Even what fits every connection overrules what stands before all blocks.
                 "match" => is_in_match = true,
                 "include" if depth < DEPTH_LIMIT => {
                     for pattern in value.split_whitespace() {
-                        self.include(pattern.trim_matches('"'), depth)?;
+                        self.include(pattern.trim_matches('"'), depth, is_in_match)?;
                     }
                 }
                 known if LIMITS.contains(&known) => self.limits.push(setting()),
-                known if OURS.contains(&known) && !is_in_match && !self.is_ours_read => {
-                    self.winning.push(setting());
+                known if OURS.contains(&known) && is_in_match => {
+                    self.ways.push(ways_in::ssh_exception(path, index + 1, line));
                 }
+                known if OURS.contains(&known) && !self.is_ours_read => self.winning.push(setting()),
                 _ => {}
             }
         }
         Ok(())
     }
 
-    fn include(&mut self, pattern: &str, depth: usize) -> Result<(), RootfsFault> {
+    fn include(&mut self, pattern: &str, depth: usize, is_in_match: bool) -> Result<(), RootfsFault> {
         let pattern = joined(SSHD_MAIN, pattern);
         let (folder, name) = pattern.rsplit_once('/').unwrap_or(("", &pattern));
         let Ok(glob) = Glob::new(name) else { return Ok(()) };
@@ -163,9 +174,9 @@ impl Reading<'_> {
         for name in names.iter().filter(|name| glob.is_match(name)) {
             let path = format!("{folder}/{name}");
             if path == SSHD_PATH {
-                self.is_ours_read = true;
+                self.is_ours_read |= !is_in_match;
             } else {
-                self.file(&path, depth + 1)?;
+                self.file(&path, depth + 1, is_in_match)?;
             }
         }
         Ok(())

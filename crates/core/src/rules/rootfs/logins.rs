@@ -146,12 +146,6 @@ fn shut_out(setting: &SshSetting, logins: &Logins) -> Option<(String, Option<Sev
         "denyusers" => of(&|login| lists(&login.name)),
         "allowgroups" => of(&|login| !in_group(login)),
         "denygroups" => of(&in_group),
-        "authorizedkeysfile" if !listed.iter().any(|file| KEY_FILES.contains(file)) => {
-            let out = of(&|login| !login.ssh_keys.is_empty());
-            return (!out.is_empty()).then(|| {
-                (format!("so that the keys of {} are not read", out.join(" and ")), Some(Severity::Error))
-            });
-        }
         "authenticationmethods" if listed.iter().all(|method| method.contains(',')) => {
             return Some(("which asks for more than one proof of who it is".to_owned(), None));
         }
@@ -162,9 +156,6 @@ fn shut_out(setting: &SshSetting, logins: &Logins) -> Option<(String, Option<Sev
     };
     (!out.is_empty()).then(|| (format!("which keeps {} out", out.join(" and ")), Some(Severity::Error)))
 }
-
-/// How the file is spelled in which keys lie.
-const KEY_FILES: [&str; 3] = [".ssh/authorized_keys", "%h/.ssh/authorized_keys", "~/.ssh/authorized_keys"];
 
 /// Whether a word of a list of users stands for a name (`ssh_config(5)`, PATTERNS); what comes from where does not count.
 fn is_of(word: &str, name: &str) -> bool {

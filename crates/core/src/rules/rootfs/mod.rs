@@ -5,13 +5,16 @@ mod lacks;
 mod logins;
 mod network;
 mod placement;
+mod ways_in;
 mod writable;
+
+use std::collections::HashMap;
 
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::output::HostOutput;
 use crate::rootfs::{Plan, Record, Room, Since, Survey, View, Wishes};
-use crate::source::{Place, Source, Sources, Span};
+use crate::source::{Place, Source, SourceId, Sources, Span};
 
 /// A root filesystem under judgement.
 pub(crate) struct RootfsCase<'a> {
@@ -50,6 +53,8 @@ pub(crate) struct RootfsFindings {
     name: String,
     machine: Option<String>,
     sources: Sources,
+    /// Files that were read, by path and whether their lines are shown.
+    read: HashMap<(String, bool), SourceId>,
     findings: Vec<Finding>,
 }
 
@@ -82,25 +87,33 @@ impl RootfsFindings {
         fix: String,
         severity: Option<Severity>,
     ) {
-        // Lines of shadow files hold hashes, which are shown to nobody.
-        let text = if line == 0 || path.ends_with("shadow") { None } else { view.text(path).ok().flatten() };
-        let text = match text {
-            Some(text) if path.ends_with("passwd") => without_hashes(&text),
-            text => text.unwrap_or_default(),
-        };
-        let start: usize = text.split_inclusive('\n').take(line.saturating_sub(1)).map(str::len).sum();
-        let end = start + text.get(start..).and_then(|rest| rest.lines().next()).map_or(0, str::len);
-        let mut source = Source::new(format!("{}/{path}", self.name), text);
-        if path.contains("sshd_config") {
-            source = source.open();
-        }
-        let source = self.sources.add(source);
-        let place = Place { source, span: Span::new(start, end) };
+        let source = self.source(view, path, line > 0);
+        let span = if line > 0 { self.sources.get(source).line_span(line) } else { Span::default() };
+        let place = Place { source, span };
         let mut finding = Finding::new(rule, self.machine.clone(), place, message, fix);
         if let Some(severity) = severity {
             finding = finding.weighing(severity, rule.nature);
         }
         self.findings.push(finding);
+    }
+
+    /// The text of a file, which is read once, or its name alone.
+    fn source(&mut self, view: View<'_>, path: &str, is_shown: bool) -> SourceId {
+        let key = (path.to_owned(), is_shown);
+        if let Some(source) = self.read.get(&key) {
+            return *source;
+        }
+        // Lines of shadow files hold hashes, which are shown to nobody.
+        let is_shown = is_shown && !path.ends_with("shadow");
+        let text = if is_shown { view.text(path).ok().flatten().unwrap_or_default() } else { String::new() };
+        let text = if path.ends_with("passwd") { without_hashes(&text) } else { text };
+        let mut source = Source::new(format!("{}/{path}", self.name), text);
+        if path.contains("sshd_config") {
+            source = source.open();
+        }
+        let source = self.sources.add(source);
+        self.read.insert(key, source);
+        source
     }
 }
 
@@ -125,6 +138,7 @@ pub(crate) fn judge_rootfs(case: &RootfsCase<'_>) -> (Sources, Vec<Finding>) {
         name: case.name.trim_end_matches('/').to_owned(),
         machine: case.output().map(|output| output.machine.clone()),
         sources,
+        read: HashMap::new(),
         findings: Vec::new(),
     };
     writable::check(case, &mut found);
@@ -132,6 +146,7 @@ pub(crate) fn judge_rootfs(case: &RootfsCase<'_>) -> (Sources, Vec<Finding>) {
         lacks::check(case, &mut found);
         network::check(case, &mut found);
         logins::check(case, &mut found);
+        ways_in::check(case, &mut found);
         identity::check(case, &mut found);
     }
     placement::check(case, &mut found);
@@ -161,6 +176,7 @@ pub(super) const RULES: &[&Rule] = &[
     &logins::ACCOUNT_CONFLICT,
     &logins::STOCK_LOGIN,
     &logins::SSH_CONFLICT,
+    &ways_in::WAY_IN,
     &identity::CLONED_IDENTITY,
     &placement::OF_OTHER_MACHINE,
     &placement::DRIFTED,

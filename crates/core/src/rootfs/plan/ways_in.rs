@@ -1,0 +1,285 @@
+//! Ways in that the image brings along, and that the sheet does not give: each is shut, or it is said why not.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+
+use super::super::survey::sudoers::SUDOERS;
+use super::super::survey::units::ETC_UNITS;
+use super::super::survey::ways_in::{Detail, SudoWay, WayIn, WayKind};
+use super::logins::Databases;
+use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
+use crate::files::{SSHD_PATH, SUDOERS_PATH};
+use crate::machine::StockLogins;
+
+/// What is written before a line that no longer counts.
+const SET_ASIDE: &str = "# set aside by Impostazione: ";
+
+/// What becomes of a way in.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// The sheet gives it, every system has it, or nobody is there who could take it.
+    Wanted,
+    /// Placing shuts it, by what ends the sentence "placing …".
+    Shut(&'static str),
+    /// It stays: why, as the end of a sentence, and what to do.
+    Stays {
+        /// Why.
+        why: String,
+        /// What to do.
+        fix: String,
+        /// Whether somebody of the sheet could do more than the sheet says.
+        is_grave: bool,
+    },
+}
+
+/// Lines that are set aside, by file.
+type Lines = BTreeMap<String, BTreeSet<usize>>;
+
+pub(super) fn plan(ground: Ground<'_>, databases: &mut Databases, plan: &mut Plan) -> Result<(), PlanFault> {
+    let mut lines = Lines::new();
+    let can_log_in_now = ground.survey.logins.iter().map(|login| login.name.as_str()).collect();
+    let people = People { ground, can_log_in_now };
+    for way in &ground.survey.ways_in {
+        let fate = people.fate(way);
+        if matches!(fate, Fate::Shut(_)) {
+            shut(ground, way, databases, &mut lines, plan)?;
+        }
+        plan.ways_in.push((way.clone(), fate));
+    }
+    for (path, lines) in lines {
+        set_lines_aside(ground, &path, &lines, plan)?;
+    }
+    Ok(())
+}
+
+/// Who can log in, now and after this placement.
+struct People<'a> {
+    ground: Ground<'a>,
+    can_log_in_now: HashSet<&'a str>,
+}
+
+impl People<'_> {
+    /// Whether the login is one of the image's, and is shut by this placement.
+    fn is_shut(&self, name: &str) -> bool {
+        let logins = &self.ground.output.logins;
+        let is_stock = logins.login(name).is_none() && (name != "root" || logins.root_locked);
+        is_stock && logins.stock_logins == StockLogins::Lock
+    }
+
+    /// Whether somebody can log in by the name after this placement.
+    fn can_log_in(&self, name: &str) -> bool {
+        self.ground.output.logins.login(name).is_some()
+            || (self.can_log_in_now.contains(name) && !self.is_shut(name))
+    }
+
+    fn stays(&self, why: &str, fix: &str) -> Fate {
+        let is_grave = self.ground.output.logins.stock_logins == StockLogins::Refuse;
+        Fate::Stays { why: why.to_owned(), fix: fix.to_owned(), is_grave }
+    }
+
+    /// What becomes of what belongs to the image alone.
+    fn of_image(&self, shut: &'static str) -> Fate {
+        match self.ground.output.logins.stock_logins {
+            StockLogins::Lock => Fate::Shut(shut),
+            StockLogins::Keep => self.stays(
+                "stock_logins is \"keep\"",
+                "write stock_logins = \"lock\" in the sheet, or take it out of the image",
+            ),
+            StockLogins::Refuse => self.stays(
+                "stock_logins is \"refuse\"",
+                "take an image without it, or write stock_logins = \"lock\" in the sheet",
+            ),
+        }
+    }
+
+    fn fate(&self, way: &WayIn) -> Fate {
+        let logins = &self.ground.output.logins;
+        match (&way.detail, way.kind) {
+            (Detail::User, _) => {
+                let name = way.names.iter().flatten().next().map_or("", String::as_str);
+                if name == "root"
+                    || logins.login(name).is_some()
+                    || !self.can_log_in_now.contains(AsRef::<str>::as_ref(name))
+                {
+                    // Of an account that is root under another name, a rule of its own speaks.
+                    Fate::Wanted
+                } else {
+                    self.of_image("shuts the login")
+                }
+            }
+            (Detail::Member { group, is_own_group }, _) => self.member(way, group, *is_own_group),
+            (Detail::Sudo(sudo), _) => self.by_sudo(way, sudo),
+            (Detail::SshGlobal | Detail::SshLine, _) if self.ground.file(SSHD_PATH).is_none() => {
+                Fate::Shut("keeps the SSH server from starting")
+            }
+            (Detail::SshGlobal, _) => Fate::Shut("has ours read first, which says otherwise"),
+            (Detail::SshLine, _) => Fate::Shut("sets the line aside"),
+            (Detail::DirectoryLine, _) => self.of_image("takes the line out"),
+            (Detail::UnitFile, _) => {
+                let is_of_sheet = way.names.as_ref().is_none_or(|names| {
+                    names
+                        .iter()
+                        .any(|name| logins.login(name).is_some() || (name == "root" && logins.root_locked))
+                });
+                if is_of_sheet && logins.stock_logins != StockLogins::Refuse {
+                    Fate::Shut("sets it aside")
+                } else {
+                    self.of_image("sets it aside")
+                }
+            }
+            (Detail::Nothing, WayKind::Directory) => self.stays(
+                "a placement does not change which directories are asked",
+                "take the word out of the line in the image, unless those users are meant to log in",
+            ),
+            (Detail::Nothing, _) => self.stays(
+                "it is left as it is",
+                "look at the line, and take it out of the image unless it is meant",
+            ),
+        }
+    }
+
+    fn member(&self, way: &WayIn, group: &str, is_own_group: bool) -> Fate {
+        let name = way.names.iter().flatten().next().map_or("", String::as_str);
+        if name == "root" {
+            return Fate::Wanted;
+        }
+        if let Some(login) = self.ground.output.logins.login(name) {
+            let is_wanted = login.admin || login.groups.iter().any(|wanted| wanted == group);
+            return match (is_wanted, is_own_group) {
+                (true, _) => Fate::Wanted,
+                (false, false) => Fate::Shut("takes it out of the group"),
+                (false, true) => Fate::Stays {
+                    why: format!("{group} is its own group, to which its files belong"),
+                    fix: format!(
+                        "give {name} a group of its own in /etc/passwd of the image, or write groups = [\"{group}\"] for the account in the sheet"
+                    ),
+                    is_grave: true,
+                },
+            };
+        }
+        if self.is_shut(name) {
+            let is_there = self.can_log_in_now.contains(AsRef::<str>::as_ref(name));
+            return match (is_own_group, is_there) {
+                (false, true) => Fate::Shut("shuts the login and takes it out of the group"),
+                (true, true) => Fate::Shut("shuts the login"),
+                // Nobody logs in by that name; who is given it later has no part in the group.
+                (_, false) => Fate::Wanted,
+            };
+        }
+        if self.can_log_in(name) { self.of_image("takes it out of the group") } else { Fate::Wanted }
+    }
+
+    fn by_sudo(&self, way: &WayIn, sudo: &SudoWay) -> Fate {
+        const SETS_ASIDE: Fate = Fate::Shut("sets the line aside");
+        let logins = &self.ground.output.logins;
+        if way.path == SUDOERS_PATH {
+            return Fate::Shut("puts ours in its place");
+        }
+        let Some(names) = &way.names else { return SETS_ASIDE };
+        let is_plain_user = |name: &String| logins.login(name).is_some_and(|login| !login.admin);
+        let in_group = |login: &crate::files::Login| {
+            sudo.groups.iter().any(|group| login.groups.contains(group)) || names.contains(&login.name)
+        };
+        // The last line that fits counts: before ours, ours asks for the password.
+        let is_let_off = sudo.is_unasked
+            && sudo.is_after_ours
+            && logins.accounts.iter().any(|login| {
+                login.admin && login.password_hash.is_some() && login.name != "root" && in_group(login)
+            });
+        if sudo.users.iter().any(is_plain_user) || is_let_off {
+            return SETS_ASIDE;
+        }
+        let is_leftover = |name: &String| {
+            name != "root" && self.is_shut(name) && self.can_log_in_now.contains(AsRef::<str>::as_ref(name))
+        };
+        if sudo.groups.is_empty() && !sudo.users.is_empty() && sudo.users.iter().all(is_leftover) {
+            return Fate::Shut("sets the line aside, with the login");
+        }
+        if sudo.has_others {
+            return self.stays(
+                "who that is could not be looked at",
+                "take the line out of the image, unless those users are meant to be root",
+            );
+        }
+        // Members of groups are taken out of them where they are to have no part in this.
+        let is_kept = |name: &String| name != "root" && logins.login(name).is_none() && self.can_log_in(name);
+        if !way.is_usual && names.iter().any(is_kept) {
+            return self.of_image("sets the line aside");
+        }
+        Fate::Wanted
+    }
+}
+
+fn shut(
+    ground: Ground<'_>,
+    way: &WayIn,
+    databases: &mut Databases,
+    lines: &mut Lines,
+    plan: &mut Plan,
+) -> Result<(), PlanFault> {
+    match &way.detail {
+        Detail::Member { group, is_own_group: false } => {
+            for name in way.names.iter().flatten() {
+                databases.leave_group(name, group);
+            }
+        }
+        Detail::Sudo(sudo) if way.path != SUDOERS_PATH => {
+            lines.entry(way.path.clone()).or_default().extend(&sudo.lines);
+        }
+        Detail::SshLine if ground.file(SSHD_PATH).is_some() => {
+            lines.entry(way.path.clone()).or_default().insert(way.line);
+        }
+        Detail::DirectoryLine => databases.remove_directory_lines(),
+        Detail::UnitFile => unit_file(way, plan)?,
+        _ => {}
+    }
+    Ok(())
+}
+
+/// A file of the administrator's is set aside; one that a package brings is hidden by a link to nothing of the same name.
+fn unit_file(way: &WayIn, plan: &mut Plan) -> Result<(), PlanFault> {
+    let why = format!("{} {}", way.who(), way.how);
+    let path = RootfsPath::new(way.path.as_str())?;
+    let change = match path.strip_prefix(ETC_UNITS) {
+        Some(_) if way.line > 0 => Change::set_aside(path, Subject::Logins, why),
+        _ => {
+            let (_, name) = path.split_once("systemd/system/").unwrap_or(("", &path));
+            let link = RootfsPath::new(format!("{ETC_UNITS}/{name}"))?;
+            Change::new(link, Subject::Logins, Want::Link("/dev/null".to_owned())).because(why)
+        }
+    };
+    plan.changes.push(change);
+    Ok(())
+}
+
+fn set_lines_aside(
+    ground: Ground<'_>,
+    path: &str,
+    lines: &BTreeSet<usize>,
+    plan: &mut Plan,
+) -> Result<(), PlanFault> {
+    let text = ground.view.text(path)?.unwrap_or_default();
+    let mut new = String::with_capacity(text.len() + lines.len() * SET_ASIDE.len());
+    let mut has_more = false;
+    for (index, line) in text.split_inclusive('\n').enumerate() {
+        if lines.contains(&(index + 1)) {
+            new.push_str(SET_ASIDE);
+        } else {
+            has_more |= !line.trim().is_empty() && !line.trim_start().starts_with('#');
+        }
+        new.push_str(line);
+    }
+    let subject = if path.starts_with("etc/ssh/") { Subject::Ssh } else { Subject::Logins };
+    let why = if subject == Subject::Ssh {
+        "it lets people in whom the sheet does not"
+    } else {
+        "it lets act as root who may not by the sheet"
+    };
+    let file = RootfsPath::new(path)?;
+    let change = if has_more || path == SUDOERS || subject == Subject::Ssh {
+        Change::new(file, subject, edited(ground.view, path, new, 0o440)?).because(why)
+    } else {
+        Change::set_aside(file, subject, why)
+    };
+    plan.changes.push(change);
+    Ok(())
+}
