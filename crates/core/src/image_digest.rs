@@ -61,7 +61,7 @@ impl WantedDigest {
 /// in a file of its own.
 fn find(text: &str, name: &str, is_own: bool) -> Option<WantedDigest> {
     let lines = || text.lines().map(str::trim).filter(|line| !line.is_empty() && !line.starts_with('#'));
-    let named = lines().find_map(|line| {
+    let mut named = lines().filter_map(|line| {
         if let Some((head, digest)) = line.rsplit_once('=') {
             let inside = head.split_once('(')?.1.trim_end().strip_suffix(')')?;
             return if inside == name { WantedDigest::parse(digest) } else { None };
@@ -71,10 +71,16 @@ fn find(text: &str, name: &str, is_own: bool) -> Option<WantedDigest> {
         let listed = listed.strip_prefix("./").unwrap_or(listed);
         if listed == name { WantedDigest::parse(digest) } else { None }
     });
-    named.or_else(|| match lines().collect::<Vec<_>>().as_slice() {
+    if let Some(first) = named.next() {
+        // Where two lines disagree, neither says anything.
+        let disagrees =
+            |other: WantedDigest| other.algorithm == first.algorithm && other.digest != first.digest;
+        return (!named.any(disagrees)).then_some(first);
+    }
+    match lines().collect::<Vec<_>>().as_slice() {
         [only] if is_own && !only.contains(char::is_whitespace) => WantedDigest::parse(only),
         _ => None,
-    })
+    }
 }
 
 #[cfg(test)]
@@ -92,6 +98,13 @@ mod tests {
         );
         assert_eq!(found(&format!("SHA256 (card.img) = {digest}"), false), Some(digest.clone()));
         assert_eq!(found(&digest, true), Some(digest.clone()));
+        let other = Algorithm::Sha256.of_bytes(b"abd");
+        assert_eq!(
+            found(&format!("{digest}  card.img\n{other}  card.img\n"), false),
+            None,
+            "two that disagree"
+        );
+        assert_eq!(found(&format!("{digest}  card.img\n{digest} *card.img\n"), false), Some(digest.clone()));
         assert_eq!(found(&digest, false), None);
         assert_eq!(found(&format!("{digest}  other.img"), true), None);
         assert_eq!(WantedDigest::parse(&format!("sha256:{digest}")).unwrap().algorithm, Algorithm::Sha256);

@@ -116,7 +116,12 @@ fn each_state_of_a_file() {
     }
     workspace.write(
         "packages/whole.mf",
-        workspace.read("packages/whole.mf") + &workspace.read("packages/damaged.mf"),
+        workspace.read("packages/whole.mf")
+            + workspace
+                .read("packages/damaged.mf")
+                .lines()
+                .find(|line| line.contains("damaged.ovf"))
+                .unwrap(),
     );
     let (_, report) = inspected(&workspace, &["packages/whole.ovf"]);
     assert_eq!(state(&report, "damaged.ovf"), "ok", "named by the manifest alone, and whole");
@@ -375,6 +380,81 @@ fn members_that_lead_out_are_named_and_not_touched() {
         assert!(unsafe_file["why"].as_str().unwrap().contains(why), "{unsafe_file}");
         assert_eq!(workspace.tree(".").len(), before, "nothing was written");
     }
+}
+
+#[test]
+fn what_counts_twice_is_refused() {
+    let workspace = Workspace::demo().with_example_packages();
+    let descriptor = whole_descriptor(&workspace);
+    let manifest = workspace.read("packages/whole.mf").into_bytes();
+    let link = tar::EntryType::Symlink;
+    let usual = [
+        ("whole.ovf", FILE, &descriptor[..]),
+        ("whole.mf", FILE, &manifest[..]),
+        ("disk.img", FILE, &[0; 512]),
+    ];
+    for (more, says) in [
+        (("disk.img", FILE, &b"another"[..]), "the archive holds two files named disk.img"),
+        (("./disk.img", FILE, b"another"), "two files of one name, disk.img and ./disk.img"),
+        (("disk.img", link, b""), "the archive holds two files named disk.img"),
+        (("whole.mf", FILE, b""), "the archive holds two files named whole.mf"),
+        (("other.MF", FILE, b""), "the archive holds several manifests, whole.mf and other.MF"),
+    ] {
+        archive(&workspace.path().join("a.ova"), &[&usual[..], &[more]].concat());
+        let run = workspace.run(&["inspect", "a.ova"]);
+        let said = run.stdout + &run.stderr;
+        assert!(run.code != 0 && said.contains(says), "{says}: {} {said}", run.code);
+        assert!(!said.contains("whole and"), "{said}");
+    }
+    let certificates = [("whole.cert", FILE, &b""[..]), ("other.cert", FILE, b"")];
+    archive(&workspace.path().join("a.ova"), &[&usual[..], &certificates].concat());
+    let run = workspace.run(&["inspect", "a.ova"]);
+    assert!(run.code != 0 && (run.stdout + &run.stderr).contains("several certificates"));
+    // A manifest that names a file twice, with one digest or with two.
+    for second in
+        [String::from_utf8(manifest.clone()).unwrap(), format!("SHA256(disk.img)= {}", "0".repeat(64))]
+    {
+        workspace
+            .write("packages/whole.mf", format!("{}{second}", String::from_utf8(manifest.clone()).unwrap()));
+        let run = workspace.run(&["inspect", "packages/whole.ovf"]);
+        let said = run.stdout + &run.stderr;
+        assert!(run.code != 0 && said.contains("a second time on line"), "{} {said}", run.code);
+    }
+}
+
+#[test]
+#[ignore = "needs openssl, which .ci/run installs"]
+fn a_signature_with_sha_1_is_trusted_by_nobody_and_two_are_none() {
+    let workspace = Workspace::demo();
+    signed(&workspace);
+    let folder = workspace.path().join("packages");
+    let openssl = |arguments: &str| {
+        let run = Command::new("openssl").args(arguments.split(' ')).current_dir(&folder).output().unwrap();
+        assert!(run.status.success(), "{arguments}: {}", String::from_utf8_lossy(&run.stderr));
+        String::from_utf8(run.stdout).unwrap().trim().rsplit("= ").next().unwrap_or_default().to_owned()
+    };
+    let trusted = || {
+        let (code, report) = inspected(&workspace, &["packages/watch.ovf", "--trust", "packages/ca.pem"]);
+        (code, report["signature"]["valid"].clone(), report["signature"]["trusted"].clone())
+    };
+    let good = workspace.read("packages/watch.cert");
+    assert_eq!(trusted(), (0, json!(true), json!(true)));
+    let leaf = workspace.read("packages/leaf.pem");
+    let by_sha1 = openssl("dgst -sha1 -sign leaf.key -hex watch.mf");
+    workspace.write("packages/watch.cert", format!("SHA1(watch.mf)= {by_sha1}\n{leaf}"));
+    assert_eq!(trusted(), (1, json!(true), json!(false)), "signed with SHA-1");
+    workspace.write("packages/watch.cert", format!("SHA1(watch.mf)= {by_sha1}\n{good}"));
+    assert_eq!(trusted(), (1, json!(false), json!(false)), "two signatures, of which one is good");
+    // A certificate that is itself signed with SHA-1.
+    openssl("x509 -req -sha1 -in leaf.csr -CA ca.pem -CAkey ca.key -CAcreateserial -days 20 -out leaf.pem");
+    let digits = openssl("dgst -sha256 -sign leaf.key -hex watch.mf");
+    workspace.write(
+        "packages/watch.cert",
+        format!("SHA256(watch.mf)= {digits}\n{}", workspace.read("packages/leaf.pem")),
+    );
+    assert_eq!(trusted(), (1, json!(true), json!(false)), "a certificate with SHA-1");
+    workspace.write("packages/watch.cert", good);
+    assert_eq!(trusted(), (0, json!(true), json!(true)));
 }
 
 #[test]

@@ -1,5 +1,6 @@
 //! The members of an OVA archive (DSP0243 2.1.1, section 5.4: a ustar archive).
 
+use std::collections::HashMap;
 use std::io::Read;
 
 use crate::beside::{Opened, plain};
@@ -65,6 +66,14 @@ pub(super) fn list(opened: Opened) -> Result<Listing, String> {
             continue;
         }
         if kind.is_pax_global_extensions() {
+            if own_size > RECORD_LIMIT {
+                return Err("it has a record for all its members that is larger than 64 KiB".to_owned());
+            }
+            let mut record = Vec::new();
+            entry.read_to_end(&mut record).map_err(|error| plain(&error))?;
+            if extended(&record) != (None, None) {
+                return Err("it has a record that gives all its members one name or one size".to_owned());
+            }
             continue;
         }
         let name =
@@ -84,10 +93,42 @@ pub(super) fn list(opened: Opened) -> Result<Listing, String> {
             None => listing.members.push(ArchiveMember { name, offset, size }),
         }
     }
+    refuse_ambiguous(&listing)?;
     if listing.members.is_empty() && listing.unsafe_members.is_empty() {
         return Err("it is an archive without a file".to_owned());
     }
     Ok(listing)
+}
+
+/// Refuses an archive in which one name is that of two members, or which holds several manifests or certificates: programs
+/// that unpack it take now the first and now the last, and what was looked at would not be what is used.
+fn refuse_ambiguous(listing: &Listing) -> Result<(), String> {
+    let mut seen: HashMap<String, &str> = HashMap::new();
+    let mut of_kind: HashMap<String, &str> = HashMap::new();
+    let names = listing.members.iter().map(|member| member.name.as_str());
+    for name in names.chain(listing.unsafe_members.iter().map(|(name, _)| name.as_str())) {
+        let same = name.split('/').filter(|part| !matches!(*part, "" | ".")).collect::<Vec<_>>().join("/");
+        let end = same.rsplit_once('.').map(|(_, end)| end.to_ascii_lowercase()).unwrap_or_default();
+        if let Some(other) = seen.insert(same, name) {
+            let both = if other == name {
+                format!("named {name}")
+            } else {
+                format!("of one name, {other} and {name}")
+            };
+            return Err(format!(
+                "the archive holds two files {both}; which of them counts depends on who unpacks it"
+            ));
+        }
+        let what = match end.as_str() {
+            "mf" => "manifests",
+            "cert" => "certificates",
+            _ => continue,
+        };
+        if let Some(other) = of_kind.insert(end, name) {
+            return Err(format!("the archive holds several {what}, {other} and {name}"));
+        }
+    }
+    Ok(())
 }
 
 fn fault_of(error: &std::io::Error, count: usize) -> String {

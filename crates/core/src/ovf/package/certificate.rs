@@ -11,7 +11,7 @@ use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, X509Certificate};
 use x509_parser::public_key::PublicKey;
 
-use super::{Algorithm, Trust};
+use super::{Algorithm, Manifest, Trust};
 
 /// Largest certificate file that is read.
 pub const CERTIFICATE_LIMIT: u64 = 1024 * 1024;
@@ -42,6 +42,7 @@ impl Signature {
         file: &str,
         bytes: &[u8],
         manifest: &[u8],
+        digests: Option<&Manifest>,
         trusted: Option<Trust<'_>>,
     ) -> Result<Self, String> {
         let chain: Vec<Pem> = pems(bytes);
@@ -50,15 +51,31 @@ impl Signature {
         };
         let certificate = certificate_of(leaf).ok_or("its certificate cannot be read")?;
         let validity = certificate.validity();
+        let signed = signature_of(bytes);
+        // Others can be made to fit a digest of this kind.
+        let is_weak = matches!(signed, Ok((Algorithm::Sha1, _)))
+            || digests.is_some_and(|manifest| {
+                manifest.entries.iter().any(|entry| entry.algorithm == Algorithm::Sha1)
+            });
+        let is_valid = signed.and_then(|(algorithm, signature)| {
+            signature_holds(algorithm, &signature, &certificate, manifest)
+        });
         Ok(Self {
             file: file.to_owned(),
             subject: certificate.subject().to_string(),
             issuer: certificate.issuer().to_string(),
             validity: (moment(validity.not_before.timestamp()), moment(validity.not_after.timestamp())),
             fingerprint: Algorithm::Sha256.of_bytes(&leaf.contents),
-            is_valid: signature_holds(bytes, &certificate, manifest),
-            is_trusted: trusted
-                .map(|trusted| trust(&chain, &certificate, &pems(trusted.certificates), trusted.now)),
+            is_valid: is_valid.clone(),
+            is_trusted: trusted.map(|trusted| {
+                is_valid?;
+                if is_weak {
+                    return Err(
+                        "it is made with SHA-1, by which one file can be passed off as another".to_owned()
+                    );
+                }
+                trust(&chain, &certificate, &pems(trusted.certificates), trusted.now)
+            }),
         })
     }
 }
@@ -81,19 +98,32 @@ fn moment(seconds: i64) -> String {
         .map_or_else(|_| "?".to_owned(), |moment| moment.strftime("%Y-%m-%d").to_string())
 }
 
-/// `SHA256(name.mf)= signature in hexadecimal digits`
-fn signature_holds(bytes: &[u8], certificate: &X509Certificate<'_>, manifest: &[u8]) -> Result<(), String> {
+/// `SHA256(name.mf)= signature in hexadecimal digits`, which stands there once.
+fn signature_of(bytes: &[u8]) -> Result<(Algorithm, Vec<u8>), String> {
     let text = String::from_utf8_lossy(bytes);
-    let line = text.lines().find(|line| line.contains(")=") || line.contains(") ="));
+    let mut lines = text.lines().filter(|line| line.contains(")=") || line.contains(") ="));
+    let (line, second) = (lines.next(), lines.next());
+    if second.is_some() {
+        return Err("it holds two signatures; which of them counts depends on who reads it".to_owned());
+    }
     let parts = line.and_then(|line| {
         let (algorithm, rest) = line.split_once('(')?;
         let (_, digits) = rest.rsplit_once('=')?;
         Some((Algorithm::parse(algorithm.trim()), hex::decode(digits.trim()).ok()))
     });
-    let Some((algorithm, Some(signature))) = parts else {
-        return Err("it has no line SHA256(manifest)= with the signature".to_owned());
-    };
-    let algorithm = algorithm.ok_or("the signature is not made with SHA1, SHA256 or SHA512")?;
+    match parts {
+        Some((Some(algorithm), Some(signature))) => Ok((algorithm, signature)),
+        Some((None, Some(_))) => Err("the signature is not made with SHA1, SHA256 or SHA512".to_owned()),
+        _ => Err("it has no line SHA256(manifest)= with the signature".to_owned()),
+    }
+}
+
+fn signature_holds(
+    algorithm: Algorithm,
+    signature: &[u8],
+    certificate: &X509Certificate<'_>,
+    manifest: &[u8],
+) -> Result<(), String> {
     let key = certificate.public_key();
     let scheme: &dyn VerificationAlgorithm = match (key.parsed(), algorithm) {
         (Ok(PublicKey::RSA(_)), Algorithm::Sha1) => &RSA_PKCS1_1024_8192_SHA1_FOR_LEGACY_USE_ONLY,
@@ -104,8 +134,15 @@ fn signature_holds(bytes: &[u8], certificate: &X509Certificate<'_>, manifest: &[
         _ => return Err("the certificate's key is neither RSA nor of an elliptic curve".to_owned()),
     };
     UnparsedPublicKey::new(scheme, &key.subject_public_key.data)
-        .verify(manifest, &signature)
+        .verify(manifest, signature)
         .map_err(|_| "the signature is not one of this manifest by this certificate".to_owned())
+}
+
+/// Whether the signature under a certificate is one of SHA-1 (RFC 8017, appendix A.2.4; RFC 5758, section 3.2).
+fn is_made_with_sha1(certificate: &X509Certificate<'_>) -> bool {
+    const WITH_SHA1: [&str; 2] = ["1.2.840.113549.1.1.5", "1.2.840.10045.4.1"];
+    let algorithm = certificate.signature_algorithm.algorithm.to_id_string();
+    WITH_SHA1.contains(&algorithm.as_str())
 }
 
 /// Follows the certificates of the package up to a trusted one.
@@ -125,6 +162,9 @@ fn trust(chain: &[Pem], leaf: &X509Certificate<'_>, trusted: &[Pem], now: Timest
     }
     let mut current = leaf.clone();
     for _ in 0..=chain.len() {
+        if is_made_with_sha1(&current) {
+            return Err("a certificate on the way to a trusted one is made with SHA-1, by which one can be passed off as another".to_owned());
+        }
         let signs = |candidate: &X509Certificate<'_>| {
             candidate.is_ca()
                 && holds(candidate)

@@ -1,5 +1,6 @@
 //! Manifests: the digest of each file of a package (DSP0243 2.1.1, section 5.1).
 
+use std::collections::HashSet;
 use std::fmt::Write as _;
 
 use super::Algorithm;
@@ -14,6 +15,8 @@ pub struct Manifest {
     pub entries: Vec<ManifestEntry>,
     /// What is wrong with lines that could not be read.
     pub faults: Vec<String>,
+    /// The first file that it names twice, and the number of the second line.
+    pub repeated: Option<(String, usize)>,
 }
 
 /// A line of a manifest.
@@ -31,6 +34,7 @@ impl Manifest {
     /// Reads a manifest; Windows line ends are taken. Never fails: lines that are no digest are among the faults.
     pub fn parse(bytes: &[u8]) -> Self {
         let mut manifest = Self::default();
+        let mut names = HashSet::new();
         let text = String::from_utf8_lossy(bytes);
         let text = text.strip_prefix('\u{feff}').unwrap_or(&text);
         for (index, line) in text.lines().enumerate() {
@@ -39,7 +43,12 @@ impl Manifest {
                 continue;
             }
             match entry(line) {
-                Ok(entry) => manifest.entries.push(entry),
+                Ok(entry) => {
+                    if !names.insert(entry.name.clone()) {
+                        manifest.repeated.get_or_insert_with(|| (entry.name.clone(), index + 1));
+                    }
+                    manifest.entries.push(entry);
+                }
                 // What a hundred lines say need not be said again.
                 Err(_) if manifest.faults.len() >= 100 => {}
                 Err(why) => manifest.faults.push(format!("line {}: {why}", index + 1)),

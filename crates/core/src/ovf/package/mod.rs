@@ -92,6 +92,13 @@ impl Package {
         package.unsafe_files.clone_from(&contents.unsafe_members);
         let manifest = contents.read(&contents.sibling("mf"), manifest::MANIFEST_LIMIT, beside).ok();
         package.manifest = manifest.as_deref().map(Manifest::parse);
+        if let Some((name, line)) = package.manifest.as_ref().and_then(|manifest| manifest.repeated.as_ref())
+        {
+            package.descriptor = Err(PackageFault::Unreadable(format!(
+                "its manifest {} names {name} a second time on line {line}; which digest counts depends on who reads it",
+                contents.sibling("mf")
+            )));
+        }
         if let Ok(descriptor) = &package.descriptor {
             let hrefs = descriptor.files.iter().flat_map(super::FileReference::names);
             package.unsafe_files.extend(
@@ -116,6 +123,7 @@ impl Package {
                 &certificate_name,
                 &bytes,
                 manifest.as_deref().unwrap_or_default(),
+                package.manifest.as_ref(),
                 trust,
             )),
         };
