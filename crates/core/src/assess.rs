@@ -5,6 +5,7 @@ use std::collections::HashSet;
 use jiff::civil::Date;
 
 use crate::beside::Beside;
+use crate::confidential::Redaction;
 use crate::finding::{Finding, Summary};
 use crate::machine::{Answer, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, report};
@@ -71,10 +72,13 @@ pub fn assess_with(
         Ok(text) => text,
         Err(fault) => {
             let offset = fault.readable.len();
+            let length = fault.readable.len();
             let id = sources.add(Source::new(name, fault.readable));
+            sources.mark_read(id, Some(0..length + 1));
             let place = Place { source: id, span: Span::new(offset, offset) };
             let finding =
-                report::syntax(place, fault.message, "save the sheet as UTF-8 text, and name that file");
+                report::syntax(place, fault.message, "save the sheet as UTF-8 text, and name that file")
+                    .quoting_nothing();
             return Assessment { sources, site: Site::default(), findings: vec![finding], is_whole: false };
         }
     };
@@ -84,6 +88,7 @@ pub fn assess_with(
     for place in std::mem::take(&mut sheet.hidden) {
         sources.mark_secret(place);
     }
+    sources.mark_read(id, sheet.unread.take());
     let is_whole = sheet.is_whole;
     let waivers = std::mem::take(&mut sheet.waivers);
     let (site, more) = resolve(sheet, name, beside, secrets);
@@ -96,6 +101,10 @@ pub fn assess_with(
     let mut findings = judge.into_findings();
     if !is_whole {
         findings.retain(|finding| !finding.rule.about_absence);
+    }
+    let redaction = Redaction::new(&sources);
+    for finding in &mut findings {
+        redaction.apply(finding);
     }
     mark_those_in_labs(&site, &mut findings);
     rules::apply_waivers(&waivers, today, &mut findings);

@@ -43,6 +43,8 @@ pub struct Finding {
     pub fix: String,
     /// The value to put in place of the one that was found, where only one can be meant.
     pub certain: Option<String>,
+    /// Whether its sentences have nothing of the text in them.
+    pub(crate) quotes_nothing: bool,
     /// Severity and nature where they are not its rule's, because of who is concerned.
     pub weight: Option<(Severity, Nature)>,
     /// Whether the machine, or the sheet as a whole, is for a lab.
@@ -67,6 +69,7 @@ impl Finding {
             message: message.into(),
             fix: fix.into(),
             certain: None,
+            quotes_nothing: false,
             weight: None,
             is_in_lab: false,
             waived_because: None,
@@ -87,6 +90,13 @@ impl Finding {
     #[must_use]
     pub fn with_certain(mut self, value: impl Into<String>) -> Self {
         self.certain = Some(value.into());
+        self
+    }
+
+    /// The same finding, whose sentences have nothing of the text in them.
+    #[must_use]
+    pub(crate) fn quoting_nothing(mut self) -> Self {
+        self.quotes_nothing = true;
         self
     }
 

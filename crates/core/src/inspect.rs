@@ -5,10 +5,11 @@ use std::collections::HashSet;
 use regex::Regex;
 use serde::Serialize;
 
+use crate::confidential::{Redaction, hidden_in_unparsed_netplan};
 use crate::finding::Finding;
 use crate::machine::Site;
 use crate::net::Family;
-use crate::netplan::{Beside, ReadHost, read};
+use crate::netplan::{self, Beside, ReadHost, read};
 use crate::review::{ReviewedLink, Stated, review};
 use crate::rules::{self, Judge};
 use crate::source::{Source, Sources};
@@ -31,6 +32,13 @@ pub struct NetplanInspection {
 pub fn inspect_netplan(name: &str, files: Vec<Source>) -> NetplanInspection {
     let mut sources = Sources::default();
     let ids: Vec<_> = files.into_iter().map(|file| sources.add(file)).collect();
+    for id in &ids {
+        let source = sources.get(*id);
+        if !netplan::is_readable(*id, source) {
+            let unread = hidden_in_unparsed_netplan(source.text());
+            sources.mark_read(*id, Some(unread));
+        }
+    }
     let ReadHost { site, beside, findings } = read(name, &sources, &ids);
     let mut judge = Judge::new(&site, &sources, findings);
     rules::run_on_netplan(&mut judge);
@@ -45,6 +53,10 @@ pub fn inspect_netplan(name: &str, files: Vec<Source>) -> NetplanInspection {
         rules::in_terms_of_netplan(finding, networks.as_ref());
         // There is one host, and its files are named.
         finding.machine = None;
+    }
+    let redaction = Redaction::new(&sources);
+    for finding in &mut findings {
+        redaction.apply(finding);
     }
     findings.sort_by_key(|finding| finding.place);
     NetplanInspection { sources, site, beside, findings }

@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use jiff::civil::Date;
 use serde::Serialize;
 
+use crate::confidential::{HIDDEN, is_path, is_variable};
 use crate::machine::{SecretSource, Site};
 use crate::secret::store::{EntryId, Store};
 
@@ -151,6 +152,9 @@ impl Inventory {
 /// Which variable or file a value comes from, where it is one.
 fn place_of(source: Option<&SecretSource>) -> Option<String> {
     match source? {
+        // What is no name of a variable or a file may be the secret itself.
+        SecretSource::Variable(place) if !is_variable(&place.value) => Some(HIDDEN.to_owned()),
+        SecretSource::File(place) if !is_path(&place.value) => Some(HIDDEN.to_owned()),
         SecretSource::Variable(place) | SecretSource::File(place) => Some(place.value.clone()),
         SecretSource::Store | SecretSource::Prompt | SecretSource::Sheet => None,
     }

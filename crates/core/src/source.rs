@@ -3,7 +3,7 @@
 use std::ops::Range;
 use std::path::Path;
 
-use crate::confidential::confidential_parts;
+use crate::confidential::{confidential_parts, is_secret};
 
 /// A part of a text, in bytes from its start. Always lies on character boundaries of that text.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -97,6 +97,10 @@ pub struct Source {
     text: String,
     line_starts: Vec<u32>,
     secrets: Vec<Span>,
+    /// Whether the secrets in it were told apart by its form, so that its lines tell nothing more.
+    is_read: bool,
+    /// The part that could not be read, and of which nothing is shown.
+    unread: Option<Span>,
     /// Whether it is known to hold no secret, whatever its keys are called.
     is_open: bool,
 }
@@ -109,7 +113,15 @@ impl Source {
             .chain(text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n').map(|(at, _)| at + 1))
             .map(|offset| u32::try_from(offset).unwrap_or(u32::MAX))
             .collect();
-        Self { name: name.into(), text, line_starts, secrets: Vec::new(), is_open: false }
+        Self {
+            name: name.into(),
+            text,
+            line_starts,
+            secrets: Vec::new(),
+            is_read: false,
+            unread: None,
+            is_open: false,
+        }
     }
 
     /// The same text, known to hold no secret: `PasswordAuthentication yes` is none.
@@ -154,21 +166,85 @@ impl Source {
     }
 
     /// The parts of the line that holds a byte offset that must not be shown, in bytes from the line's start: what was
-    /// marked as a secret, and what looks like one.
+    /// marked as a secret, what looks like one, and remarks that may hold one.
     pub fn confidential_parts(&self, offset: usize) -> Vec<Range<usize>> {
         let (start, line) = self.line_at(offset);
-        let mut parts = if self.is_open { Vec::new() } else { confidential_parts(line) };
+        let mut parts = if self.is_open || self.is_read { Vec::new() } else { confidential_parts(line) };
         let of_line = Span::new(start, start + line.len());
-        for secret in self.secrets.iter().filter(|secret| secret.meets(of_line)) {
+        for secret in self.secrets.iter().chain(&self.unread).filter(|secret| secret.meets(of_line)) {
             let from = secret.start().saturating_sub(start).min(line.len());
             parts.push(from..secret.end().saturating_sub(start).min(line.len()).max(from));
         }
+        if !(self.is_open || self.is_read) && self.is_below_a_secret(start, line) {
+            parts.push(0..line.len());
+        }
+        if let Some(remark) = remark(line).filter(|_| !self.is_open) {
+            let speaks = line.get(remark.clone()).is_some_and(|text| {
+                text.split(|c: char| !(c.is_alphanumeric() || "_-.".contains(c))).any(is_secret)
+            });
+            if speaks || parts.iter().any(|part| !part.is_empty()) {
+                parts.push(remark);
+            }
+        }
         parts
+    }
+
+    /// Whether a line is the value, or a part of it, of a confidential key that stands above it and is less indented.
+    fn is_below_a_secret(&self, start: usize, line: &str) -> bool {
+        const LINE_LIMIT: usize = 64;
+        let indent = |line: &str| line.len() - line.trim_start().len();
+        let mut own = indent(line);
+        let above = self.text.get(..start).unwrap_or_default();
+        for above in above.lines().rev().filter(|line| !line.trim().is_empty()).take(LINE_LIMIT) {
+            if own == 0 {
+                return false;
+            }
+            if indent(above) < own {
+                own = indent(above);
+                let key = above.split(':').next().unwrap_or_default();
+                let holds_value = above.trim_end().ends_with([':', '|', '>', '-']);
+                if holds_value && is_secret(key.trim_start_matches(['-', ' '])) {
+                    return true;
+                }
+            }
+        }
+        false
+    }
+
+    /// Whether an offset lies in the part that could not be read.
+    pub(crate) fn is_unread(&self, offset: usize) -> bool {
+        self.unread.is_some_and(|part| part.range().contains(&offset))
+    }
+
+    /// The texts that must not be shown, without the quotes around them.
+    pub(crate) fn secret_texts(&self) -> impl Iterator<Item = &str> {
+        self.secrets.iter().filter_map(|span| self.text.get(span.range())).map(unquoted)
     }
 
     fn line_index(&self, offset: usize) -> usize {
         self.line_starts.partition_point(|start| *start as usize <= offset).saturating_sub(1)
     }
+}
+
+/// A text without the quotes of TOML around it.
+pub(crate) fn unquoted(text: &str) -> &str {
+    text.trim_matches(['"', '\'']).trim_matches('\n')
+}
+
+/// The remark at the end of a line of TOML.
+fn remark(line: &str) -> Option<Range<usize>> {
+    let mut quote = None;
+    let mut is_escaped = false;
+    for (at, character) in line.char_indices() {
+        match (quote, character) {
+            (None, '#') => return Some(at..line.len()),
+            (None, '"' | '\'') => quote = Some(character),
+            (Some(open), _) if open == character && !is_escaped => quote = None,
+            _ => {}
+        }
+        is_escaped = quote == Some('"') && character == '\\' && !is_escaped;
+    }
+    None
 }
 
 /// Every text that was read for one sheet, in the order of reading.
@@ -204,6 +280,19 @@ impl Sources {
     /// The text with this id. Ids come from [`Sources::add`] on the same value only.
     pub fn get(&self, id: SourceId) -> &Source {
         &self.sources[usize::from(id.0)]
+    }
+
+    /// Says that the secrets of a text were told apart by its form, or what of it could not be read.
+    pub(crate) fn mark_read(&mut self, id: SourceId, unread: Option<Range<usize>>) {
+        if let Some(source) = self.sources.get_mut(usize::from(id.0)) {
+            source.is_read = unread.is_none();
+            source.unread = unread.map(Span::from);
+        }
+    }
+
+    /// Every text.
+    pub(crate) fn all(&self) -> &[Source] {
+        &self.sources
     }
 
     /// Marks a place as one that holds a secret, which nothing may show.

@@ -10,7 +10,7 @@ use super::{
     SettingsEntry, Sheet, SshEntry, TakeEntry,
 };
 use crate::beside::{Beside, ReadFault};
-use crate::confidential::is_secret;
+use crate::confidential::{hidden_in_unparsed_rows, is_secret};
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::rules::report;
@@ -189,10 +189,14 @@ impl Expander<'_> {
         let id = self.sources.add(Source::new(self.sources.beside_first(name), text));
         match Rows::parse(id, self.sources.get(id)) {
             Err(faults) => {
+                // They name fields of the header, and nothing of a row.
                 let findings = faults.into_iter().map(|fault| {
                     report::rows_malformed(machine.clone(), fault.place, fault.message, fault.fix)
+                        .quoting_nothing()
                 });
                 self.findings.extend(findings);
+                let unread = hidden_in_unparsed_rows(self.sources.get(id).text());
+                self.sources.mark_read(id, Some(unread));
                 None
             }
             Ok(rows) if rows.rows.is_empty() => {

@@ -50,6 +50,8 @@ pub struct Sheet {
     pub machines: Vec<MachineEntry>,
     /// Where values stand that must not be shown.
     pub hidden: Vec<Place>,
+    /// The part of the text of which nothing is shown, since it could not be parsed.
+    pub unread: Option<std::ops::Range<usize>>,
     /// Whether the sheet could be read in full: its TOML is right, and so are the names of its tables. If not, what
     /// seems to be missing may only be unread.
     pub is_whole: bool,

@@ -15,6 +15,7 @@ use super::{
     SettingsEntry, Sheet, SshEntry, SubnetEntry, TableSpec, TakeEntry, TimeKeyEntry, VirtualAddressEntry,
     WaiverEntry, WifiEntry, label_of, syntax,
 };
+use crate::confidential::{hidden_in_sheet, hidden_in_unparsed};
 use crate::finding::Finding;
 use crate::given::Given;
 use crate::rules::report;
@@ -25,13 +26,17 @@ use crate::source::{Place, Source, SourceId, Span, Written};
 pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
     let text = source.text();
     let (table, errors) = DeTable::parse_recoverable(text);
-    let syntax::Broken { findings, spans } = syntax::explain(id, source, &errors);
+    let unread = (!errors.is_empty()).then(|| hidden_in_unparsed(text));
+    let syntax::Broken { findings, spans } = syntax::explain(id, source, &errors, unread.as_ref());
     let mut reader =
         Reader { source: id, findings, broken: &spans, misplaced: Vec::new(), hidden: Vec::new() };
     let top = Place { source: id, span: Span::new(0, 0) };
     let mut sheet = read_root(&mut reader, table.get_ref(), top, text);
     sheet.is_whole &= spans.is_empty();
     sheet.hidden = std::mem::take(&mut reader.hidden);
+    let place = |span: std::ops::Range<usize>| Place { source: id, span: span.into() };
+    sheet.hidden.extend(hidden_in_sheet(table.get_ref()).into_iter().map(place));
+    sheet.unread = unread;
     name_machines(&mut reader.findings, &sheet, text);
     (sheet, reader.findings)
 }

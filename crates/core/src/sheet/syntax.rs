@@ -20,7 +20,12 @@ pub(super) struct Broken {
 
 /// Explains the errors of the TOML parser, one a line of the sheet: further errors of a line follow from its first, and
 /// all errors behind a bracket that is never closed follow from that.
-pub(super) fn explain(id: SourceId, source: &Source, errors: &[Error]) -> Broken {
+pub(super) fn explain(
+    id: SourceId,
+    source: &Source,
+    errors: &[Error],
+    unread: Option<&Range<usize>>,
+) -> Broken {
     let text = source.text();
     let mut broken = Broken { findings: Vec::new(), spans: Vec::new() };
     if errors.is_empty() {
@@ -41,7 +46,8 @@ pub(super) fn explain(id: SourceId, source: &Source, errors: &[Error]) -> Broken
         if span.start > readable || last_line.as_ref() == Some(&line) || follows {
             continue;
         }
-        let slip = Slip { text, message: error.message(), span, line: line.clone() };
+        let hidden = unread.cloned().unwrap_or(text.len()..text.len());
+        let slip = Slip { text, message: error.message(), span, line: line.clone(), hidden };
         let (part, message, fix) = slip.explain();
         let place = Place { source: id, span: part.into() };
         broken.spans.push(place.span);
@@ -51,18 +57,22 @@ pub(super) fn explain(id: SourceId, source: &Source, errors: &[Error]) -> Broken
             broken.spans.push(region);
             headless = Some(region);
         }
-        broken.findings.push(report::syntax(place, message, fix));
+        // In the part that is not shown nothing is quoted either.
+        broken.findings.push(report::syntax(place, message, fix).quoting_nothing());
         last_line = Some(line);
     }
     for Unclosed { opener, closer } in unclosed {
         let bracket = text.get(opener.clone()).unwrap_or_default();
         let place = Place { source: id, span: opener.clone().into() };
         broken.spans.push(Span::new(opener.start, text.len()));
-        broken.findings.push(report::syntax(
-            place,
-            format!("The {bracket} that opens here is not closed, so that nothing below it can be read."),
-            format!("close it with {closer}, and check again"),
-        ));
+        broken.findings.push(
+            report::syntax(
+                place,
+                format!("The {bracket} that opens here is not closed, so that nothing below it can be read."),
+                format!("close it with {closer}, and check again"),
+            )
+            .quoting_nothing(),
+        );
     }
     broken.spans = merged(broken.spans);
     broken
@@ -100,6 +110,8 @@ struct Slip<'a> {
     message: &'a str,
     span: Range<usize>,
     line: Range<usize>,
+    /// What is never quoted.
+    hidden: Range<usize>,
 }
 
 /// The part of the text to mark, what is wrong with it, and the fix.
@@ -107,6 +119,48 @@ type Explained = (Range<usize>, String, String);
 
 impl Slip<'_> {
     fn explain(&self) -> Explained {
+        let (part, message, fix) = self.explain_openly();
+        if self.line.end < self.hidden.start {
+            return (part, message, fix);
+        }
+        // What the parser says may quote the line too.
+        self.explain_closely(part)
+    }
+
+    /// The same of a line of which nothing may be quoted.
+    fn explain_closely(&self, part: Range<usize>) -> Explained {
+        let empty = Slip {
+            text: self.text,
+            message: self.message,
+            hidden: 0..0,
+            line: self.line.clone(),
+            span: self.span.clone(),
+        };
+        let quoteless = [
+            Self::missing_value,
+            Self::wrong_escape,
+            Self::unclosed_text,
+            Self::after_the_value,
+            Self::missing_comma,
+            Self::unclosed_header,
+        ];
+        if let Some((_, message, fix)) = quoteless.iter().find_map(|way| way(&empty)) {
+            return (part, message, fix);
+        }
+        let message = if self.says("duplicate key") {
+            "The key of this line stands twice in its table."
+        } else if colon_setting(self.slice(self.whole_line())).is_some() {
+            "A key and its value have a colon between them, and TOML wants an equals sign."
+        } else if self.bare_value().is_some() {
+            "The value on this line stands without quotes, or in quotes that only a person takes for quotes."
+        } else {
+            "This line is no setting: a key, an equals sign and a value."
+        };
+        let fix = "write key = \"value\"; the line is not shown, since a secret may stand in it or above it";
+        (part, message.to_owned(), fix.to_owned())
+    }
+
+    fn explain_openly(&self) -> Explained {
         let ways = [
             Self::duplicate_key,
             Self::unclosed_header,

@@ -50,6 +50,11 @@ pub fn in_order(mut names: Vec<String>) -> Vec<String> {
     names
 }
 
+/// Whether a text can be parsed as YAML.
+pub(crate) fn is_readable(id: SourceId, source: &Source) -> bool {
+    yaml::parse(id, source).is_ok()
+}
+
 /// A text as a source, unless it is none.
 pub fn source(name: &str, bytes: Vec<u8>) -> Result<Source, String> {
     String::from_utf8(bytes)

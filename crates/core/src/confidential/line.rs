@@ -1,13 +1,8 @@
-//! Secrets that somebody wrote where they do not belong, and that no message may repeat.
+//! What must not be shown of one line of a text whose form is not known.
 
 use std::ops::Range;
 
-/// Parts of keys whose values are taken for secrets.
-const SECRET_WORDS: [&str; 8] =
-    ["passw", "passphrase", "secret", "token", "psk", "credential", "private", "pin"];
-
-/// Keys that hold such a word and name a secret without holding it.
-const NAMES: [&str; 5] = ["from_secret", "take", "password_login", "password_cost", "refused_passwords"];
+use super::is_secret;
 
 /// The parts of a line of a sheet that must not be shown: values of keys whose name speaks of a secret, and private keys.
 pub(crate) fn confidential_parts(line: &str) -> Vec<Range<usize>> {
@@ -45,30 +40,10 @@ fn parts_of_table(line: &str, from: usize) -> Vec<Range<usize>> {
     let names_one = |equals: usize| {
         let before = table.get(..equals).unwrap_or_default();
         let key = before.rsplit([',', '{']).next().unwrap_or_default().trim();
-        NAMES.contains(&key)
+        matches!(key, "from_secret" | "take")
     };
     let equals = table.match_indices('=').map(|(at, _)| at).filter(|at| !names_one(*at));
     equals.filter_map(|at| value_after(line, from + at + 1)).collect()
-}
-
-/// Whether a key speaks of a secret, and is none that only names one.
-pub(crate) fn is_secret(key: &str) -> bool {
-    let key = key.trim().trim_matches(['"', '\'']).to_ascii_lowercase();
-    let has_word = |word: &str| match word {
-        // Short enough to stand inside other words.
-        "pin" => key.split(|c: char| !c.is_ascii_alphanumeric()).any(|part| part == "pin"),
-        word => key.contains(word),
-    };
-    let is_mistyped = || {
-        let parts = key.split(|c: char| !c.is_ascii_alphanumeric());
-        parts.into_iter().any(|part| {
-            ["password", "passphrase", "credential"].iter().any(|word| strsim::osa_distance(part, word) <= 2)
-                || strsim::osa_distance(part, "secret") == 1
-        })
-    };
-    // `value` is what people write into a table of a secret, where it does not belong.
-    (key == "value" || SECRET_WORDS.iter().any(|word| has_word(word)) || is_mistyped())
-        && !NAMES.contains(&key.as_str())
 }
 
 /// The value that begins behind an equals sign.

@@ -1,0 +1,193 @@
+//! What must not be shown of a sheet that could be parsed: by what each value stands under, however it is laid out.
+
+use std::collections::HashSet;
+use std::ops::Range;
+
+use toml::de::{DeTable, DeValue};
+
+use super::is_secret;
+
+/// What the values of a table are.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Under {
+    /// Settings.
+    Open,
+    /// Tables of secrets, by their names.
+    Secrets,
+    /// A secret's own table, which says where its value comes from.
+    OneSecret,
+    /// Something confidential.
+    Confidential,
+}
+
+/// Words of the tables of secrets, which hold no value.
+const PLACES: [&str; 5] = ["encrypted", "store", "env", "file", "prompt"];
+const OWNERS: [&str; 3] = ["site", "cluster", "machine"];
+/// Keys of the tables of secrets whose values are numbers and names of layouts.
+const LIMITS: [&str; 3] = ["min_length", "max_length", "typed_on"];
+
+struct Known<'a> {
+    secrets: HashSet<&'a str>,
+    time_keys: HashSet<&'a str>,
+}
+
+/// The parts of a sheet's text that must not be shown.
+pub(crate) fn hidden_in_sheet(table: &DeTable<'_>) -> Vec<Range<usize>> {
+    let names = |key: &str| -> HashSet<&str> {
+        let tables = table.iter().filter(|(name, _)| name.get_ref() == key);
+        let inner = tables.filter_map(|(_, value)| match value.get_ref() {
+            DeValue::Table(inner) => Some(inner),
+            _ => None,
+        });
+        let is_table = |value: &DeValue<'_>| matches!(value, DeValue::Table(_));
+        inner
+            .flat_map(|inner| inner.iter())
+            .filter(|(_, value)| is_table(value.get_ref()))
+            .map(|(name, _)| name.get_ref().as_ref())
+            .collect()
+    };
+    let known = Known { secrets: names("secret"), time_keys: names("time_key") };
+    let mut hidden = Vec::new();
+    for (key, value) in table.iter() {
+        let under =
+            if key.get_ref() == "secret" { Under::Secrets } else { of_key(key.get_ref(), Under::Open) };
+        walk(value.get_ref(), value.span(), key.get_ref(), under, &known, &mut hidden);
+    }
+    hidden
+}
+
+fn of_key(key: &str, under: Under) -> Under {
+    if under == Under::Open && is_secret(key) { Under::Confidential } else { under }
+}
+
+fn walk(
+    value: &DeValue<'_>,
+    span: Range<usize>,
+    key: &str,
+    under: Under,
+    known: &Known<'_>,
+    hidden: &mut Vec<Range<usize>>,
+) {
+    match value {
+        DeValue::Table(table) => {
+            for (inner, value) in table.iter() {
+                let name = inner.get_ref().as_ref();
+                // A table that stands for a secret may have it as a key.
+                if under == Under::Confidential
+                    && !matches!(
+                        name,
+                        "from_secret" | "take" | "value" | "of" | "join" | "nth" | "link" | "toward"
+                    )
+                {
+                    hidden.push(inner.span());
+                }
+                let below = match under {
+                    Under::Secrets => Under::OneSecret,
+                    other => of_key(name, other),
+                };
+                walk(value.get_ref(), value.span(), name, below, known, hidden);
+            }
+        }
+        DeValue::Array(items) => {
+            for item in items.iter() {
+                walk(item.get_ref(), item.span(), key, under, known, hidden);
+            }
+        }
+        DeValue::Boolean(_) => {}
+        DeValue::String(text) => {
+            if !is_shown(text, key, under, known) {
+                hidden.push(span);
+            }
+        }
+        DeValue::Integer(_) | DeValue::Float(_) | DeValue::Datetime(_) => {
+            let is_limit = under == Under::OneSecret && LIMITS.contains(&key);
+            if !(under == Under::Open || is_limit) {
+                hidden.push(span);
+            }
+        }
+    }
+}
+
+fn is_shown(text: &str, key: &str, under: Under, known: &Known<'_>) -> bool {
+    if text.contains("PRIVATE KEY") {
+        return false;
+    }
+    match (key, under) {
+        // A name that no secret has may be the secret itself.
+        ("from_secret", _) => text == "none" || known.secrets.contains(text),
+        ("key", Under::Confidential) if known.time_keys.contains(text) => true,
+        (_, Under::Open) => true,
+        ("from", Under::OneSecret) => PLACES.contains(&text),
+        ("per", Under::OneSecret) => OWNERS.contains(&text),
+        ("typed_on", Under::OneSecret) => text.len() == 2,
+        ("variable", Under::OneSecret) => is_variable(text),
+        ("path", Under::OneSecret) => is_path(text),
+        ("take", Under::Confidential) => true,
+        (_, Under::Confidential) => text == "none",
+        _ => false,
+    }
+}
+
+/// Whether a text is spelled as the name of a variable usually is.
+pub(crate) fn is_variable(text: &str) -> bool {
+    text.starts_with(|c: char| c.is_ascii_uppercase())
+        && text.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_')
+}
+
+/// Whether a text ends as the name of a file does.
+pub(crate) fn is_path(text: &str) -> bool {
+    text.rsplit_once('.').is_some_and(|(name, end)| {
+        !name.is_empty() && (2..=8).contains(&end.len()) && end.chars().all(|c| c.is_ascii_lowercase())
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn hidden(text: &str) -> Vec<&str> {
+        let table = DeTable::parse(text).unwrap();
+        let mut parts: Vec<Range<usize>> = hidden_in_sheet(table.get_ref());
+        parts.sort_by_key(|part| part.start);
+        parts.into_iter().map(|part| &text[part]).collect()
+    }
+
+    #[test]
+    fn what_stands_under_a_confidential_key_is_hidden_however_it_is_laid_out() {
+        assert_eq!(hidden("password = \"tide-table-9\""), ["\"tide-table-9\""]);
+        assert_eq!(hidden("password = [\n  \"tide-table-9\",\n]"), ["\"tide-table-9\""]);
+        assert_eq!(hidden("password = { keeper-login = \"tide\" }"), ["keeper-login", "\"tide\""]);
+        assert_eq!(hidden("[account.keeper.password]\nx = '''\ntide\n'''"), ["x", "'''\ntide\n'''"]);
+        assert_eq!(hidden("[account.keeper]\npassword.tide = true"), ["tide"]);
+        assert_eq!(hidden("pin = 1234\nauth = false"), ["1234"]);
+        assert_eq!(hidden("password = { from_secret = \"tide-table-9\" }"), ["\"tide-table-9\""]);
+        assert_eq!(hidden("[secret]\nkeeper-login = \"tide\""), ["\"tide\""]);
+        assert_eq!(
+            hidden("[secret.a]\nfrom = \"tide\"\nvariable = \"tide\"\npath = \"tide\"\nper = \"tide\""),
+            ["\"tide\""; 4]
+        );
+    }
+
+    #[test]
+    fn what_only_names_a_secret_is_shown() {
+        for text in [
+            "password = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"env\"\nvariable = \"KEEPER_LOGIN\"\nper = \"machine\"\ntyped_on = [\"it\"]\nmin_length = 14",
+            "[secret.radio]\nfrom = \"file\"\npath = \"quay-wifi.secret\"",
+            "ntp = [{ server = \"10.64.10.121\", key = \"harbor\" }]\n[time_key.harbor]\nnumber = 10",
+            "passphrase = \"none\"\nssh_keys = [\"keys/keeper.pub\"]\nssh = { password_login = false, host_key = true }",
+            "\"admin.password\" = { take = \"password\", of = \"x\" }"
+                .split(", of")
+                .next()
+                .unwrap()
+                .to_owned()
+                .leak(),
+        ] {
+            let text = if text.ends_with('}') || text.contains('\n') {
+                text.to_owned()
+            } else {
+                format!("{text} }}")
+            };
+            assert_eq!(hidden(&text), [""; 0], "{text}");
+        }
+    }
+}
