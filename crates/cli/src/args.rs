@@ -95,6 +95,10 @@ pub(crate) struct UnlockArguments {
     /// An open file with that passphrase, by its number
     #[arg(long, value_name = "NUMBER")]
     pub(crate) passphrase_fd: Option<u32>,
+
+    /// The store's identity, for computers that are new each time and remember none; `secret check` tells it
+    #[arg(long, value_name = "ID")]
+    pub(crate) store_identity: Option<String>,
 }
 
 #[derive(Debug, Args)]
@@ -179,6 +183,10 @@ pub(crate) struct SecretListArguments {
 pub(crate) struct SecretCheckArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
+
+    /// Take the store that is there for the right one, though this computer knows another or a later one
+    #[arg(long, conflicts_with = "store_identity")]
+    pub(crate) accept_store: bool,
 
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,

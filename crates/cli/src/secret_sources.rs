@@ -10,7 +10,8 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 
 use impostazione_core::beside::plain;
 use impostazione_core::secret::store::{
-    Opener, PrivateKey, Seal, SealedStore, Store, StoreFault, StoreFile, is_locked, private_keys, store_path,
+    Opener, PrivateKey, Seal, SealedStore, Store, StoreFault, StoreFile, StoreFingerprint, StoreLock,
+    StoreMemory, is_locked, private_keys, store_path,
 };
 use impostazione_core::secret::{Hidden, SecretSources};
 
@@ -27,6 +28,8 @@ const TRIES: usize = 3;
 pub(crate) struct RunSources {
     file: PathBuf,
     unlock: UnlockArguments,
+    /// Whether a person has said that the store is the right one.
+    is_accepted: bool,
     opened: OnceLock<Result<OpenStore, StoreFault>>,
     /// What was typed, by the secret: a sheet may be judged several times in a run.
     typed: Mutex<HashMap<String, Hidden>>,
@@ -45,9 +48,21 @@ impl RunSources {
         Self {
             file: store_path(sheet),
             unlock: unlock.clone(),
+            is_accepted: false,
             opened: OnceLock::new(),
             typed: Mutex::default(),
         }
+    }
+
+    /// The same, taking the store for the right one, whatever is remembered.
+    pub(crate) fn accepting(mut self) -> Self {
+        self.is_accepted = true;
+        self
+    }
+
+    /// Keeps others from changing the store meanwhile.
+    pub(crate) fn lock(&self) -> Result<StoreLock, StoreFault> {
+        StoreLock::wait(&self.file)
     }
 
     /// The store's file.
@@ -76,7 +91,23 @@ impl RunSources {
         } else {
             sealed.open(&Opener::Keys(self.keys()?))?
         };
+        self.refuse_another(&store)?;
         Ok(OpenStore { store, seal, file })
+    }
+
+    /// Refuses a store that is not the one that this computer knows, or that was named.
+    fn refuse_another(&self, store: &Store) -> Result<(), StoreFault> {
+        let name = self.file.display().to_string();
+        if let Some(identity) = &self.unlock.store_identity {
+            let is_named = StoreFingerprint::parse(identity) == Some(store.identity.fingerprint());
+            return if is_named { Ok(()) } else { Err(StoreFault::NotAsNamed(name)) };
+        }
+        let memory = memory_of(&self.file)?;
+        let is_new = if self.is_accepted { true } else { memory.check(&name, store)? };
+        if is_new {
+            remember(&memory, store);
+        }
+        Ok(())
     }
 
     fn by_passphrase(&self, sealed: &SealedStore) -> Result<(Store, Seal), StoreFault> {
@@ -136,6 +167,31 @@ impl RunSources {
             }
         }
         Ok(keys)
+    }
+}
+
+/// Where a store is remembered: in the folder of the user's state (XDG Base Directory Specification).
+fn memory_of(store: &Path) -> Result<StoreMemory, StoreFault> {
+    let given = |name: &str| std::env::var_os(name).map(PathBuf::from).filter(|path| path.is_absolute());
+    let state = given("XDG_STATE_HOME").or_else(|| Some(given("HOME")?.join(".local/state")));
+    state.map(|state| StoreMemory::of(store, &state)).ok_or_else(|| {
+        StoreFault::Opener(
+            "neither XDG_STATE_HOME nor HOME says where this computer remembers stores; name the store's identity with --store-identity"
+                .to_owned(),
+        )
+    })
+}
+
+fn remember(memory: &StoreMemory, store: &Store) {
+    if let Err(error) = memory.remember(store) {
+        crate::terminal::complain(&memory.cannot(&error));
+    }
+}
+
+/// Remembers a store that this command has written.
+pub(crate) fn remember_written(store: &Path, content: &Store) {
+    if let Ok(memory) = memory_of(store) {
+        remember(&memory, content);
     }
 }
 

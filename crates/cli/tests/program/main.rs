@@ -42,6 +42,7 @@ mod schema;
 mod secret_judges;
 mod secret_sources;
 mod secret_store;
+mod store_identity;
 mod subnet;
 mod support;
 mod systemd_links;

@@ -15,6 +15,8 @@ pub(crate) const KEY: &str = "harbor.key";
 /// A folder of its own for one test, with the keys and packages of the sample site in it.
 pub(crate) struct Workspace {
     folder: TempDir,
+    /// What the user's computer remembers.
+    state: TempDir,
 }
 
 /// What a run of the program gave back.
@@ -47,7 +49,7 @@ impl Workspace {
     }
 
     fn of_demo_files() -> Self {
-        let workspace = Self { folder: tempfile::tempdir().unwrap() };
+        let workspace = Self { folder: tempfile::tempdir().unwrap(), state: tempfile::tempdir().unwrap() };
         copy_folder(&demo_folder(), workspace.path());
         let packages = workspace.path().join("packages");
         for (descriptor, as_archive) in [("logbook.ovf", true), ("signals.ovf", true), ("watch.ovf", false)] {
@@ -74,6 +76,11 @@ impl Workspace {
         self.folder.path()
     }
 
+    /// Where the user's computer remembers stores.
+    pub(crate) fn state(&self) -> &Path {
+        self.state.path()
+    }
+
     /// Writes a file; one of a secret, by its name, is for its owner alone.
     pub(crate) fn write(&self, name: &str, content: impl AsRef<[u8]>) {
         let path = self.path().join(name);
@@ -97,6 +104,7 @@ impl Workspace {
     pub(crate) fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(cargo_bin("impostazione"));
         command.args(arguments).current_dir(self.path()).env("LC_ALL", "C.UTF-8").env_remove("NO_COLOR");
+        command.env("XDG_STATE_HOME", self.state.path());
         if self.exists(KEY) {
             command.env("IMPOSTAZIONE_KEY", KEY);
         } else {

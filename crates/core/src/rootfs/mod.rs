@@ -8,6 +8,7 @@ mod folder;
 mod image;
 mod journal;
 mod loop_device;
+mod mbr;
 mod mounts;
 mod partitions;
 mod path;

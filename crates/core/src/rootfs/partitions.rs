@@ -4,10 +4,11 @@ use std::fmt;
 use std::fs::File;
 use std::io::{self, Read as _, Seek as _, SeekFrom};
 
+use super::mbr;
 use crate::size::ByteSize;
 
 /// Bytes of a sector in a partition table, but for disks of larger ones, which say so.
-const SECTOR: u64 = 512;
+pub(super) const SECTOR: u64 = 512;
 /// Most entries of a GPT that are read. The specification wants room for 128 and sets no end, and a table may claim any number.
 const ENTRY_LIMIT: u32 = 1024;
 
@@ -75,13 +76,8 @@ pub(super) fn partitions(file: &mut File, length: u64) -> io::Result<Vec<Partiti
         }
         return Ok(found);
     }
-    file.seek(SeekFrom::Start(0))?;
-    if let Ok(table) = mbrman::MBR::read_from(file, u32::try_from(SECTOR).unwrap_or(512)) {
-        for (number, partition) in table.iter().filter(|(_, partition)| partition.is_used()) {
-            let number = u32::try_from(number).unwrap_or(0);
-            let (start, sectors) = (u64::from(partition.starting_lba), u64::from(partition.sectors));
-            add(file, number, start * SECTOR, sectors * SECTOR)?;
-        }
+    for mbr::Entry { number, start, sectors } in mbr::entries(file, length)? {
+        add(file, number, start.saturating_mul(SECTOR), sectors.saturating_mul(SECTOR))?;
     }
     Ok(found)
 }

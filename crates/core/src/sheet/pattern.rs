@@ -131,9 +131,23 @@ fn field_name(text: &str) -> Result<String, PatternFault> {
     Ok(text.to_owned())
 }
 
+/// Digits of the largest number that is counted to (2⁶⁴).
+const MOST_DIGITS: usize = 20;
+
+/// The beginning of a text that may be long.
+fn short(text: &str) -> String {
+    const MOST: usize = 60;
+    let mut shown: String = text.chars().take(MOST).collect();
+    if shown.len() < text.len() {
+        shown.push('…');
+    }
+    shown
+}
+
 impl Counting {
-    fn parse(text: &str) -> Result<Self, PatternFault> {
-        let Some((first, last)) = text.split_once("..") else {
+    fn parse(written: &str) -> Result<Self, PatternFault> {
+        let text = short(written);
+        let Some((first, last)) = written.split_once("..") else {
             return Err(PatternFault {
                 message: format!("{{{text}}} is no range: there are no two dots in it."),
                 fix: "write a range such as {01..12}, or, for a field of a CSV file, add rows = \"buoys.csv\"; a brace itself is written twice".to_owned(),
@@ -170,6 +184,10 @@ impl Counting {
         };
         let is_number = |text: &str| !text.is_empty() && text.chars().all(|c| c.is_digit(radix));
         if !is_number(first) || !is_number(last) {
+            return None;
+        }
+        // No number that counts has more, and no name has room for more.
+        if first.len().max(last.len()) > MOST_DIGITS {
             return None;
         }
         let has_zeros = |text: &str| text.len() > 1 && text.starts_with('0');
@@ -256,6 +274,19 @@ mod tests {
         let pattern = Pattern::parse(text, Filling::Ranges).unwrap();
         let count = pattern.counts().next().map_or(1, |(count, _)| count);
         (0..count).map(|index| pattern.text(index, |_| None)).collect()
+    }
+
+    #[test]
+    fn more_digits_than_any_number_has_are_no_range() {
+        let zeros = "0".repeat(65_536);
+        for text in [
+            format!("{{{zeros}1..{zeros}2}}"),
+            format!("{{0x{zeros}1..0x{zeros}2}}"),
+            format!("{{1..{zeros}2}}"),
+        ] {
+            let Err(fault) = Pattern::parse(&text, Filling::Ranges) else { panic!("a range") };
+            assert!(fault.message.contains("is no range") && fault.message.len() < 200, "{}", fault.message);
+        }
     }
 
     #[test]

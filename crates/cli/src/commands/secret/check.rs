@@ -16,6 +16,7 @@ use crate::terminal::{self, count};
 
 pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let sources = if arguments.accept_store { sources.accepting() } else { sources };
     let assessment = assess_with_file(&arguments.sheet, &sources)?;
     let findings: Vec<&Finding> =
         assessment.findings.iter().filter(|finding| is_about_credentials(finding.rule)).collect();
@@ -43,6 +44,12 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
                         "{name}: opens with {with}; holds {} and {}",
                         count(open.store.secrets.len(), "value", "values"),
                         count(open.store.host_keys.len(), "host key", "host keys")
+                    );
+                    let _ = writeln!(
+                        text,
+                        "{name}: its identity is {}, and it was written {}",
+                        open.store.identity.fingerprint(),
+                        count(usize::try_from(open.store.revision).unwrap_or(usize::MAX), "time", "times")
                     );
                     if !inventory.left_over.is_empty() {
                         // Writing to a String does not fail.

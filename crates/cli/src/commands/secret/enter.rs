@@ -7,7 +7,7 @@ use impostazione_core::secret::Hidden;
 use impostazione_core::secret::store::StoredSecret;
 use zeroize::Zeroizing;
 
-use super::{entries, findings_because_of, open_or_new, save, site_of};
+use super::{entries, findings_because_of, open_or_new, save, site_of, store_failure};
 use crate::args::SecretEnterArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::{RunSources, ask_twice, is_interactive};
@@ -30,7 +30,9 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
             if ids.len() > names.len() { ", …" } else { "" }
         )));
     };
-    let mut open = open_or_new(RunSources::new(&arguments.sheet, &arguments.unlock))?;
+    let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let _lock = sources.lock().map_err(|fault| store_failure(&fault))?;
+    let mut open = open_or_new(sources)?;
     let value = if is_interactive() {
         ask_twice(&format!("Value of the secret {id}: "))
             .ok_or_else(|| Failure::CommandLine("no value was given, and nothing stored".to_owned()))?
@@ -51,7 +53,7 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
         terminal::complain("nothing was stored: the value must be right first");
         return Ok(Exit::ErrorsRemain);
     }
-    save(&open)?;
+    save(&mut open)?;
     if !quiet {
         let done = if replaced.is_some() { "has a new value" } else { "has its value" };
         terminal::print(&format!("{}: {id} {done}\n", open.file.path().display()))?;

@@ -7,7 +7,7 @@ use impostazione_core::machine::{Machine, SecretSource, Site};
 use impostazione_core::secret::HostKey;
 use impostazione_core::secret::store::{EntryId, HostKeyEntry, Store, StoredSecret};
 
-use super::{entries, open_or_new, save, site_of, stored_secret};
+use super::{entries, open_or_new, save, site_of, store_failure, stored_secret};
 use crate::args::SecretGenerateArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;
@@ -24,7 +24,9 @@ struct Made {
 pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Exit, Failure> {
     let site = site_of(&arguments.sheet)?.site;
     let ids = wanted(arguments, &site)?;
-    let mut open = open_or_new(RunSources::new(&arguments.sheet, &arguments.unlock))?;
+    let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let _lock = sources.lock().map_err(|fault| store_failure(&fault))?;
+    let mut open = open_or_new(sources)?;
     let mut made = Made::default();
     for id in ids {
         if open.store.secrets.contains_key(&id) && !arguments.renew {
@@ -37,7 +39,7 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
         make_host_keys(arguments, &site, &mut open.store, &mut made)?;
     }
     if !made.lines.is_empty() {
-        save(&open)?;
+        save(&mut open)?;
     }
     if !quiet {
         let mut text: String = made.lines.concat();

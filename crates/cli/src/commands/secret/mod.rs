@@ -23,7 +23,7 @@ use impostazione_core::secret::{Hidden, NotAsked, StoreOnly, is_weak_passphrase}
 
 use crate::args::SecretCommand;
 use crate::exit::{Exit, Failure};
-use crate::secret_sources::{OpenStore, RunSources, ask_twice, is_interactive};
+use crate::secret_sources::{OpenStore, RunSources, ask_twice, is_interactive, remember_written};
 use crate::sheet_file::{assess_with_file, read_sheet, today};
 use crate::terminal;
 
@@ -95,13 +95,16 @@ fn strong(passphrase: Hidden) -> Result<Hidden, Failure> {
 }
 
 /// Writes the store back.
-fn save(open: &OpenStore) -> Result<(), Failure> {
+fn save(open: &mut OpenStore) -> Result<(), Failure> {
+    open.store.revision += 1;
     let path = open.file.path();
     let refused = |error: &std::io::Error| {
         Failure::Files(format!("{} cannot be written: {}; it is as it was", path.display(), plain(error)))
     };
     let bytes = open.store.seal(&open.seal).map_err(|error| refused(&error))?;
-    open.file.replace(&bytes).map_err(|error| refused(&error))
+    open.file.replace(&bytes).map_err(|error| refused(&error))?;
+    remember_written(path, &open.store);
+    Ok(())
 }
 
 /// Writes a new file that only its owner reads, from its first moment. What is there already is not overwritten.

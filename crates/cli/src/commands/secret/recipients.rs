@@ -26,7 +26,6 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
         || !arguments.remove.is_empty()
         || arguments.new_key.is_some()
         || arguments.passphrase;
-    let file = StoreFile::read(sources.path()).map_err(|fault| store_failure(&fault))?;
     if !changes {
         let open = sources.into_open().map_err(|fault| store_failure(&fault))?;
         return show(&open);
@@ -35,6 +34,8 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
     for one in &arguments.add {
         added.extend(read_recipients(one)?);
     }
+    let _lock = sources.lock().map_err(|fault| store_failure(&fault))?;
+    let file = StoreFile::read(sources.path()).map_err(|fault| store_failure(&fault))?;
     let is_new = !file.is_there();
     let mut open = if is_new {
         let store = Store::new(Vec::new()).map_err(|fault| Failure::Files(fault.to_string()))?;
@@ -62,7 +63,11 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
         change(&mut open, added, &arguments.remove)?;
         open.seal = Seal::Recipients;
     }
-    save(&open)?;
+    // Who could open it until now knows its identity.
+    if !is_new && (!arguments.remove.is_empty() || arguments.passphrase) {
+        open.store.renew_identity().map_err(|fault| Failure::Files(fault.to_string()))?;
+    }
+    save(&mut open)?;
     if !quiet {
         let done = if is_new { "made" } else { "encrypted anew" };
         terminal::print(&format!("{}: {done}\n", open.file.path().display()))?;

@@ -13,9 +13,9 @@ use crate::terminal;
 pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit, Failure> {
     // What is left over is told by the sheet; a name is taken out whatever the sheet says.
     let site = if arguments.left_over { Some(site_of(&arguments.sheet)?.site) } else { None };
-    let mut open = RunSources::new(&arguments.sheet, &arguments.unlock)
-        .into_open()
-        .map_err(|fault| store_failure(&fault))?;
+    let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
+    let _lock = sources.lock().map_err(|fault| store_failure(&fault))?;
+    let mut open = sources.into_open().map_err(|fault| store_failure(&fault))?;
     let mut removed: Vec<String> = Vec::new();
     if let Some(site) = &site {
         let left_over = remove_left_over(site, &mut open.store, today());
@@ -41,7 +41,7 @@ pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit
         }
     }
     if !removed.is_empty() {
-        save(&open)?;
+        save(&mut open)?;
     }
     if !quiet {
         let lines: Vec<String> = removed.iter().map(|id| format!("removed {id}\n")).collect();

@@ -7,6 +7,7 @@ use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 use zeroize::Zeroizing;
 
+use super::identity::{StoreFingerprint, StoreIdentity};
 use super::recipient::Recipient;
 use crate::secret::hidden::Hidden;
 use crate::secret::host_key::HostKey;
@@ -52,6 +53,12 @@ pub struct HostKeyEntry {
 /// An open store.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Store {
+    /// Which store it is.
+    pub identity: StoreIdentity,
+    /// How often it was written.
+    pub revision: u64,
+    /// The identities that it had before somebody was no longer to open it.
+    pub replaces: Vec<StoreFingerprint>,
     /// The key from which salts are derived.
     pub salt_key: SaltKey,
     /// Who can open it; empty where a passphrase does.
@@ -67,6 +74,10 @@ pub struct Store {
 #[serde(deny_unknown_fields)]
 struct Text {
     format: u32,
+    identity: String,
+    revision: u64,
+    #[serde(default)]
+    replaces: Vec<StoreFingerprint>,
     salt_key: String,
     #[serde(default)]
     recipients: Vec<String>,
@@ -109,6 +120,7 @@ impl Drop for TextHostKey {
 impl Drop for Text {
     fn drop(&mut self) {
         zeroize::Zeroize::zeroize(&mut self.salt_key);
+        zeroize::Zeroize::zeroize(&mut self.identity);
     }
 }
 
@@ -119,11 +131,21 @@ impl Store {
     /// A store with nothing in it, for these recipients, or for a passphrase where there are none.
     pub fn new(recipients: Vec<Recipient>) -> Result<Self, NoRandomness> {
         Ok(Self {
+            identity: StoreIdentity::random()?,
+            revision: 0,
+            replaces: Vec::new(),
             salt_key: SaltKey::random()?,
             recipients,
             secrets: BTreeMap::new(),
             host_keys: BTreeMap::new(),
         })
+    }
+
+    /// Gives it an identity of its own, which those do not know who could open it until now.
+    pub fn renew_identity(&mut self) -> Result<(), NoRandomness> {
+        self.replaces.push(self.identity.fingerprint());
+        self.identity = StoreIdentity::random()?;
+        Ok(())
     }
 
     pub(super) fn from_text(bytes: &[u8]) -> Result<Self, ContentFault> {
@@ -139,6 +161,9 @@ impl Store {
         }
         let text: Text = serde_json::from_slice(bytes).map_err(|_| MALFORMED)?;
         let mut store = Self {
+            identity: StoreIdentity::from_hex(&text.identity).ok_or(MALFORMED)?,
+            revision: text.revision,
+            replaces: text.replaces.clone(),
             salt_key: SaltKey::from_hex(&text.salt_key).ok_or(MALFORMED)?,
             recipients: Vec::with_capacity(text.recipients.len()),
             secrets: BTreeMap::new(),
@@ -163,6 +188,9 @@ impl Store {
     pub(super) fn to_text(&self) -> Zeroizing<Vec<u8>> {
         let text = Text {
             format: 1,
+            identity: self.identity.to_hex().reveal().to_owned(),
+            revision: self.revision,
+            replaces: self.replaces.clone(),
             salt_key: self.salt_key.to_hex().reveal().to_owned(),
             recipients: self.recipients.iter().map(ToString::to_string).collect(),
             secrets: self

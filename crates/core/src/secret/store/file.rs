@@ -18,6 +18,45 @@ pub fn store_path(sheet: &Path) -> PathBuf {
     sheet.with_extension("secrets.age")
 }
 
+/// Keeps others from changing a store until it is dropped.
+#[derive(Debug)]
+pub struct StoreLock(#[allow(dead_code, reason = "it is held, not used")] File);
+
+/// How long another command may take, in steps of [`LOCK_STEP`].
+const LOCK_TRIES: u32 = 300;
+const LOCK_STEP: std::time::Duration = std::time::Duration::from_millis(100);
+
+impl StoreLock {
+    /// Waits until nobody else is changing a store. The lock is on a file of its own beside it, which stays, since the store
+    /// itself is replaced.
+    pub fn wait(store: &Path) -> Result<Self, StoreFault> {
+        use std::os::unix::fs::OpenOptionsExt as _;
+        let target = fs::canonicalize(store).unwrap_or_else(|_| store.to_owned());
+        let mut name = target.into_os_string();
+        name.push(".lock");
+        let path = PathBuf::from(name);
+        let refused = |error: io::Error| StoreFault::from((path.as_path(), &error));
+        // A link in its place would be somebody else's.
+        let flags = rustix::fs::OFlags::NOFOLLOW.bits().cast_signed();
+        let opened = File::options()
+            .write(true)
+            .create(true)
+            .truncate(false)
+            .mode(0o600)
+            .custom_flags(flags)
+            .open(&path);
+        let file = opened.map_err(refused)?;
+        for _ in 0..LOCK_TRIES {
+            match rustix::fs::flock(&file, rustix::fs::FlockOperation::NonBlockingLockExclusive) {
+                Err(rustix::io::Errno::WOULDBLOCK) => std::thread::sleep(LOCK_STEP),
+                // A filesystem without locks has none to wait for.
+                Ok(()) | Err(_) => return Ok(Self(file)),
+            }
+        }
+        Err(StoreFault::Busy(store.display().to_string()))
+    }
+}
+
 /// A store's file.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct StoreFile {

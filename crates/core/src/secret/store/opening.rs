@@ -86,6 +86,42 @@ pub enum StoreFault {
         /// Why.
         reason: &'static str,
     },
+    /// It is another store than this computer knows there.
+    #[error("{path} opens, but is not the store that this computer knows there{}", if *.follows { "; it says that it follows that one, as when somebody was taken out of those who can open it" } else { "" })]
+    Another {
+        /// Its path.
+        path: String,
+        /// Whether it names the known one as one that it replaces.
+        follows: bool,
+    },
+    /// It is the known store as it was before.
+    #[error(
+        "{path} opens, but is older than it was: it was written {found} times, and has been seen after {seen}"
+    )]
+    Older {
+        /// Its path.
+        path: String,
+        /// Its own count.
+        found: u64,
+        /// The largest that was seen.
+        seen: u64,
+    },
+    /// It is another store than was asked for.
+    #[error("{0} opens, but is not the store that --store-identity names")]
+    NotAsNamed(String),
+    /// What is remembered of it cannot be read.
+    #[error("what this computer remembers of {path} stands in {file}, and {reason}")]
+    Forgotten {
+        /// The store.
+        path: String,
+        /// The file.
+        file: String,
+        /// Why.
+        reason: String,
+    },
+    /// Somebody else is writing it.
+    #[error("another command is at work on {0}")]
+    Busy(String),
     /// What the place of a passphrase or key says.
     #[error("{0}")]
     Opener(String),
@@ -108,6 +144,13 @@ impl StoreFault {
             Self::NeedsKey(_) => {
                 "name the file of your private key with --key, or in the variable IMPOSTAZIONE_KEY"
             }
+            Self::Another { .. } | Self::Older { .. } | Self::Forgotten { .. } => {
+                "find out who put it there before anything in it is used: whoever can write the file can have planted passwords and host keys; if it is meant, run `impostazione secret check SHEET --accept-store`"
+            }
+            Self::NotAsNamed(_) => {
+                "find out who put it there; `impostazione secret check SHEET` says the identity of a store that is known"
+            }
+            Self::Busy(_) => "wait until it has ended, and run this again",
             Self::WrongPassphrase(_) => {
                 "give the passphrase that was chosen last; if that was it, a byte of the file has changed"
             }
