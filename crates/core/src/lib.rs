@@ -37,6 +37,7 @@ pub mod sheet;
 pub mod size;
 pub mod source;
 mod text;
+pub mod visible;
 
 #[cfg(test)]
 mod testing;

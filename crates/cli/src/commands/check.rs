@@ -9,6 +9,7 @@ use impostazione_core::beside::plain;
 use impostazione_core::finding::{Finding, Report, Summary};
 use impostazione_core::mend::{Mended, mend};
 use impostazione_core::sarif::SarifLog;
+use impostazione_core::visible::guarded_json;
 use tempfile::NamedTempFile;
 
 use crate::args::{CheckArguments, CheckFormat};
@@ -120,6 +121,6 @@ fn replace(path: &Path, mended: &Mended) -> Result<(), Failure> {
 
 pub(super) fn to_json(value: &impl serde::Serialize) -> Result<String, Failure> {
     let text = serde_json::to_string_pretty(value);
-    text.map(|text| text + "\n")
+    text.map(|text| guarded_json(&text).into_owned() + "\n")
         .map_err(|error| Failure::Files(format!("the result cannot be written: {error}")))
 }

@@ -9,6 +9,16 @@ use crate::question::ask;
 use crate::{mounted, terminal};
 
 pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failure> {
+    // An image without a placement is not mounted for writing, which would change it.
+    if arguments.place.image.is_some() {
+        let rootfs = mounted::open(&arguments.place, Access::Look)?;
+        let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
+        match &assessment.record {
+            None if !assessment.has_leftovers => return Err(nothing_placed(rootfs.name())),
+            Some(record) => check_reach(&rootfs, record).map_err(failure)?,
+            None => {}
+        }
+    }
     let rootfs = mounted::open(&arguments.place, Access::Change)?;
     let name = rootfs.name().display().to_string();
     let _lock = rootfs.lock().map_err(failure)?;
@@ -23,7 +33,7 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
                 ),
             );
         }
-        return Err(Failure::Files(format!("{name} has no placement to be taken back")));
+        return Err(nothing_placed(rootfs.name()));
     };
     check_reach(&rootfs, record).map_err(failure)?;
     if !quiet {
@@ -58,6 +68,10 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
     }
     let restored = terminal::count(undone.restored, "path is", "paths are");
     tell(quiet, &format!("{name}: {restored} as before, and the record of the placement is gone\n"))
+}
+
+fn nothing_placed(name: &std::path::Path) -> Failure {
+    Failure::Files(format!("{} has no placement to be taken back", name.display()))
 }
 
 fn about(record: &Record) -> String {

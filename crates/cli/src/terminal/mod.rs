@@ -16,6 +16,9 @@ mod subnet_view;
 use std::borrow::Cow;
 use std::io::{self, Write as _};
 
+use impostazione_core::visible::guarded;
+pub(crate) use impostazione_core::visible::harmless;
+
 use crate::exit::Failure;
 
 pub(crate) use change_view::show_change;
@@ -37,7 +40,7 @@ const USUAL_WIDTH: usize = 100;
 /// Writes a result to stdout. A reader that closes the pipe has seen what it wanted.
 pub(crate) fn print(text: &str) -> Result<(), Failure> {
     let mut out = anstream::stdout().lock();
-    match out.write_all(showable(text).as_bytes()).and_then(|()| out.flush()) {
+    match out.write_all(showable(&guarded(text)).as_bytes()).and_then(|()| out.flush()) {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
             Err(Failure::Files(format!("stdout: {}", impostazione_core::beside::plain(&error))))
         }
@@ -48,7 +51,7 @@ pub(crate) fn print(text: &str) -> Result<(), Failure> {
 /// Writes what is no result to stderr.
 pub(crate) fn tell(text: &str) {
     // There is nowhere left to say that stderr is closed.
-    let _ = anstream::stderr().write_all(showable(text).as_bytes());
+    let _ = anstream::stderr().write_all(showable(&guarded(text)).as_bytes());
 }
 
 /// Says on stderr why a run could not do what it was asked to.
@@ -89,18 +92,11 @@ pub(crate) fn harmless_lines(text: &str) -> String {
     text.lines().map(harmless).collect::<Vec<_>>().join("\n")
 }
 
-/// Text with what could drive a terminal made visible.
-pub(crate) fn harmless(text: &str) -> String {
-    text.chars()
-        .map(|character| match character {
-            '\t' => ' ',
-            other
-                if other.is_control()
-                    || matches!(other, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}') =>
-            {
-                '\u{fffd}'
-            }
-            other => other,
-        })
-        .collect()
+/// A stranger's text for a cell of a table: its beginning, where it is long.
+fn cell(text: &str) -> String {
+    const MOST: usize = 400;
+    let mut characters = text.chars();
+    let beginning: String = characters.by_ref().take(MOST).collect();
+    let rest = characters.count();
+    if rest == 0 { harmless(text) } else { format!("{}… and {rest} characters more", harmless(&beginning)) }
 }

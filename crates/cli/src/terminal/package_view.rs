@@ -168,8 +168,8 @@ fn properties_table(report: &PackageReport, width: usize) -> Option<String> {
             None => property.id.clone(),
         };
         table.add_row([
-            id.lines().map(harmless).collect::<Vec<_>>().join("\n"),
-            harmless(asks(property)),
+            id.lines().map(super::cell).collect::<Vec<_>>().join("\n"),
+            super::cell(asks(property)),
             kind_words(property),
             default_words(property),
             meaning_words(property),
@@ -205,7 +205,7 @@ fn kind_words(property: &ReportedProperty) -> String {
     if !property.choices.is_empty() {
         let _ = write!(words, ": {}", property.choices.join(", "));
     }
-    harmless(&words)
+    super::cell(&words)
 }
 
 fn default_words(property: &ReportedProperty) -> String {
@@ -213,10 +213,10 @@ fn default_words(property: &ReportedProperty) -> String {
         None if property.is_password => "(not shown)".to_owned(),
         None => String::new(),
         Some(default) if default.is_empty() => "(empty)".to_owned(),
-        Some(default) => harmless(default),
+        Some(default) => super::cell(default),
     };
     for other in &property.option_defaults {
-        let _ = write!(words, "\n{}: {}", harmless(&other.option), harmless(&other.value));
+        let _ = write!(words, "\n{}: {}", super::cell(&other.option), super::cell(&other.value));
     }
     words
 }

@@ -266,7 +266,9 @@ fn lines_of(value: &Stated) -> Vec<String> {
 
 pub(super) fn stated(value: &Stated, between: &str) -> String {
     match value {
-        Stated::Values(values) => harmless(&values.join("\u{0}")).replace('\u{fffd}', between),
+        Stated::Values(values) => {
+            values.iter().map(|value| harmless(value)).collect::<Vec<_>>().join(between)
+        }
         Stated::None => "none".to_owned(),
         Stated::Nothing => "not given".to_owned(),
         Stated::Unreadable => "?".to_owned(),

@@ -16,6 +16,7 @@ mod comparing;
 mod cut_off;
 mod each_rule;
 mod environment;
+mod half_way;
 mod host_files;
 mod hostile_rootfs;
 mod inspect;

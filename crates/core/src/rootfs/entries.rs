@@ -167,7 +167,8 @@ pub(super) fn refuse_if_in_the_way(
     }
     let (folder, at) = lowest_folder(rootfs, path)?;
     rootfs.refuse_part_of_this_computer(&folder, at)?;
-    refuse_unwritable(&folder, at)
+    // Of what is closed as a whole a rule speaks.
+    if rootfs.is_closed() { Ok(()) } else { refuse_unwritable(&folder, at) }
 }
 
 /// The folder that a path lies in, or, where that is not there, the lowest above it that is.

@@ -321,6 +321,13 @@ impl Rootfs {
         (!is_seen).then_some(folder)
     }
 
+    /// Whether nothing of it can be written, by how it was opened or mounted as a whole.
+    pub(super) fn is_closed(&self) -> bool {
+        self.is_for_looking
+            || rustix::fs::fstatvfs(&self.top)
+                .is_ok_and(|found| found.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY))
+    }
+
     /// Refuses a folder that belongs to the running system and is only mounted on the root filesystem.
     pub(super) fn refuse_part_of_this_computer(
         &self,

@@ -85,6 +85,9 @@ pub enum ImageFault {
         /// Why not.
         reason: String,
     },
+    /// Its filesystem is damaged.
+    #[error("the filesystem of {} is marked as damaged; take the image anew, or have a copy of it put right with e2fsck -f", .0.display())]
+    Damaged(PathBuf),
     /// Something else has it attached.
     #[error("{} is attached to {device} already, and a second mount beside that would damage it; unmount it and let go of it with `losetup --detach {device}`, or mount its partitions and name them with --root", .path.display())]
     Attached {
@@ -157,10 +160,30 @@ impl RootfsImage {
                 return Err(ImageFault::SeveralRootfs(self.path.clone(), numbers.join(" and ")));
             }
         };
-        let rootfs = self.rootfs_on(partition, access)?.ok_or_else(|| self.no_rootfs())?;
+        // What keeps it from being used is found before it is mounted for writing, which changes it.
         let boot = self.boot_partition(&locked)?;
+        if access == Access::Change {
+            self.refuse_damaged(&locked, partition)?;
+        }
+        let rootfs = self.rootfs_on(partition, access)?.ok_or_else(|| self.no_rootfs())?;
         let boot = boot.map(|boot| boot.at(mount_point(&rootfs)));
         Ok(rootfs.of_image(locked, boot))
+    }
+
+    /// Refuses a filesystem of which the kernel has noted that it is damaged (Linux, `Documentation/filesystems/ext4/super.rst`,
+    /// `s_state`).
+    fn refuse_damaged(&self, image: &File, partition: &Partition) -> Result<(), ImageFault> {
+        use std::os::unix::fs::FileExt as _;
+        const STATE: u64 = 1024 + 0x3a;
+        const HAS_ERRORS: u16 = 2;
+        let mut state = [0; 2];
+        image.read_exact_at(&mut state, partition.start.saturating_add(STATE)).map_err(|error| {
+            ImageFault::Refused { path: self.path.clone(), doing: "read", reason: plain(&error) }
+        })?;
+        if u16::from_le_bytes(state) & HAS_ERRORS == 0 {
+            return Ok(());
+        }
+        Err(ImageFault::Damaged(self.path.clone()))
     }
 
     /// Mounts a partition, if it holds a root filesystem.

@@ -4,6 +4,7 @@ mod answer;
 mod choosing;
 
 use impostazione_core::finding::{Finding, Severity, Summary};
+use impostazione_core::output::HostOutput;
 use impostazione_core::rootfs::{
     self, Access, Outstanding, Placing, Record, Request, Rootfs, RootfsPath, Wishes,
 };
@@ -47,35 +48,64 @@ pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Res
         ));
     }
     let output = choosing::read_output(arguments)?;
-    // A dry run reads only.
-    let access = if arguments.dry_run { Access::Look } else { Access::Change };
-    let rootfs = mounted::open(&arguments.place, access)?;
-    let _lock = (!arguments.dry_run).then(|| rootfs.lock()).transpose().map_err(failure)?;
-    let request = Request {
-        wishes: Wishes { fresh_identity: arguments.fresh_identity },
-        may_replace: arguments.replace,
-        may_lose_changes: arguments.over_changes,
-    };
-    let placing = Placing::new(&rootfs, &output, request, &now()).map_err(failure)?;
-    let case = Case {
-        arguments,
-        rootfs: &rootfs,
-        name: rootfs.name().display().to_string(),
-        machine: &output.machine,
-        placing: &placing,
-        outstanding: placing.outstanding(&rootfs).map_err(failure)?,
-    };
-    if is_json {
-        // What changes is told before it has changed.
-        let changes = answer::changes(&case);
-        let outcome = case.go_on()?;
-        answer::print(&case, changes, &outcome)?;
-        return Ok(outcome.exit());
+    let work = Work { arguments, output: &output, quiet, verbose };
+    // A dry run reads only. An image is looked at before it is mounted for writing, which changes it: one that is refused, and
+    // one with nothing to do, stays as it is to the byte.
+    if arguments.dry_run {
+        return work.go(Access::Look, |_| true).map(|exit| exit.unwrap_or(Exit::Done));
     }
-    case.show(quiet, verbose)?;
-    let outcome = case.go_on()?;
-    case.tell(&outcome, quiet, verbose)?;
-    Ok(outcome.exit())
+    if arguments.place.image.is_some() {
+        let ends_there = |case: &Case<'_>| case.is_refused() || case.is_done().unwrap_or(false);
+        if let Some(exit) = work.go(Access::Look, ends_there)? {
+            return Ok(exit);
+        }
+    }
+    work.go(Access::Change, |_| true).map(|exit| exit.unwrap_or(Exit::Done))
+}
+
+/// What a run is asked to do.
+struct Work<'a> {
+    arguments: &'a PlaceArguments,
+    output: &'a HostOutput,
+    quiet: bool,
+    verbose: bool,
+}
+
+impl Work<'_> {
+    /// Goes the whole way, if this is a case for it.
+    fn go(&self, access: Access, is_for_it: impl Fn(&Case<'_>) -> bool) -> Result<Option<Exit>, Failure> {
+        let Self { arguments, output, quiet, verbose } = *self;
+        let rootfs = mounted::open(&arguments.place, access)?;
+        let _lock = (access == Access::Change).then(|| rootfs.lock()).transpose().map_err(failure)?;
+        let request = Request {
+            wishes: Wishes { fresh_identity: arguments.fresh_identity },
+            may_replace: arguments.replace,
+            may_lose_changes: arguments.over_changes,
+        };
+        let placing = Placing::new(&rootfs, output, request, &now()).map_err(failure)?;
+        let case = Case {
+            arguments,
+            rootfs: &rootfs,
+            name: rootfs.name().display().to_string(),
+            machine: &output.machine,
+            placing: &placing,
+            outstanding: placing.outstanding(&rootfs).map_err(failure)?,
+        };
+        if !is_for_it(&case) {
+            return Ok(None);
+        }
+        if arguments.format == Format::Json {
+            // What changes is told before it has changed.
+            let changes = answer::changes(&case);
+            let outcome = case.go_on()?;
+            answer::print(&case, changes, &outcome)?;
+            return Ok(Some(outcome.exit()));
+        }
+        case.show(quiet, verbose)?;
+        let outcome = case.go_on()?;
+        case.tell(&outcome, quiet, verbose)?;
+        Ok(Some(outcome.exit()))
+    }
 }
 
 impl Outcome {

@@ -2,6 +2,7 @@
 
 mod edit;
 mod hardware;
+mod limits;
 mod product;
 mod qualifiers;
 mod strings;
@@ -141,6 +142,18 @@ pub enum DescriptorFault {
     /// Elements lie in elements too deeply.
     #[error("its elements lie in each other more than {NESTING_LIMIT} deep")]
     TooDeep,
+    /// An element of it has more attributes than any has.
+    #[error("an element of it has more than {0} attributes, which none has that is meant")]
+    TooManyAttributes(usize),
+    /// It asks for more than any package does.
+    #[error("it asks for more than {0} properties, which no package does that is meant")]
+    TooManyProperties(usize),
+    /// A text or a value is longer than any is.
+    #[error("a text or a value in it is longer than {} MiB, which none is that is meant", .0 / (1024 * 1024))]
+    TooLong(usize),
+    /// Its files are split into more pieces than any are.
+    #[error("its files are split into more than {0} pieces, which none are that are meant")]
+    TooManyPieces(u64),
     /// Its root is no OVF envelope.
     #[error("its root element is not an OVF envelope")]
     NotAnEnvelope,
@@ -178,6 +191,7 @@ impl Descriptor {
         if nests_deeper_than(bare, NESTING_LIMIT) {
             return Err(DescriptorFault::TooDeep);
         }
+        limits::refuse_excess(bare)?;
         let options = roxmltree::ParsingOptions { nodes_limit: NODE_LIMIT, ..Default::default() };
         let document = Document::parse_with_options(bare, options).map_err(|error| match error {
             roxmltree::Error::DtdDetected => DescriptorFault::DocumentType,
@@ -203,6 +217,10 @@ impl Descriptor {
             files: files(envelope),
             options: deployment_options(envelope, &strings),
         };
+        let pieces = descriptor.files.iter().map(FileReference::pieces).fold(0, u64::saturating_add);
+        if pieces > limits::PIECE_LIMIT {
+            return Err(DescriptorFault::TooManyPieces(limits::PIECE_LIMIT));
+        }
         descriptor.disks = disks(envelope, &descriptor.files);
         if let Some(collection) = child(envelope, "VirtualSystemCollection") {
             descriptor.read_collection(collection, &strings)?;
@@ -211,6 +229,10 @@ impl Descriptor {
             descriptor.systems = children(envelope, "VirtualSystem")
                 .map(|system| self::system(system, &strings, &shared))
                 .collect();
+        }
+        let properties: usize = descriptor.systems.iter().map(|system| system.properties.len()).sum();
+        if properties > limits::SHARED_LIMIT {
+            return Err(DescriptorFault::TooManyProperties(limits::SHARED_LIMIT));
         }
         if descriptor.systems.is_empty() { Err(DescriptorFault::NoMachine) } else { Ok(descriptor) }
     }
@@ -280,18 +302,23 @@ impl VirtualSystem {
 }
 
 impl FileReference {
+    /// How many files hold it.
+    fn pieces(&self) -> u64 {
+        match (self.chunk_size, self.size) {
+            (Some(chunk), Some(size)) if chunk > 0 => size.div_ceil(chunk).max(1),
+            _ => 1,
+        }
+    }
+
     /// Names of the files that hold it: itself, or its pieces, `NAME.000000000` and on (DSP0243 2.1.1, section 7.1).
     pub fn names(&self) -> Vec<(String, Option<u64>)> {
         match (self.chunk_size, self.size) {
-            (Some(chunk), Some(size)) if chunk > 0 => {
-                let count = size.div_ceil(chunk).clamp(1, 1_000_000);
-                (0..count)
-                    .map(|index| {
-                        let length = (size - (index * chunk).min(size)).min(chunk);
-                        (format!("{}.{index:09}", self.href), Some(length))
-                    })
-                    .collect()
-            }
+            (Some(chunk), Some(size)) if chunk > 0 => (0..self.pieces())
+                .map(|index| {
+                    let length = (size - (index * chunk).min(size)).min(chunk);
+                    (format!("{}.{index:09}", self.href), Some(length))
+                })
+                .collect(),
             (Some(chunk), None) if chunk > 0 => vec![(format!("{}.000000000", self.href), None)],
             _ => vec![(self.href.clone(), self.size)],
         }
@@ -368,9 +395,10 @@ fn end_of_tag(bytes: &[u8], start: usize) -> usize {
 fn system(node: Node<'_, '_>, strings: &Strings, shared: &Shared) -> VirtualSystem {
     let id = attribute(node, "id").unwrap_or_default().to_owned();
     let (mut properties, mut repeated_ids) = product::properties(node, strings, false);
+    let own_ids: std::collections::HashSet<String> = properties.iter().map(Property::id).collect();
     for property in &shared.properties {
         let id = property.id();
-        if properties.iter().any(|own| own.id() == id) {
+        if own_ids.contains(&id) {
             repeated_ids.push(id);
         } else {
             properties.push(property.clone());

@@ -1,5 +1,7 @@
 //! Which link, account or position each property is about, among all of its machine.
 
+use std::collections::{HashMap, HashSet};
+
 use super::decide::{Reading, SignSeen};
 use super::texts::Texts;
 use super::words::{Spoken, words_of};
@@ -62,16 +64,15 @@ pub(super) fn link_of(texts: &Texts, networks: &NetworkWords) -> Option<LinkHint
 
 /// Of two addresses that nothing tells apart neither can be filled in: one of them is another link's, or another machine's.
 pub(super) fn doubt_repeated(mut readings: Vec<Reading>) -> Vec<Reading> {
-    let alike = |one: &Reading, other: &Reading| {
-        one.meaning == other.meaning && one.link == other.link && one.position == other.position
-    };
     let is_sure = |reading: &Reading| reading.meaning.is_of_link() && reading.is_certain();
+    let question = |reading: &Reading| (reading.meaning, reading.link.clone(), reading.position);
+    let mut counts: HashMap<_, usize> = HashMap::new();
+    for reading in readings.iter().filter(|reading| is_sure(reading)) {
+        *counts.entry(question(reading)).or_default() += 1;
+    }
     let doubtful: Vec<bool> = readings
         .iter()
-        .map(|reading| {
-            let others = readings.iter().filter(|other| is_sure(other) && alike(reading, other));
-            is_sure(reading) && others.count() > 1
-        })
+        .map(|reading| is_sure(reading) && counts.get(&question(reading)).is_some_and(|count| *count > 1))
         .collect();
     for (reading, _) in readings.iter_mut().zip(doubtful).filter(|(_, is_doubtful)| *is_doubtful) {
         let after = (reading.confidence * 75.0).round() / 100.0;
@@ -98,8 +99,12 @@ pub(super) fn place_in_order(
 ) -> Vec<Reading> {
     // Keys that are nothing but counted through say nothing by their numbers.
     let stems: Vec<String> = properties.iter().map(stem).collect();
+    let mut alike: HashMap<&str, usize> = HashMap::new();
+    for stem in &stems {
+        *alike.entry(stem).or_default() += 1;
+    }
     let is_counted = |at: usize| {
-        let alike = stems.iter().filter(|other| **other == stems[at]).count();
+        let alike = alike.get(stems[at].as_str()).copied().unwrap_or_default();
         alike >= 4 && alike * 2 >= properties.len()
     };
     let positions: Vec<Option<usize>> = (0..properties.len())
@@ -112,31 +117,40 @@ pub(super) fn place_in_order(
             subject::position(&own).or_else(of_instance)
         })
         .collect();
+    // Properties of one meaning are of one row where their keys are the same, numbers apart, or they are of one section.
+    let mut rows: HashMap<(Meaning, &str, Row<'_>), Counted> = HashMap::new();
+    for (at, reading) in readings.iter().enumerate() {
+        for row in [Row::Section(&properties[at].instance), Row::Stem(&stems[at])] {
+            rows.entry((reading.meaning, &properties[at].class, row)).or_default().add(positions[at]);
+        }
+    }
+    let of_links: HashSet<usize> = readings
+        .iter()
+        .zip(&positions)
+        .filter(|(reading, _)| reading.meaning.is_of_link())
+        .filter_map(|(_, position)| *position)
+        .collect();
     for at in 0..readings.len() {
         let meaning = readings[at].meaning;
-        let family =
-            |other: usize| readings[other].meaning == meaning && is_same_question(properties, at, other);
+        let row = |row| rows.get(&(meaning, properties[at].class.as_str(), row)).copied().unwrap_or_default();
+        let family = [row(Row::Section(&properties[at].instance)), row(Row::Stem(&stems[at]))];
         // Where one of them has the number 0, they are counted from there.
-        let counts_from_zero = (0..readings.len()).any(|other| family(other) && positions[other] == Some(0));
+        let counts_from_zero = family.iter().any(|row| row.zeros > 0);
         let position = positions[at].map(|position| position + usize::from(counts_from_zero));
-        let has_second =
-            (0..readings.len()).any(|other| other != at && family(other) && positions[other] == Some(2));
-        let has_first = (0..readings.len()).any(|other| family(other) && positions[other] == Some(1));
+        let own_second = usize::from(positions[at] == Some(2));
+        let has_second = family.iter().any(|row| row.seconds > own_second);
+        let has_first = family.iter().any(|row| row.firsts > 0);
         match meaning {
             Meaning::Dns | Meaning::Ntp => {
                 let position = position.or((has_second && !has_first).then_some(1));
-                let alone = (0..readings.len()).filter(|other| family(*other)).count() == 1;
+                let alone = family.iter().all(|row| row.all == 1);
                 // A lone "dns1" wants the first; a lone "dns" that speaks of a list wants all.
                 readings[at].position = position.filter(|_| !(alone && readings[at].separator.is_some()));
             }
             _ if meaning.is_of_link() && readings[at].link.is_none() => {
                 // One of a kind is no row of adapters, whatever number stands in its name.
-                let others =
-                    (0..readings.len()).filter(|other| *other != at && readings[*other].meaning.is_of_link());
                 let is_row = subject::adapter(&texts[at].key).is_some()
-                    || others
-                        .into_iter()
-                        .any(|other| positions[other].is_some_and(|own| Some(own) != positions[at]));
+                    || of_links.iter().any(|other| Some(*other) != positions[at]);
                 readings[at].link =
                     position.filter(|position| is_row && *position > 0).map(LinkHint::Adapter);
             }
@@ -166,11 +180,30 @@ pub(super) fn stem(property: &Property) -> String {
     property.key.chars().filter(char::is_ascii_alphabetic).collect()
 }
 
-/// Whether two properties of the same meaning are of one row: numbers apart, their keys are the same, or they are of the
-/// same class.
-pub(super) fn is_same_question(properties: &[Property], one: usize, other: usize) -> bool {
-    let stem =
-        |property: &Property| property.key.chars().filter(char::is_ascii_alphabetic).collect::<String>();
-    let (a, b) = (&properties[one], &properties[other]);
-    a.class == b.class && (a.instance == b.instance || stem(a) == stem(b))
+/// What properties of one meaning have in common where they are of one row.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+enum Row<'a> {
+    Section(&'a str),
+    Stem(&'a str),
+}
+
+/// How many of a row there are, and with which numbers.
+#[derive(Clone, Copy, Default)]
+struct Counted {
+    all: usize,
+    zeros: usize,
+    firsts: usize,
+    seconds: usize,
+}
+
+impl Counted {
+    fn add(&mut self, position: Option<usize>) {
+        self.all += 1;
+        match position {
+            Some(0) => self.zeros += 1,
+            Some(1) => self.firsts += 1,
+            Some(2) => self.seconds += 1,
+            _ => {}
+        }
+    }
 }

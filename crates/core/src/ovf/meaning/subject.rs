@@ -5,7 +5,7 @@ use std::fmt;
 use super::words::Spoken;
 
 /// Which of a machine's links a property is about, as far as its author says.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub enum LinkHint {
     /// The one with this word for it.
     Named(String),

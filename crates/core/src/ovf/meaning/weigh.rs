@@ -285,21 +285,7 @@ pub(super) fn heed_strange_words(
 
 /// An address beside which a mask or a gateway stands is the machine's own; a bare `ip` among such is too.
 pub(super) fn heed_neighbors(properties: &[Property], texts: &[Texts], weighed: &mut [Weighed]) {
-    let is_neighbor = |one: usize, other: usize| {
-        let (a, b) = (&properties[one], &properties[other]);
-        let same_stem = texts[one].key.numbers == texts[other].key.numbers
-            && subject::link_word(&texts[one].name) == subject::link_word(&texts[other].name);
-        one != other
-            && a.class == b.class
-            && a.instance == b.instance
-            && a.category == b.category
-            && same_stem
-    };
-    let has_strong = |weighed: &[Weighed], at: usize, meanings: &[Meaning]| {
-        (0..properties.len()).any(|other| {
-            is_neighbor(at, other) && meanings.iter().any(|meaning| weighed[other].chance(*meaning) >= 0.75)
-        })
-    };
+    let rows = rows(properties, texts);
     let boosts: [(Meaning, &[Meaning], &str); 4] = [
         (Meaning::Address, &[Meaning::Netmask, Meaning::PrefixLength], "a netmask stands beside it"),
         (Meaning::Address, &[Meaning::Gateway], "a gateway stands beside it"),
@@ -311,26 +297,67 @@ pub(super) fn heed_neighbors(properties: &[Property], texts: &[Texts], weighed: 
         (Meaning::PrefixLength, &[Meaning::Address], "an address stands beside it"),
     ];
     let mut found = Vec::new();
-    for at in 0..properties.len() {
+    for row in &rows {
         for (meaning, neighbors, text) in boosts {
-            let chance = weighed[at].chance(meaning);
-            // Of several addresses the mask belongs to the likelier.
-            let has_better = (0..properties.len()).any(|other| {
-                is_neighbor(at, other)
-                    && texts[at].stem() != texts[other].stem()
-                    && weighed[other].chance(meaning) > chance
-            });
-            if (0.3..0.95).contains(&chance)
-                && !weighed[at].is_strange
-                && !has_better
-                && has_strong(weighed, at, neighbors)
-            {
-                found.push((at, meaning, text));
+            let best = Best::of(row, |at| (weighed[at].chance(meaning), texts[at].stem()));
+            let is_strong = |at: usize| neighbors.iter().any(|other| weighed[at].chance(*other) >= 0.75);
+            let strong = row.iter().filter(|at| is_strong(**at)).count();
+            for at in row.iter().copied() {
+                let chance = weighed[at].chance(meaning);
+                // Of several addresses the mask belongs to the likelier.
+                let has_better = best.beside(texts[at].stem()) > chance;
+                let has_strong = strong > usize::from(is_strong(at));
+                if (0.3..0.95).contains(&chance) && !weighed[at].is_strange && !has_better && has_strong {
+                    found.push((at, meaning, text));
+                }
             }
         }
     }
+    found.sort_by_key(|(at, ..)| *at);
     for (at, meaning, text) in found {
         weighed[at].add(meaning, 0.55, text.to_owned());
+    }
+}
+
+/// The properties that stand beside each other: of one section, and of one link as far as their keys tell.
+fn rows(properties: &[Property], texts: &[Texts]) -> Vec<Vec<usize>> {
+    type Row<'a> = (&'a [usize], Option<subject::LinkHint>, &'a str, &'a str, &'a str);
+    let mut rows: HashMap<Row<'_>, Vec<usize>> = HashMap::new();
+    for (at, (property, text)) in properties.iter().zip(texts).enumerate() {
+        let link = subject::link_word(&text.name);
+        let row =
+            (text.key.numbers.as_slice(), link, &*property.class, &*property.instance, &*property.category);
+        rows.entry(row).or_default().push(at);
+    }
+    rows.into_values().collect()
+}
+
+/// The largest chance in a row, and the largest of those with another stem than that one.
+struct Best<'a> {
+    chance: f64,
+    stem: &'a [String],
+    of_others: f64,
+}
+
+impl<'a> Best<'a> {
+    fn of(row: &[usize], of: impl Fn(usize) -> (f64, &'a [String])) -> Self {
+        let mut best = Self { chance: f64::MIN, stem: &[], of_others: f64::MIN };
+        for (chance, stem) in row.iter().map(|at| of(*at)) {
+            if chance > best.chance {
+                best = Self { chance, stem, ..best };
+            }
+        }
+        for (chance, stem) in row.iter().map(|at| of(*at)) {
+            if stem != best.stem {
+                best.of_others = best.of_others.max(chance);
+            }
+        }
+        best
+    }
+
+    /// The largest chance of one with another stem.
+    fn beside(&self, stem: &[String]) -> f64 {
+        if stem == self.stem { self.of_others } else { self.chance }
     }
 }
 

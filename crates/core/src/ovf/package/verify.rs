@@ -1,5 +1,6 @@
 //! The state of each file of a package: there, of the right size, of the right digest.
 
+use std::collections::HashSet;
 use std::sync::Mutex;
 use std::thread;
 
@@ -85,8 +86,9 @@ pub(super) fn survey(
         PackageFile { name, size, stated_size, digest, state }
     };
     let mut files = vec![look(contents.descriptor_name.clone(), None, true)];
+    let mut known: HashSet<String> = HashSet::from([contents.descriptor_name.clone()]);
     for (name, size) in descriptor.files.iter().flat_map(super::super::FileReference::names) {
-        if archive::unsafe_name(&name).is_none() && !files.iter().any(|file| file.name == name) {
+        if archive::unsafe_name(&name).is_none() && known.insert(name.clone()) {
             files.push(look(name, size, true));
         }
     }
@@ -95,8 +97,8 @@ pub(super) fn survey(
         .archived()
         .chain(manifest.iter().flat_map(|manifest| manifest.entries.iter().map(|entry| entry.name.as_str())));
     for name in others {
-        let is_known = own.iter().any(|own| own == name) || files.iter().any(|file| file.name == name);
-        if !is_known && archive::unsafe_name(name).is_none() {
+        let is_own = own.iter().any(|own| own == name);
+        if !is_own && archive::unsafe_name(name).is_none() && known.insert(name.to_owned()) {
             files.push(look(name.to_owned(), None, false));
         }
     }

@@ -52,14 +52,16 @@ pub(super) struct Databases {
 }
 
 impl Databases {
-    /// Takes a name out of a group.
-    pub(super) fn leave_group(&mut self, name: &str, group: &str) {
+    /// Takes names out of a group.
+    pub(super) fn leave_group(&mut self, names: &HashSet<&str>, group: &str) {
         for table in [Some(&mut self.group), self.gshadow.as_mut()].into_iter().flatten() {
             for line in table.find(group) {
                 let members = table.field(line, 3);
-                let others: Vec<&str> =
-                    members.split(',').filter(|member| !member.is_empty() && *member != name).collect();
-                if members.split(',').any(|member| member == name) {
+                if members.split(',').any(|member| names.contains(member)) {
+                    let others: Vec<&str> = members
+                        .split(',')
+                        .filter(|member| !member.is_empty() && !names.contains(member))
+                        .collect();
                     let others = others.join(",");
                     table.set(line, 3, &others);
                 }

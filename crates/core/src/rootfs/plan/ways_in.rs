@@ -36,14 +36,21 @@ type Lines = BTreeMap<String, BTreeSet<usize>>;
 
 pub(super) fn plan(ground: Ground<'_>, databases: &mut Databases, plan: &mut Plan) -> Result<(), PlanFault> {
     let mut lines = Lines::new();
+    let mut leaving: BTreeMap<&str, HashSet<&str>> = BTreeMap::new();
     let can_log_in_now = ground.survey.logins.iter().map(|login| login.name.as_str()).collect();
     let people = People { ground, can_log_in_now };
     for way in &ground.survey.ways_in {
         let fate = people.fate(way);
         if matches!(fate, Fate::Shut(_)) {
+            if let Detail::Member { group, is_own_group: false } = &way.detail {
+                leaving.entry(group).or_default().extend(way.names.iter().flatten().map(String::as_str));
+            }
             shut(ground, way, databases, &mut lines, plan)?;
         }
         plan.ways_in.push((way.clone(), fate));
+    }
+    for (group, names) in leaving {
+        databases.leave_group(&names, group);
     }
     for (path, lines) in lines {
         set_lines_aside(ground, &path, &lines, plan)?;
@@ -217,11 +224,6 @@ fn shut(
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
     match &way.detail {
-        Detail::Member { group, is_own_group: false } => {
-            for name in way.names.iter().flatten() {
-                databases.leave_group(name, group);
-            }
-        }
         Detail::Sudo(sudo) if way.path != SUDOERS_PATH => {
             lines.entry(way.path.clone()).or_default().extend(&sudo.lines);
         }
