@@ -434,6 +434,120 @@ fn an_image_in_use_with_conflicting_files_and_a_stock_login() {
     report.finish();
 }
 
+/// An image with every way in beside its logins: sudo without a password, groups, an authority for certificates, a command that
+/// hands out keys, a second file of keys, users of a directory on the network, and consoles that log somebody in.
+fn with_ways_in(site: &Site, rootfs: &Path) {
+    let write = |path: &str, content: &str| {
+        fs::create_dir_all(rootfs.join(path).parent().unwrap()).unwrap();
+        fs::write(rootfs.join(path), content).unwrap();
+    };
+    let root = text(rootfs);
+    let of_pilot = fs::read_to_string(site.key("pilot").with_extension("pub")).unwrap();
+    let authority = text(&site.path().join("authority"));
+    run("ssh-keygen", &["-q", "-t", "ed25519", "-N", "", "-f", &authority]);
+    let pilot = text(&site.key("pilot").with_extension("pub"));
+    run("ssh-keygen", &["-q", "-s", &authority, "-I", "pilot", "-n", "keeper,root,image", &pilot]);
+    fs::copy(format!("{authority}.pub"), rootfs.join("etc/ssh/image-authority.pub")).unwrap();
+    write("etc/ssh/keys/keeper", &of_pilot);
+    write("usr/local/bin/image-keys", &format!("#!/bin/sh\necho '{}'\n", of_pilot.trim()));
+    run("chmod", &["755", &text(&rootfs.join("usr/local/bin/image-keys"))]);
+    write(
+        "etc/ssh/sshd_config.d/50-image.conf",
+        "TrustedUserCAKeys /etc/ssh/image-authority.pub\nAuthorizedKeysCommand /usr/local/bin/image-keys\n\
+         AuthorizedKeysCommandUser nobody\nAuthorizedKeysFile .ssh/authorized_keys /etc/ssh/keys/%u\n\
+         HostbasedAuthentication yes\nMatch User keeper\n  AuthorizedKeysFile /etc/ssh/keys/%u\n",
+    );
+    run("chroot", &[&root, "useradd", "-m", "-s", "/bin/bash", "-G", "sudo,adm", "image"]);
+    run(
+        "chroot",
+        &[&root, "sh", "-c", "echo image:image | chpasswd; groupadd -r docker; usermod -aG docker image"],
+    );
+    write("etc/sudoers.d/99-image", "image ALL=(ALL) NOPASSWD: ALL\nALL ALL=(ALL) NOPASSWD: ALL\n");
+    for getty in ["console-getty.service.d", "getty@tty1.service.d"] {
+        write(
+            &format!("etc/systemd/system/{getty}/autologin.conf"),
+            "[Service]\nExecStart=\nExecStart=-/sbin/agetty --autologin image --noclear --keep-baud - $TERM\n",
+        );
+    }
+    let add = |path: &str, line: &str| {
+        let there = fs::read_to_string(rootfs.join(path)).unwrap();
+        fs::write(rootfs.join(path), format!("{there}{line}\n")).unwrap();
+    };
+    add("etc/passwd", "+::::::");
+    add("etc/login.defs", "UID_MIN 100");
+}
+
+#[test]
+#[ignore = "boots containers: needs root, debootstrap, systemd-nspawn and ssh, which .ci/run installs"]
+fn an_image_with_ways_in() {
+    let site = Site::new();
+    let rootfs = Base::Timesyncd.copy(site.path(), "winch-house");
+    with_ways_in(&site, &rootfs);
+    let root = text(&rootfs);
+    let seen = site.impostazione(&["inspect", &root, "--format", "json"]);
+    for says in [
+        "is in the group docker",
+        "is in the group sudo",
+        "may act as root by sudo without being asked for a password",
+        "with a key that the authority of this file has signed may log in",
+        "with a key that this command hands out may log in",
+        "with a key in this file may log in",
+        "on a computer that this host trusts may log in",
+        "whom a directory on the network knows may log in",
+        "is logged in at a console by itself",
+    ] {
+        assert!(seen.contains(says), "{says}: {seen}");
+    }
+    site.impostazione(&["place", "output", "--only", "winch-house", "--root", &root, "--yes"]);
+    let mut report =
+        Report::new("ways-in", "winch-house: on an image with ways in beside its logins, in a container");
+    let container = Container::boot(&rootfs, &[QUAY], "10.64.10.34");
+    let network = &container.network;
+    let host = Asked::when_ready(&site, network, "10.64.10.34");
+    let password = site.password("winch-house");
+    let as_root =
+        |command: &str| host.says(&format!("echo '{password}' | sudo -S -k -p '' sh -c \"{command}\" 2>&1"));
+    let by = |person: &str| {
+        let (code, _, stderr) = site.by_key(network, person, "pilot", "10.64.10.34", "true");
+        if code == 0 { "let in".to_owned() } else { short(&stderr) }
+    };
+    let denied =
+        |person: &str| format!("{person}: Permission denied (publickey,password,keyboard-interactive)");
+    report.is("the keeper by the pilot's key and certificate", &by("keeper"), &denied("keeper"));
+    report.is("the stock login by them", &by("image"), &denied("image"));
+    report.is("root by them", &by("root"), &denied("root"));
+    report.is(
+        "sudo without a password",
+        &host.says("sudo -n -k id -u 2>/dev/null || echo refused"),
+        "refused",
+    );
+    report.is("what the stock login may do", &as_root("sudo -l -U image | grep -c 'not allowed'"), "1");
+    report.is("groups of the stock login", &host.says("id -Gn image"), "image");
+    report.is("administrators", &host.says("getent group sudo | cut -d: -f4"), "keeper");
+    report.is("users of a directory", &host.says("grep -c '^+' /etc/passwd || true"), "0");
+    report.is(
+        "the keeper's number",
+        &host.says("test $(id -u) -ge 1000 && echo 1000 or more"),
+        "1000 or more",
+    );
+    report.is(
+        "consoles that log somebody in",
+        &host.says("systemctl show console-getty.service getty@tty1.service -p ExecStart | grep -c autologin || true"),
+        "0",
+    );
+    report.is("who is logged in by them", &host.says("ps -eo user= | grep -c '^image' || true"), "0");
+    report.is(
+        "what sshd says of the keeper",
+        &as_root("sshd -T -C user=keeper,host=x,addr=10.64.10.1 | grep -E '^(authorizedkeysfile|authorizedkeyscommand|trustedusercakeys|hostbasedauthentication) ' | sort"),
+        "authorizedkeyscommand none\nauthorizedkeysfile .ssh/authorized_keys .ssh/authorized_keys2\nhostbasedauthentication no\ntrustedusercakeys none",
+    );
+    // That these were ways in: without our file the pilot gets in.
+    as_root("mv /etc/ssh/sshd_config.d/00-impostazione.conf /root; systemctl restart ssh");
+    wait_until("sshd", Duration::from_secs(30), || by("keeper") == "let in");
+    report.is("the keeper by them, were our file not there", &by("keeper"), "let in");
+    report.finish();
+}
+
 #[test]
 #[ignore = "boots containers: needs root, debootstrap, systemd-nspawn and ssh, which .ci/run installs"]
 fn two_copies_of_one_image_are_two_hosts() {

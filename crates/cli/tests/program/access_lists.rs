@@ -20,6 +20,12 @@ fn set(path: &Path) {
     rustix::fs::setxattr(path, "system.posix_acl_access", &bytes(LIST), XattrFlags::empty()).unwrap();
 }
 
+/// The same of a folder, which its owner may enter.
+fn set_on_folder(path: &Path) {
+    let list = bytes(&LIST.replace("01000600", "01000700"));
+    rustix::fs::setxattr(path, "system.posix_acl_access", &list, XattrFlags::empty()).unwrap();
+}
+
 /// Has everything new in a folder inherit a list.
 pub(crate) fn set_default(folder: &Path) {
     let list = LIST.replace("0600", "0700").replace("20000000ffffffff", "20000700ffffffff");
@@ -44,7 +50,7 @@ fn what_is_placed_has_the_mode_that_is_recorded_and_no_list_and_taking_back_brin
     for path in FILES {
         set(&card.top().join(path));
     }
-    set(&card.top().join("home/keeper/.ssh"));
+    set_on_folder(&card.top().join("home/keeper/.ssh"));
     for folder in ["etc", "etc/netplan", "etc/ssh/sshd_config.d", "home/keeper"] {
         fs::create_dir_all(card.top().join(folder)).unwrap();
         set_default(&card.top().join(folder));

@@ -164,7 +164,7 @@ fn kill_at(workspace: &Workspace, arguments: &[&str], number: usize) -> bool {
         .arg("-e")
         .arg(format!("inject={CHANGES}:signal=KILL:when={number}"))
         .arg("--")
-        .arg(assert_cmd::cargo::cargo_bin!("impostazione"))
+        .arg(assert_cmd::cargo::cargo_bin("impostazione"))
         .args(arguments)
         .current_dir(workspace.path());
     let ended = command.stdin(Stdio::null()).output().unwrap();

@@ -155,7 +155,7 @@ fn an_image_that_is_refused_is_as_it_was_to_the_byte() {
     for at in found {
         damage(at as u64 - 8, &[0xff; 8]);
     }
-    unchanged(&place, 3, "card.img");
+    unchanged(&place, 3, "on the rootfs cannot be read");
     make(&card);
     assert_eq!(workspace.run(&place).code, 0);
     assert!(Path::new(&image).exists());

@@ -163,7 +163,7 @@ fn two_renders_into_one_folder_do_not_mix() {
 #[test]
 fn no_umask_and_no_default_access_list_lets_others_write_what_is_rendered() {
     let workspace = with_output();
-    let program = assert_cmd::cargo::cargo_bin!("impostazione");
+    let program = assert_cmd::cargo::cargo_bin("impostazione");
     let new = workspace.path().join("made");
     fs::create_dir(&new).unwrap();
     crate::access_lists::set_default(&new);

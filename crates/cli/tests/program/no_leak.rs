@@ -287,12 +287,9 @@ fn placing_taking_back_and_comparing() {
     );
 }
 
-#[test]
-fn wrong_input_of_many_kinds() {
-    let workspace = prepared();
-    let right = sheet();
-    let literal = format!("password = \"{IN_SHEET}\"");
-    let breaks: Vec<(&str, String)> = vec![
+/// What stands in place of a password in a sheet, in many wrong ways.
+fn breaks(literal: &str) -> Vec<(&'static str, String)> {
+    vec![
         ("not closed", literal.trim_end_matches('"').to_owned()),
         ("no quotes", format!("password = {IN_SHEET}")),
         ("twice", format!("{literal}\n{literal}")),
@@ -349,7 +346,15 @@ fn wrong_input_of_many_kinds() {
         ("without a key", IN_SHEET.to_owned()),
         ("a key without quotes", format!("password {IN_SHEET}")),
         ("wrong twice over", format!("password = \"{IN_SHEET}\nname = [\n")),
-    ];
+    ]
+}
+
+#[test]
+fn wrong_input_of_many_kinds() {
+    let workspace = prepared();
+    let right = sheet();
+    let literal = format!("password = \"{IN_SHEET}\"");
+    let breaks = breaks(&literal);
     for (index, (what, broken)) in breaks.iter().enumerate() {
         assert!(right.contains(&literal));
         let name = format!("broken{index}.toml");
@@ -363,6 +368,35 @@ fn wrong_input_of_many_kinds() {
         assert!(runs.iter().any(|(_, run)| run.code != 0), "{what} is wrong");
         search(runs);
     }
+    // Values that break every rule on values.
+    for (index, (file, value)) in [
+        ("by-file.secret", format!("{BY_FILE}\u{7}")),
+        ("by-file.secret", BY_FILE.repeat(9)),
+        ("radio.secret", RADIO.repeat(9)),
+        ("clock.secret", format!("{CLOCK} {CLOCK}")),
+        ("clock.secret", format!("HEX:{CLOCK}")),
+        ("clock.secret", format!("{CLOCK}\n{CLOCK}")),
+        ("by-file.secret", RADIO.to_owned()),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        let before = workspace.read(file);
+        workspace.write(file, value);
+        let runs = every_command(&workspace, "sheet.toml", &format!("value{index}"));
+        assert!(runs.iter().any(|(_, run)| run.code == 1), "{file} number {index} is wrong");
+        search(runs);
+        workspace.write(file, before);
+    }
+    for (name, bytes) in workspace.tree(".") {
+        let found = leaked(&bytes);
+        assert!(found.is_empty() || may_hold(&name), "{name} holds {found:?}");
+    }
+}
+
+#[test]
+fn files_of_secrets_and_of_rows_in_place_of_a_sheet_and_secrets_in_netplan_files() {
+    let workspace = prepared();
     // Files of secrets, and of rows with secrets in them, in place of a sheet; and the same in netplan's form.
     for file in ["by-file.secret", "radio.secret", "clock.secret", "boxes.csv"] {
         let runs = every_command(&workspace, file, "nowhere");
@@ -391,28 +425,4 @@ fn wrong_input_of_many_kinds() {
     );
     search(every_command(&workspace, "sheet.toml", "rows"));
     workspace.write("boxes.csv", format!("name,address,admin_password\nbox-1,10.64.10.62,{IN_ROW}\n"));
-    // Values that break every rule on values.
-    for (index, (file, value)) in [
-        ("by-file.secret", format!("{BY_FILE}\u{7}")),
-        ("by-file.secret", BY_FILE.repeat(9)),
-        ("radio.secret", RADIO.repeat(9)),
-        ("clock.secret", format!("{CLOCK} {CLOCK}")),
-        ("clock.secret", format!("HEX:{CLOCK}")),
-        ("clock.secret", format!("{CLOCK}\n{CLOCK}")),
-        ("by-file.secret", RADIO.to_owned()),
-    ]
-    .into_iter()
-    .enumerate()
-    {
-        let before = workspace.read(file);
-        workspace.write(file, value);
-        let runs = every_command(&workspace, "sheet.toml", &format!("value{index}"));
-        assert!(runs.iter().any(|(_, run)| run.code == 1), "{file} number {index} is wrong");
-        search(runs);
-        workspace.write(file, before);
-    }
-    for (name, bytes) in workspace.tree(".") {
-        let found = leaked(&bytes);
-        assert!(found.is_empty() || may_hold(&name), "{name} holds {found:?}");
-    }
 }

@@ -382,6 +382,69 @@ fn members_that_lead_out_are_named_and_not_touched() {
     }
 }
 
+/// A descriptor with so many properties, each with this value, and this beside them.
+fn descriptor_with(properties: usize, value: &str, beside: &str) -> String {
+    let property = |number: usize| {
+        format!(
+            "<Property ovf:key=\"address.{number}\" ovf:type=\"string\" ovf:userConfigurable=\"true\" ovf:value=\"{value}\"/>"
+        )
+    };
+    let properties: String = (0..properties).map(property).collect();
+    format!(
+        "<?xml version=\"1.0\"?><Envelope xmlns=\"http://schemas.dmtf.org/ovf/envelope/1\" \
+         xmlns:ovf=\"http://schemas.dmtf.org/ovf/envelope/1\"><References>{beside}</References>\
+         <VirtualSystem ovf:id=\"x\"><Info/><ProductSection><Info/>{properties}</ProductSection></VirtualSystem></Envelope>"
+    )
+}
+
+#[test]
+fn what_costs_too_much_is_refused_and_what_is_large_is_read() {
+    let workspace = Workspace::new();
+    let inspect = |descriptor: String| {
+        workspace.write("a.ovf", descriptor);
+        workspace.run(&["inspect", "a.ovf"])
+    };
+    let mut many = String::new();
+    for number in 0..300_000 {
+        many.extend([" a", &number.to_string(), "=\"\""]);
+    }
+    for (descriptor, says) in [
+        (descriptor_with(4097, "", ""), "it asks for more than 4096 properties"),
+        (descriptor_with(1, &"v".repeat(1024 * 1024 + 1), ""), "is longer than 1 MiB"),
+        (descriptor_with(1, "", &"v".repeat(1024 * 1024 + 1)), "is longer than 1 MiB"),
+        (descriptor_with(1, "", &format!("<File{many}/>")), "has more than 256 attributes"),
+        (
+            descriptor_with(
+                1,
+                "",
+                "<File ovf:id=\"f\" ovf:href=\"d\" ovf:size=\"99999999999\" ovf:chunkSize=\"1\"/>",
+            ),
+            "split into more than 10000 pieces",
+        ),
+    ] {
+        let run = inspect(descriptor);
+        assert!(run.code == 3 && run.stderr.contains(says), "{says}: {} {}", run.code, run.stderr);
+    }
+    let run = inspect(descriptor_with(4096, "10.64.10.11", ""));
+    assert!(run.code == 0 && run.stdout.contains("address.4095"), "{}", run.stderr);
+    let run = inspect(descriptor_with(1, &"v".repeat(1024 * 1024), ""));
+    assert!(run.code == 0 && run.stdout.contains("1048176"), "{}", run.stderr);
+}
+
+#[test]
+fn what_is_not_seen_is_an_escape_on_the_terminal_and_in_json() {
+    let workspace = Workspace::new();
+    let unseen = "x\u{200b}\u{feff}\u{2028}\u{202e}\u{9b}2J\u{e0041}\u{61c}y";
+    workspace.write("a.ovf", descriptor_with(1, unseen, ""));
+    let text = workspace.run(&["inspect", "a.ovf"]).stdout;
+    assert!(!text.chars().any(|c| unseen.contains(c) && !c.is_ascii()), "{text:?}");
+    assert!(text.contains("\\u{202e}") || text.contains("\\u{200b}"), "{text}");
+    let json = workspace.run(&["inspect", "a.ovf", "--format", "json"]).stdout;
+    assert!(json.is_ascii(), "{json:?}");
+    let report: Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(report["properties"][0]["default"], unseen, "programs get what stands there");
+}
+
 #[test]
 fn what_counts_twice_is_refused() {
     let workspace = Workspace::demo().with_example_packages();

@@ -764,3 +764,30 @@ fn habit_words_lead_to_the_commands() {
         assert!(run.stderr.contains(&format!("`impostazione {command}`")), "{}", run.stderr);
     }
 }
+
+#[test]
+fn an_image_with_tens_of_thousands_of_users_is_placed_on() {
+    use std::fmt::Write as _;
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    let (mut passwd, mut shadow, mut members) = (
+        "root:x:0:0:root:/root:/bin/bash\n".to_owned(),
+        "root:*:19000:0:99999:7:::\n".to_owned(),
+        Vec::new(),
+    );
+    for number in 0..40_000 {
+        let _ = writeln!(passwd, "u{number}:x:{}:100::/home/u{number}:/bin/bash", number + 1000);
+        let _ = writeln!(shadow, "u{number}:{}:19000:0:99999:7:::", crate::card::STOCK_HASH);
+        members.push(format!("u{number}"));
+    }
+    card.write("etc/passwd", passwd);
+    card.write("etc/shadow", shadow);
+    card.write("etc/group", format!("root:x:0:\nusers:x:100:\nsudo:x:27:{}\n", members.join(",")));
+    let before = card.list();
+    card.placed(&["-q"]);
+    assert_eq!(card.line("etc/group", "sudo:"), "sudo:x:27:keeper");
+    assert!(card.line("etc/shadow", "u39999:").starts_with("u39999:!$y$"));
+    assert!(card.line("etc/passwd", "keeper:").contains(":41000:"));
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.list(), before);
+}

@@ -129,13 +129,21 @@ impl From<Output> for Run {
     }
 }
 
+/// Files of the repository; a user who may not go there is given a folder with copies.
+fn files(copy: &str, original: &str) -> PathBuf {
+    match std::env::var_os("IMPOSTAZIONE_FILES") {
+        Some(folder) => Path::new(&folder).join(copy),
+        None => Path::new(env!("CARGO_MANIFEST_DIR")).join(original),
+    }
+}
+
 pub(crate) fn demo_folder() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo")
+    files("demo", "../../demo")
 }
 
 /// Files that tests of the core use too.
 pub(crate) fn test_data() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/testdata")
+    files("testdata", "../core/testdata")
 }
 
 /// A sheet in which everything is right, with these lines at its end.

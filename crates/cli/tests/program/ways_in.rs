@@ -221,6 +221,7 @@ fn an_account_that_is_no_administrator_keeps_nothing_that_makes_it_one() {
     // The image has a keeper who may do everything, in every way.
     card.write("etc/group", "root:x:0:\nadm:x:4:keeper\nsudo:x:27:keeper,image\ndocker:x:998:keeper\ncrew:x:500:keeper\nkeeper:x:1000:\n");
     card.write("etc/gshadow", "sudo:*::keeper,image\ndocker:!::keeper\n");
+    card.remove("etc/sudoers");
     card.write("etc/sudoers", "root ALL=(ALL:ALL) ALL\nkeeper ALL=(ALL) ALL\n%sudo ALL=(ALL:ALL) ALL\n%crew ALL=(ALL) ALL\n@includedir /etc/sudoers.d\n");
     card.write("etc/sudoers.d/010_keeper", "#1000 ALL=(ALL) NOPASSWD: ALL\n");
     let before = card.list();

@@ -6,7 +6,7 @@ use aho_corasick::{AhoCorasick, MatchKind};
 
 use super::HIDDEN;
 use crate::finding::Finding;
-use crate::source::{Place, Sources, unquoted};
+use crate::source::{Place, Source, Sources, unquoted};
 
 /// Values shorter than this are looked for only in findings about their own line: they may be words of a sentence.
 const LEAST_LENGTH: usize = 6;
@@ -25,7 +25,7 @@ impl<'a> Redaction<'a> {
         let texts: BTreeSet<&str> = sources
             .all()
             .iter()
-            .flat_map(|source| source.secret_texts())
+            .flat_map(Source::secret_texts)
             .filter(|text| text.len() >= LEAST_LENGTH && !is_plain_word(text))
             .collect();
         let anywhere = (!texts.is_empty()).then(|| searcher(texts)).flatten();

@@ -48,7 +48,7 @@ pub(crate) fn hidden_in_sheet(table: &DeTable<'_>) -> Vec<Range<usize>> {
     };
     let known = Known { secrets: names("secret"), time_keys: names("time_key") };
     let mut hidden = Vec::new();
-    for (key, value) in table.iter() {
+    for (key, value) in table {
         let under =
             if key.get_ref() == "secret" { Under::Secrets } else { of_key(key.get_ref(), Under::Open) };
         walk(value.get_ref(), value.span(), key.get_ref(), under, &known, &mut hidden);
@@ -70,7 +70,7 @@ fn walk(
 ) {
     match value {
         DeValue::Table(table) => {
-            for (inner, value) in table.iter() {
+            for (inner, value) in table {
                 let name = inner.get_ref().as_ref();
                 // A table that stands for a secret may have it as a key.
                 if under == Under::Confidential
@@ -89,7 +89,7 @@ fn walk(
             }
         }
         DeValue::Array(items) => {
-            for item in items.iter() {
+            for item in items {
                 walk(item.get_ref(), item.span(), key, under, known, hidden);
             }
         }
@@ -116,13 +116,12 @@ fn is_shown(text: &str, key: &str, under: Under, known: &Known<'_>) -> bool {
         // A name that no secret has may be the secret itself.
         ("from_secret", _) => text == "none" || known.secrets.contains(text),
         ("key", Under::Confidential) if known.time_keys.contains(text) => true,
-        (_, Under::Open) => true,
+        (_, Under::Open) | ("take", Under::Confidential) => true,
         ("from", Under::OneSecret) => PLACES.contains(&text),
         ("per", Under::OneSecret) => OWNERS.contains(&text),
         ("typed_on", Under::OneSecret) => text.len() == 2,
         ("variable", Under::OneSecret) => is_variable(text),
         ("path", Under::OneSecret) => is_path(text),
-        ("take", Under::Confidential) => true,
         (_, Under::Confidential) => text == "none",
         _ => false,
     }

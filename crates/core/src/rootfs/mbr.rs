@@ -104,7 +104,10 @@ mod tests {
 
     use super::*;
 
-    fn disk(tables: &[(u64, &[(u8, u32, u32)])]) -> (File, u64) {
+    /// A table: its sector, and of each entry kind, first sector and length.
+    type Table<'a> = (u64, &'a [(u8, u32, u32)]);
+
+    fn disk(tables: &[Table<'_>]) -> (File, u64) {
         let file = tempfile::tempfile().unwrap();
         let length = 4096 * SECTOR;
         file.set_len(length).unwrap();
@@ -122,7 +125,7 @@ mod tests {
         (file, length)
     }
 
-    fn found(tables: &[(u64, &[(u8, u32, u32)])]) -> Vec<(u32, u64, u64)> {
+    fn found(tables: &[Table<'_>]) -> Vec<(u32, u64, u64)> {
         let (mut file, length) = disk(tables);
         entries(&mut file, length)
             .unwrap()
@@ -150,7 +153,7 @@ mod tests {
         assert_eq!(found(&[(0, &[(0x83, 0, u32::MAX)])]), [(1, 0, u64::from(u32::MAX))]);
         assert_eq!(found(&[(0, &[(0x05, 0, 10)])]), []);
         assert_eq!(found(&[(0, &[(0x05, 100, 10)]), (100, &[(0x83, 1, 1), (0x05, 0, 10)])]), [(5, 101, 1)]);
-        let looping: &[(u64, &[(u8, u32, u32)])] = &[
+        let looping: &[Table<'_>] = &[
             (0, &[(0x05, 100, 10)]),
             (100, &[(0x83, 1, 1), (0x05, 50, 10)]),
             (150, &[(0x83, 1, 1), (0x05, 20, 10)]),
