@@ -16,6 +16,7 @@ trap cleanup EXIT INT TERM
 
 mkdir "$work/bin"
 cp "$top/target/release/impostazione" "$work/bin/"
+export XDG_STATE_HOME="$work/state"
 "$work/bin/impostazione" demo --into "$work/site" >/dev/null
 export IMPOSTAZIONE_KEY=harbor.key
 cat >"$work/site/older.yaml" <<'TEXT'

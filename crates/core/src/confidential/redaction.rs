@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use aho_corasick::{AhoCorasick, MatchKind};
+use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind};
 
 use super::HIDDEN;
 use crate::finding::Finding;
@@ -10,6 +10,10 @@ use crate::source::{Place, Source, Sources, unquoted};
 
 /// Values shorter than this are looked for only in findings about their own line: they may be words of a sentence.
 const LEAST_LENGTH: usize = 6;
+/// No sentence quotes more.
+const MOST_LENGTH: usize = 4096;
+/// How many characters of a long value a sentence may begin with.
+const BEGINNING: usize = 60;
 /// How many lines of a finding's place are looked at.
 const LINE_LIMIT: usize = 200;
 
@@ -26,7 +30,7 @@ impl<'a> Redaction<'a> {
             .all()
             .iter()
             .flat_map(Source::secret_texts)
-            .filter(|text| text.len() >= LEAST_LENGTH && !is_plain_word(text))
+            .filter(|text| (LEAST_LENGTH..=MOST_LENGTH).contains(&text.len()) && !is_plain_word(text))
             .collect();
         let anywhere = (!texts.is_empty()).then(|| searcher(texts)).flatten();
         Self { sources, anywhere }
@@ -45,13 +49,21 @@ impl<'a> Redaction<'a> {
         if let Some(searcher) = &self.anywhere {
             replace(searcher, finding);
         }
-        if let Some(searcher) = searcher(self.texts_at(finding.place)) {
-            replace(&searcher, finding);
+        for secret in self.texts_at(finding.place) {
+            for text in [&mut finding.message, &mut finding.fix] {
+                // The beginning of what is too long to be quoted is as confidential.
+                let end = secret.char_indices().nth(BEGINNING).map_or(secret.len(), |(end, _)| end);
+                for hidden in [secret, secret.get(..end).unwrap_or(secret)] {
+                    if hidden.len() <= text.len() && text.contains(hidden) {
+                        *text = text.replace(hidden, HIDDEN);
+                    }
+                }
+            }
         }
     }
 
     /// What must not be shown of the lines of a place.
-    fn texts_at(&self, place: Place) -> BTreeSet<&'a str> {
+    fn texts_at(&self, place: Place) -> Vec<&'a str> {
         let source = self.sources.get(place.source);
         let mut texts = BTreeSet::new();
         let mut at = place.span.start();
@@ -68,6 +80,9 @@ impl<'a> Redaction<'a> {
                 break;
             }
         }
+        // The longest first, so that none is left in part.
+        let mut texts: Vec<&str> = texts.into_iter().collect();
+        texts.sort_by_key(|text| std::cmp::Reverse(text.len()));
         texts
     }
 }
@@ -82,7 +97,12 @@ fn searcher<'t>(texts: impl IntoIterator<Item = &'t str>) -> Option<AhoCorasick>
     if texts.is_empty() {
         return None;
     }
-    AhoCorasick::builder().match_kind(MatchKind::LeftmostLongest).build(texts).ok()
+    let mut builder = AhoCorasick::builder();
+    builder
+        .match_kind(MatchKind::LeftmostLongest)
+        .kind(Some(AhoCorasickKind::ContiguousNFA))
+        .build(texts)
+        .ok()
 }
 
 fn replace(searcher: &AhoCorasick, finding: &mut Finding) {
