@@ -2,18 +2,12 @@
 //! placing and taking back end without a panic, and what was placed is taken back to the byte.
 #![no_main]
 
-use std::collections::{BTreeMap, BTreeSet};
-use std::fs;
-use std::path::Path;
-use std::sync::LazyLock;
+#[path = "../card.rs"]
+mod card;
 
-use impostazione_core::assess::assess;
-use impostazione_core::beside::Folder;
-use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
-use impostazione_core::rootfs::{Placing, Request, Rootfs, Wishes, inspect_rootfs, take_back};
 use libfuzzer_sys::fuzz_target;
 
-/// What the parts of the input are, in their order; a line of equals signs parts two.
+/// What the parts of the input are, in their order.
 const PATHS: [&str; 16] = [
     "etc/passwd",
     "etc/shadow",
@@ -33,65 +27,4 @@ const PATHS: [&str; 16] = [
     "var/lib/impostazione/placement.json",
 ];
 
-const SHEET: &str = "format = 1\n[common]\ndomain = \"capovetro.example\"\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n\
-    ntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\ntimezone = \"Europe/Rome\"\ntime_service = \"chrony\"\n\
-    [subnet.quay]\nprefix = \"10.64.10.0/24\"\ngateway = \"10.64.10.1\"\n[account.keeper]\nadmin = true\n\
-    ssh_keys = [\"ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIKnL4NWOdAKnj7F1F75+P/XkUSUhM9wdyFkjQATU3vA5 keeper\"]\n\
-    [[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n";
-
-static OUTPUT: LazyLock<HostOutput> = LazyLock::new(|| {
-    let folder = tempfile::tempdir().expect("a folder");
-    let assessment =
-        assess("s", SHEET.as_bytes().to_vec(), &Folder::new("."), jiff::civil::date(2026, 11, 25));
-    let tree = render(assessment.proved().expect("a right sheet"), |_| true).expect("an output");
-    let into = folder.path().join("output");
-    let machines = BTreeSet::from(["gauge-01"]);
-    write(&tree, Writing { into: &into, machines: &machines, prune: false, seen: &|_| {} }).expect("written");
-    TreeOnDisk::open(&into).expect("a tree").0.host("gauge-01").expect("a host")
-});
-
-fn list(top: &Path, folder: &Path, into: &mut BTreeMap<String, Vec<u8>>) {
-    for entry in fs::read_dir(folder).expect("a folder") {
-        let path = entry.expect("an entry").path();
-        let name = path.strip_prefix(top).expect("below").display().to_string();
-        if path.is_symlink() {
-            into.insert(name, fs::read_link(&path).expect("a link").into_os_string().into_encoded_bytes());
-        } else if path.is_dir() {
-            into.insert(name, Vec::new());
-            list(top, &path, into);
-        } else {
-            into.insert(name, fs::read(&path).expect("a file"));
-        }
-    }
-}
-
-fuzz_target!(|bytes: &[u8]| {
-    let folder = tempfile::tempdir_in("/dev/shm").expect("a folder");
-    let top = folder.path();
-    for path in ["etc/os-release", "usr/sbin/netplan", "usr/sbin/sshd", "bin/bash", "usr/lib/systemd/system/chrony.service"] {
-        fs::create_dir_all(top.join(path).parent().expect("a parent")).expect("made");
-        fs::write(top.join(path), "ID=debian\n").expect("written");
-    }
-    let parts = bytes.split(|byte| *byte == 0x1e);
-    for (path, part) in PATHS.iter().zip(parts).filter(|(_, part)| !part.is_empty()) {
-        fs::create_dir_all(top.join(path).parent().expect("a parent")).expect("made");
-        fs::write(top.join(path), part).expect("written");
-    }
-    let mut before = BTreeMap::new();
-    list(top, top, &mut before);
-    let rootfs = Rootfs::open(top).expect("a folder");
-    let _ = inspect_rootfs(&rootfs);
-    let request = Request { wishes: Wishes { fresh_identity: true }, may_replace: true, may_lose_changes: true };
-    let Ok(placing) = Placing::new(&rootfs, &OUTPUT, request, "now") else { return };
-    // A record of the input's own may say anything of what was before.
-    if placing.assessment.record.is_some() || placing.assessment.has_leftovers {
-        let _ = placing.carry_out(&rootfs);
-        return;
-    }
-    let Ok(record) = placing.carry_out(&rootfs) else { return };
-    assert!(Placing::new(&rootfs, &OUTPUT, request, "now").is_ok_and(|again| again.is_done(&rootfs).is_ok_and(|is| is)));
-    take_back(&rootfs, &record).expect("taken back");
-    let mut after = BTreeMap::new();
-    list(top, top, &mut after);
-    assert!(before == after);
-});
+fuzz_target!(|bytes: &[u8]| card::place_and_take_back(&PATHS, bytes));

@@ -209,8 +209,18 @@ fn usual(site: &Site, machine: &Machine) -> Vec<CardLine> {
     lines
 }
 
-/// The card of an appliance that is set up at its console, as a page of text.
+/// The card of an appliance that is set up at its console, as a page of text. It is read on terminals: what is not seen in the
+/// words of the package or the sheet is an escape.
 pub fn typing_card(site: &Site, machine: &Machine) -> String {
+    let mut shown = String::new();
+    for line in card_text(site, machine).lines() {
+        shown += &crate::visible::harmless(line);
+        shown.push('\n');
+    }
+    shown
+}
+
+fn card_text(site: &Site, machine: &Machine) -> String {
     let mut card = String::new();
     let appliance = machine.appliance();
     let file = appliance.and_then(|appliance| site.meanings_of(appliance));

@@ -86,7 +86,7 @@ pub enum ImageFault {
         reason: String,
     },
     /// Its filesystem is damaged.
-    #[error("the filesystem of {} is marked as damaged; take the image anew, or have a copy of it put right with e2fsck -f", .0.display())]
+    #[error("the filesystem of {} is marked as damaged; use a fresh copy of the image, or repair a copy with e2fsck -f", .0.display())]
     Damaged(PathBuf),
     /// Something else has it attached.
     #[error("{} is attached to {device} already, and a second mount beside that would damage it; unmount it and let go of it with `losetup --detach {device}`, or mount its partitions and name them with --root", .path.display())]

@@ -42,7 +42,7 @@ fn start(ground: Ground<'_>, plan: &mut Plan, names: &[&str], subject: Subject) 
             path: unit.path.clone(),
             line,
             message: format!(
-                "{} of {} says {word:?}, which is no name of a unit: a link by it would lie outside the folder of units.",
+                "{} of {} says {word:?}, which is not the name of a unit: a link of that name would lie outside the folder of units.",
                 key, unit.name
             ),
             fix: format!("take it out of /{} in the image, or find out who made this image", unit.path),

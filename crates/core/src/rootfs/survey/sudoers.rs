@@ -229,7 +229,7 @@ fn statement(line: &str) -> Statement {
         return if asks_nobody { Statement::Says(Says::AsksNobody) } else { Statement::Nothing };
     }
     let Some((left, right)) = line.split_once('=') else {
-        return Statement::Says(Says::Unknown("it is no line that sudo takes"));
+        return Statement::Says(Says::Unknown("sudo would not accept it"));
     };
     let who = users(left);
     if who.is_empty() {
