@@ -39,7 +39,8 @@ pub(super) fn entries(file: &mut File, length: u64) -> io::Result<Vec<Entry>> {
             continue;
         }
         if EXTENDED.contains(&raw.kind) {
-            chain = chain.or(Some(raw.start));
+            // At the first sector is the table itself.
+            chain = chain.or((raw.start > 0).then_some(raw.start));
         } else {
             found.push(Entry { number, start: raw.start, sectors: raw.sectors });
         }
@@ -48,7 +49,7 @@ pub(super) fn entries(file: &mut File, length: u64) -> io::Result<Vec<Entry>> {
     let mut at = first;
     for number in 5..5 + CHAIN_LIMIT {
         let Some([own, next, ..]) = table_at(file, at, length)? else { break };
-        if own.sectors > 0 && own.kind != 0 {
+        if own.sectors > 0 && own.kind != 0 && !EXTENDED.contains(&own.kind) {
             found.push(Entry { number, start: at.saturating_add(own.start), sectors: own.sectors });
         }
         // Each table lies behind the one before.
