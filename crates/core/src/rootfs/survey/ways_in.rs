@@ -443,20 +443,30 @@ fn console_way(path: String, line: usize, names: Vec<String>, how: String) -> Wa
 fn console(view: View<'_>, path: &str, ways: &mut Vec<WayIn>) {
     // A link to nothing, or to a device, says nothing.
     let Ok(Some(text)) = view.text(path) else { return };
-    for (index, line) in text.lines().enumerate() {
+    let mut lines = text.lines().enumerate();
+    while let Some((index, line)) = lines.next() {
         let Some((key, value)) = line.split_once('=') else { continue };
-        if key.trim() == "ExecStart"
-            && let Some(name) = logged_in_by(value)
-        {
-            let how = "is logged in at a console by itself".to_owned();
+        if !key.trim().starts_with("Exec") {
+            continue;
+        }
+        // A backslash at the end continues a line.
+        let mut command = value.to_owned();
+        while let Some(start) = command.strip_suffix('\\').map(str::to_owned) {
+            command = start + " " + lines.next().map_or("", |(_, line)| line);
+        }
+        let how = "is logged in at a console by itself".to_owned();
+        if let Some(name) = logged_in_by(&command) {
             ways.push(console_way(path.to_owned(), index + 1, vec![name], how));
+        } else if command.contains("autologin") {
+            let how = format!("{how}, or whoever this line means: {:?}", command.trim());
+            ways.push(console_way(path.to_owned(), index + 1, Vec::new(), how));
         }
     }
 }
 
 /// Whom a command logs in without asking (`agetty(8)`, `login(1)`).
 fn logged_in_by(command: &str) -> Option<String> {
-    let words: Vec<&str> = command.split_whitespace().collect();
+    let words: Vec<&str> = command.split_whitespace().map(|word| word.trim_matches(['"', '\''])).collect();
     let program = words.first()?.trim_start_matches(['-', '@', '+', '!', ':']);
     let program = program.rsplit('/').next().unwrap_or_default();
     let (long, short) = match program {
@@ -555,6 +565,7 @@ mod tests {
             "/usr/sbin/agetty --autologin=image tty1",
             "-/sbin/agetty -a image tty1",
             "-/sbin/agetty -aimage tty1",
+            "-/sbin/agetty \"--autologin\" 'image' tty1",
             "/bin/login -f image",
         ] {
             assert_eq!(logged_in_by(command).as_deref(), Some("image"), "{command}");
