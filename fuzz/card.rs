@@ -6,7 +6,7 @@ use std::path::Path;
 use std::sync::LazyLock;
 
 use impostazione_core::assess::assess;
-use impostazione_core::beside::Folder;
+use impostazione_text::files::Folder;
 use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
 use impostazione_core::rootfs::{Placing, Request, Rootfs, Wishes, inspect_rootfs, take_back};
 

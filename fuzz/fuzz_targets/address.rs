@@ -1,7 +1,7 @@
 //! Any text as an address, a prefix, a mask and a range: what is read comes back as it was.
 #![no_main]
 
-use impostazione_core::net::{AddressRange, Family, dotted_mask, parse_address, parse_mask, parse_prefix};
+use impostazione_net::{AddressRange, Family, dotted_mask, parse_address, parse_mask, parse_prefix};
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|text: &str| {

@@ -20,7 +20,7 @@ fuzz_target!(|bytes: &[u8]| {
     let setting = Setting {
         system: Some(system.id.clone()),
         property: property.id(),
-        value: impostazione_core::secret::Hidden::new("a<b>&\"c\""),
+        value: impostazione_secret::Hidden::new("a<b>&\"c\""),
         option: None,
     };
     let changed = descriptor.with_values(&[setting]);

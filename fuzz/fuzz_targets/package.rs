@@ -4,7 +4,7 @@
 
 use std::path::Path;
 
-use impostazione_core::beside::{Beside, ReadFault};
+use impostazione_text::files::{Beside, ReadFault};
 use impostazione_core::ovf::{Package, Signs, package_report, read_package, verify};
 use libfuzzer_sys::fuzz_target;
 

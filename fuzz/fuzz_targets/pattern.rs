@@ -4,7 +4,7 @@
 use std::path::Path;
 
 use impostazione_core::assess::assess;
-use impostazione_core::beside::{Beside, ReadFault};
+use impostazione_text::files::{Beside, ReadFault};
 use impostazione_core::output::render;
 use libfuzzer_sys::fuzz_target;
 

@@ -18,7 +18,7 @@ pub(crate) fn ask(question: &str, option: &str) -> Result<bool, Failure> {
     terminal::tell(&format!("{question} [y/N] "));
     let mut answer = String::new();
     io::stdin().lock().take(ANSWER_LIMIT).read_line(&mut answer).map_err(|error| {
-        Failure::Files(format!("the answer cannot be read: {}", impostazione_core::beside::plain(&error)))
+        Failure::Files(format!("the answer cannot be read: {}", impostazione_text::files::plain(&error)))
     })?;
     Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
 }

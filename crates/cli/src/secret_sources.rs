@@ -8,12 +8,12 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, OnceLock, PoisonError};
 
-use impostazione_core::beside::plain;
-use impostazione_core::secret::store::{
+use impostazione_secret::store::{
     Opener, PrivateKey, Seal, SealedStore, Store, StoreFault, StoreFile, StoreFingerprint, StoreLock,
     StoreMemory, is_locked, private_keys, store_path,
 };
-use impostazione_core::secret::{Hidden, SecretSources};
+use impostazione_secret::{Hidden, SecretSources};
+use impostazione_text::files::plain;
 
 use crate::args::UnlockArguments;
 
@@ -149,7 +149,7 @@ impl RunSources {
         let mut keys = Vec::new();
         for path in &files {
             let name = path.display().to_string();
-            let bytes = impostazione_core::beside::read_file(path, LIMIT)
+            let bytes = impostazione_text::files::read_file(path, LIMIT)
                 .map_err(|fault| StoreFault::Opener(format!("the private key {name}: {fault}")))?;
             let bytes = zeroize::Zeroizing::new(bytes);
             let is_locked = is_locked(&bytes);

@@ -3,12 +3,11 @@
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess_with};
+use impostazione_core::sheet::SIZE_LIMIT;
+use impostazione_secret::SecretSources;
+use impostazione_text::files::{Folder, ReadFault, read_file};
 use jiff::ZonedDateTime;
 use jiff::civil::Date;
-
-use impostazione_core::beside::{Folder, ReadFault, read_file};
-use impostazione_core::secret::SecretSources;
-use impostazione_core::sheet::SIZE_LIMIT;
 
 use crate::exit::Failure;
 

@@ -6,7 +6,7 @@ use std::path::Path;
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use impostazione_core::assess::assess;
-use impostazione_core::beside::{Beside, ReadFault};
+use impostazione_text::files::{Beside, ReadFault};
 use jiff::civil::{Date, date};
 
 /// Waivers are counted by it.

@@ -2,16 +2,16 @@
 
 use std::collections::HashSet;
 
+use impostazione_secret::{FilesOnly, SecretSources};
+use impostazione_text::files::Beside;
+use impostazione_text::{Place, Source, Sources, Span};
 use jiff::civil::Date;
 
-use crate::beside::Beside;
 use crate::confidential::Redaction;
 use crate::finding::{Finding, Summary};
 use crate::machine::{Answer, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, report};
-use crate::secret::{FilesOnly, SecretSources};
 use crate::sheet;
-use crate::source::{Place, Source, Sources, Span};
 
 /// A sheet that has been read and judged.
 #[derive(Debug)]

@@ -2,9 +2,10 @@
 
 use std::fmt::Write as _;
 
+use impostazione_text::capital;
+
 use crate::rules;
 use crate::sheet::KEYS;
-use crate::text::capital;
 
 /// First line of a page that is made.
 const MADE: &str = "<!-- Made by `cargo run -p impostazione-core --example write-docs`; changes belong into the code. -->\n\n";

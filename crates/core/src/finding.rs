@@ -1,9 +1,9 @@
 //! Findings: places where a rule was broken.
 
+use impostazione_text::{Place, Sources};
 use serde::Serialize;
 
 use crate::rules::{Nature, Rule};
-use crate::source::{Place, Sources};
 
 /// How grave a finding is. An error keeps `render` from writing anything.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]

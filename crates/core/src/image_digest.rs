@@ -2,7 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use crate::beside::{Beside as _, Folder, ReadFault};
+use impostazione_text::files::{Beside as _, Folder, ReadFault};
+
 use crate::ovf::Algorithm;
 
 /// A digest that an image should have.
@@ -51,7 +52,7 @@ impl WantedDigest {
     /// Digests the image. Says whether it is the one, and what its digest is.
     pub fn compare(&self, image: &Path, seen: &(dyn Fn(u64) + Sync)) -> Result<(bool, String), ReadFault> {
         let mut opened = Folder::of_file(image).open(Path::new(image.file_name().unwrap_or_default()))?;
-        let refused = |error: std::io::Error| ReadFault::Refused(crate::beside::plain(&error));
+        let refused = |error: std::io::Error| ReadFault::Refused(impostazione_text::files::plain(&error));
         let (digest, _) = self.algorithm.of_reader(&mut opened.content, seen).map_err(refused)?;
         Ok((digest == self.digest, digest))
     }

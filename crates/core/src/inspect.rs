@@ -2,17 +2,17 @@
 
 use std::collections::HashSet;
 
+use impostazione_net::Family;
+use impostazione_text::{Source, Sources};
 use regex::Regex;
 use serde::Serialize;
 
 use crate::confidential::{Redaction, hidden_in_unparsed_netplan};
 use crate::finding::Finding;
 use crate::machine::Site;
-use crate::net::Family;
 use crate::netplan::{self, Beside, ReadHost, read};
-use crate::review::{ReviewedLink, Stated, review};
+use crate::review::{ReviewedLink, ReviewedValue, review};
 use crate::rules::{self, Judge};
-use crate::source::{Source, Sources};
 
 /// Netplan files that have been read and judged.
 #[derive(Debug)]
@@ -73,7 +73,9 @@ impl NetplanInspection {
     pub fn host(&self) -> Option<InspectedHost> {
         let machine = review(&self.site, |_| true).machines.pop()?;
         let (renderer, dns_for) =
-            machine.host.map_or((Stated::Unreadable, Stated::Nothing), |host| (host.renderer, host.dns_for));
+            machine.host.map_or((ReviewedValue::Unreadable, ReviewedValue::Nothing), |host| {
+                (host.renderer, host.dns_for)
+            });
         Some(InspectedHost {
             name: machine.name,
             renderer,
@@ -91,13 +93,13 @@ pub struct InspectedHost {
     /// What messages call it: the path that was inspected.
     pub name: String,
     /// The program that netplan writes for.
-    pub renderer: Stated,
+    pub renderer: ReviewedValue,
     /// Name servers of all its links.
-    pub dns: Stated,
+    pub dns: ReviewedValue,
     /// Domains with name servers of their own.
-    pub dns_for: Stated,
+    pub dns_for: ReviewedValue,
     /// Search domains of all its links.
-    pub search: Stated,
+    pub search: ReviewedValue,
     /// Its links.
     pub links: Vec<InspectedLink>,
 }
@@ -132,8 +134,8 @@ impl From<(ReviewedLink, &Beside)> for InspectedLink {
             }
         }
         let mut addresses = match addresses {
-            Stated::Values(addresses) => addresses,
-            Stated::None | Stated::Nothing | Stated::Unreadable => Vec::new(),
+            ReviewedValue::Values(addresses) => addresses,
+            ReviewedValue::None | ReviewedValue::Nothing | ReviewedValue::Unreadable => Vec::new(),
         };
         addresses.extend(beside.addresses.iter().map(ToString::to_string));
         let dhcp = beside.dhcp.iter().map(|family| match family {

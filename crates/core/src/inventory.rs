@@ -2,12 +2,13 @@
 
 use std::collections::BTreeSet;
 
+use impostazione_secret::store::{EntryId, Store};
+use impostazione_text::confidential::HIDDEN;
 use jiff::civil::Date;
 use serde::Serialize;
 
-use crate::confidential::{HIDDEN, is_path, is_variable};
+use crate::confidential::{is_path, is_variable};
 use crate::machine::{SecretSource, Site};
-use crate::secret::store::{EntryId, Store};
 
 /// What secrets a sheet wants and what its store holds.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]

@@ -7,21 +7,17 @@
 
 mod access_list;
 pub mod assess;
-pub mod beside;
 pub mod compare;
 mod confidential;
 pub mod difference;
 pub mod documentation;
 pub mod files;
 pub mod finding;
-pub mod given;
 pub mod image_digest;
 pub mod inspect;
 pub mod inventory;
 pub mod machine;
 pub mod mend;
-pub mod names;
-pub mod net;
 pub mod netplan;
 mod open_folder;
 pub mod output;
@@ -32,12 +28,7 @@ pub mod rootfs;
 pub mod rules;
 pub mod sarif;
 pub mod schema;
-pub mod secret;
 pub mod sheet;
-pub mod size;
-pub mod source;
-mod text;
-pub mod visible;
 
 #[cfg(test)]
 mod testing;

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 
+use impostazione_text::{SourceId, Sources, Span};
+
 use crate::finding::Finding;
-use crate::source::{SourceId, Sources, Span};
 
 /// A sheet with its certain slips mended.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -2,13 +2,13 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::{
+    Family, PrefixFault, broadcast_of, dotted_mask, host_range, network_of, parse_address, parse_mask,
+};
 use ipnet::IpNet;
 use serde::Serialize;
 
 use crate::machine::{AddressOwner, Site, Subnet};
-use crate::net::{
-    Family, PrefixFault, broadcast_of, dotted_mask, host_range, network_of, parse_address, parse_mask,
-};
 
 /// A prefix in all spellings, and the addresses that follow from it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -35,7 +35,7 @@ pub struct PrefixFacts {
 
 /// Reads an address with a mask, in any spelling; the address may be any in the subnet.
 pub fn prefix_facts(text: &str) -> Result<PrefixFacts, PrefixFault> {
-    let usual = crate::net::respelled(text);
+    let usual = impostazione_net::respelled(text);
     let text = usual.as_deref().unwrap_or(text);
     let (address, mask) = text.split_once('/').ok_or(PrefixFault::NoMask)?;
     let address = parse_address(address, None).map_err(PrefixFault::Address)?;

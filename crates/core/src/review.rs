@@ -1,12 +1,12 @@
 //! What each machine will be, for a person to agree to. It judges nothing: what could not be read is left out.
 
+use impostazione_net::Family;
+use impostazione_secret::HashMethod;
+use impostazione_text::Stated;
 use serde::Serialize;
 
-use crate::given::Given;
 use crate::machine::{AddressChoice, HostsFile, Ipv6Mode, Link, LinkKind, Machine, Site, TimeService};
-use crate::net::Family;
 use crate::ovf::{Origin, answered_properties};
-use crate::secret::HashMethod;
 
 /// A site as a person reviews it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -29,15 +29,15 @@ pub struct ReviewedMachine {
     /// Its full name, where it has a domain.
     pub fqdn: Option<String>,
     /// Domain; a list, as the others, of none or one.
-    pub domain: Stated,
+    pub domain: ReviewedValue,
     /// Name servers.
-    pub dns: Stated,
+    pub dns: ReviewedValue,
     /// Search domains.
-    pub search: Stated,
+    pub search: ReviewedValue,
     /// Time servers.
-    pub ntp: Stated,
+    pub ntp: ReviewedValue,
     /// Time zone.
-    pub timezone: Stated,
+    pub timezone: ReviewedValue,
     /// What else a host has from the sheet, or has by default; `null` for an appliance.
     pub host: Option<ReviewedHost>,
     /// What it is itself a server of.
@@ -72,7 +72,7 @@ pub struct ReviewedLogin {
 /// What a sheet states of a setting.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Stated {
+pub enum ReviewedValue {
     /// These values.
     Values(Vec<String>),
     /// That there is to be none.
@@ -87,27 +87,27 @@ pub enum Stated {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ReviewedHost {
     /// Domains with name servers of their own.
-    pub dns_for: Stated,
+    pub dns_for: ReviewedValue,
     /// The switches of link-local and multicast look-ups, those that the sheet sets.
-    pub multicast_lookups: Stated,
+    pub multicast_lookups: ReviewedValue,
     /// Whose names its `/etc/hosts` has: `own` or `site`.
-    pub hosts_file: Stated,
+    pub hosts_file: ReviewedValue,
     /// The program that sets the clock.
-    pub time_service: Stated,
+    pub time_service: ReviewedValue,
     /// Language and formats.
-    pub locale: Stated,
+    pub locale: ReviewedValue,
     /// Layout of the console's keyboard.
-    pub console_keyboard: Stated,
+    pub console_keyboard: ReviewedValue,
     /// What is done with IPv6.
-    pub ipv6: Stated,
+    pub ipv6: ReviewedValue,
     /// The program that netplan writes for.
-    pub renderer: Stated,
+    pub renderer: ReviewedValue,
     /// Who may log in over SSH, and with what.
-    pub ssh: Stated,
+    pub ssh: ReviewedValue,
     /// What becomes of logins that the image brings along: `lock`, `keep` or `refuse`.
-    pub stock_logins: Stated,
+    pub stock_logins: ReviewedValue,
     /// How passwords of logins are hashed, with the cost where the sheet says it.
-    pub password_hash: Stated,
+    pub password_hash: ReviewedValue,
 }
 
 /// One link.
@@ -126,7 +126,7 @@ pub struct ReviewedLink {
     /// Its subnet.
     pub subnet: Option<String>,
     /// Its addresses with their masks.
-    pub addresses: Stated,
+    pub addresses: ReviewedValue,
     /// The gateways that its default routes lead to.
     pub gateways: Vec<String>,
 }
@@ -179,7 +179,7 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
         hostname: machine.hostname.value().map(ToString::to_string),
         fqdn: machine.fqdn(),
         domain: match machine.domain() {
-            Some(domain) => Stated::Values(vec![domain.to_owned()]),
+            Some(domain) => ReviewedValue::Values(vec![domain.to_owned()]),
             None => one(settings.domain.as_ref().and_then(|written| Some(written.value.to_string()))),
         },
         dns: many(settings.dns.as_ref().and_then(|list| Some((list.is_declined(), texts(list.values()))))),
@@ -217,7 +217,7 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
 fn reviewed_host(machine: &Machine) -> ReviewedHost {
     let settings = &machine.settings;
     let ssh = &settings.ssh;
-    let word = |text: &str| Stated::Values(vec![text.to_owned()]);
+    let word = |text: &str| ReviewedValue::Values(vec![text.to_owned()]);
     let special: Vec<String> = settings
         .dns_for
         .iter()
@@ -230,8 +230,12 @@ fn reviewed_host(machine: &Machine) -> ReviewedHost {
         })
         .collect();
     ReviewedHost {
-        dns_for: if special.is_empty() { Stated::Nothing } else { Stated::Values(special) },
-        multicast_lookups: if switches.is_empty() { Stated::Nothing } else { Stated::Values(switches) },
+        dns_for: if special.is_empty() { ReviewedValue::Nothing } else { ReviewedValue::Values(special) },
+        multicast_lookups: if switches.is_empty() {
+            ReviewedValue::Nothing
+        } else {
+            ReviewedValue::Values(switches)
+        },
         hosts_file: word(match settings.hosts_file() {
             HostsFile::Site => "site",
             HostsFile::Own => "own",
@@ -252,17 +256,17 @@ fn reviewed_host(machine: &Machine) -> ReviewedHost {
         }),
         renderer: word(settings.renderer().word()),
         ssh: match (ssh.is_enabled(), ssh.allows_passwords(), ssh.allows_root()) {
-            (false, ..) => Stated::None,
+            (false, ..) => ReviewedValue::None,
             (true, passwords, root) => {
                 let mut ways = vec!["keys".to_owned()];
                 ways.extend(passwords.then(|| "passwords".to_owned()));
                 ways.extend(root.then(|| "root too".to_owned()));
                 ways.extend(ssh.has_made_key().then(|| "a host key made beforehand".to_owned()));
-                Stated::Values(ways)
+                ReviewedValue::Values(ways)
             }
         },
         stock_logins: word(settings.stock_logins().word()),
-        password_hash: Stated::Values(vec![match settings.hash_method() {
+        password_hash: ReviewedValue::Values(vec![match settings.hash_method() {
             HashMethod::Yescrypt(5) => "yescrypt".to_owned(),
             HashMethod::Yescrypt(cost) => format!("yescrypt at cost {cost}"),
             HashMethod::Sha512(rounds) => format!("SHA-512, {rounds} rounds"),
@@ -331,7 +335,7 @@ fn details(site: &Site, link: &Link) -> Vec<String> {
 fn reviewed_link(site: &Site, machine: &Machine, link: &Link) -> ReviewedLink {
     let families = || Family::BOTH.into_iter();
     let given =
-        |wanted: fn(&Given<AddressChoice>) -> bool| families().any(|family| wanted(link.choice_in(family)));
+        |wanted: fn(&Stated<AddressChoice>) -> bool| families().any(|family| wanted(link.choice_in(family)));
     let addresses: Vec<String> = link
         .addresses()
         .map(|found| {
@@ -340,13 +344,13 @@ fn reviewed_link(site: &Site, machine: &Machine, link: &Link) -> ReviewedLink {
         })
         .collect();
     let addresses = if !addresses.is_empty() {
-        Stated::Values(addresses)
-    } else if given(|choice| matches!(choice, Given::Faulty)) {
-        Stated::Unreadable
-    } else if given(|choice| matches!(choice, Given::Value(AddressChoice::Declined))) {
-        Stated::None
+        ReviewedValue::Values(addresses)
+    } else if given(|choice| matches!(choice, Stated::Faulty)) {
+        ReviewedValue::Unreadable
+    } else if given(|choice| matches!(choice, Stated::Value(AddressChoice::Declined))) {
+        ReviewedValue::None
     } else {
-        Stated::Nothing
+        ReviewedValue::Nothing
     };
     ReviewedLink {
         name: link.name.value.to_string(),
@@ -386,17 +390,17 @@ fn reviewed_properties(site: &Site, machine: &Machine) -> Vec<ReviewedProperty> 
         .collect()
 }
 
-fn one(given: Given<String>) -> Stated {
+fn one(given: Stated<String>) -> ReviewedValue {
     many(given.and_then(|value| Some((false, vec![value]))))
 }
 
-fn many(given: Given<(bool, Vec<String>)>) -> Stated {
+fn many(given: Stated<(bool, Vec<String>)>) -> ReviewedValue {
     match given {
-        Given::Value((true, _)) => Stated::None,
-        Given::Value((false, values)) if values.is_empty() => Stated::Nothing,
-        Given::Value((false, values)) => Stated::Values(values),
-        Given::Absent => Stated::Nothing,
-        Given::Faulty => Stated::Unreadable,
+        Stated::Value((true, _)) => ReviewedValue::None,
+        Stated::Value((false, values)) if values.is_empty() => ReviewedValue::Nothing,
+        Stated::Value((false, values)) => ReviewedValue::Values(values),
+        Stated::Absent => ReviewedValue::Nothing,
+        Stated::Faulty => ReviewedValue::Unreadable,
     }
 }
 

@@ -2,12 +2,11 @@
 
 use std::fmt::Write as _;
 
+use impostazione_text::{Place, Sources, capital};
 use serde::Serialize;
 
 use crate::finding::{Finding, Severity};
 use crate::rules::{self, Rule};
-use crate::source::{Place, Sources};
-use crate::text::capital;
 
 /// A log of one run, for `serde`.
 #[derive(Debug, Serialize)]

@@ -3,16 +3,15 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
+use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::{ByteSize, Source};
 use jiff::civil::date;
 
 use crate::assess::{Assessment, assess};
-use crate::beside::{Beside, ReadFault};
 use crate::inspect::inspect_netplan;
 use crate::output::{TreeOnDisk, Writing, render, write};
 use crate::rootfs::{Record, Rootfs, Since, State, Step, Subject, Survey, View, Wishes, plan};
 use crate::rules::{RootfsCase, judge_rootfs};
-use crate::size::ByteSize;
-use crate::source::Source;
 
 /// Files in memory.
 #[derive(Default)]

@@ -2,8 +2,8 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use impostazione_core::assess::assess;
-use impostazione_core::beside::Folder;
 use impostazione_core::ovf::answered_properties;
+use impostazione_text::files::Folder;
 use jiff::civil::date;
 
 /// Networks that the package of a test has.

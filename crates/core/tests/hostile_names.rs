@@ -10,9 +10,9 @@ use std::path::Path;
 use std::sync::LazyLock;
 
 use impostazione_core::assess::assess;
-use impostazione_core::beside::Folder;
 use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
 use impostazione_core::rootfs::{Placing, Request, Rootfs, Wishes, inspect_rootfs, take_back};
+use impostazione_text::files::Folder;
 use proptest::prelude::*;
 
 const SHEET: &str = "format = 1\n[common]\ndomain = \"capovetro.example\"\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n\

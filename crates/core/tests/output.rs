@@ -6,8 +6,8 @@ use std::fs;
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess};
-use impostazione_core::beside::Folder;
 use impostazione_core::output::{Content, OutputTree, WriteFault, WriteReport, Writing, render, write};
+use impostazione_text::files::Folder;
 use jiff::civil::{Date, date};
 
 /// Waivers are counted by it.

@@ -6,9 +6,9 @@ use std::path::Path;
 use std::{fs, io};
 
 use impostazione_core::assess::{Assessment, assess};
-use impostazione_core::beside::Folder;
 use impostazione_core::output::{Content, render};
 use impostazione_core::ovf::answered_properties;
+use impostazione_text::files::Folder;
 use jiff::civil::date;
 
 const SHEET: &str = r#"

@@ -5,11 +5,11 @@ use std::net::IpAddr;
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess};
-use impostazione_core::beside::Folder;
 use impostazione_core::finding::Severity;
 use impostazione_core::machine::Machine;
-use impostazione_core::net::Family;
 use impostazione_core::ovf::answered_properties;
+use impostazione_net::Family;
+use impostazione_text::files::Folder;
 use jiff::civil::{Date, date};
 
 /// Waivers are counted by it.

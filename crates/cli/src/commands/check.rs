@@ -5,11 +5,11 @@ use std::io::Write as _;
 use std::path::Path;
 
 use impostazione_core::assess::Assessment;
-use impostazione_core::beside::plain;
 use impostazione_core::finding::{Finding, Report, Summary};
 use impostazione_core::mend::{Mended, mend};
 use impostazione_core::sarif::SarifLog;
-use impostazione_core::visible::guarded_json;
+use impostazione_text::files::plain;
+use impostazione_text::visible::guarded_json;
 use tempfile::NamedTempFile;
 
 use crate::args::{CheckArguments, CheckFormat};

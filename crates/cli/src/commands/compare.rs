@@ -7,7 +7,7 @@ use impostazione_core::machine::Machine;
 use impostazione_core::output::{OutputFault, TreeOnDisk};
 use impostazione_core::review::review;
 use impostazione_core::rootfs::{Access, Placing, Record, Request, Rootfs};
-use impostazione_core::secret::FilesOnly;
+use impostazione_secret::FilesOnly;
 use serde::Serialize;
 
 use super::check::to_json;

@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 use std::process::{self, Stdio};
 
 use anstyle::Style;
-use impostazione_core::beside::plain;
 use impostazione_core::ovf::make_sample_package;
+use impostazione_text::files::plain;
 use include_dir::{Dir, DirEntry, include_dir};
 
 use crate::args::{Color, DemoArguments};

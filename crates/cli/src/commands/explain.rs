@@ -1,7 +1,7 @@
 //! `explain`
 
-use impostazione_core::names::nearest;
 use impostazione_core::rules;
+use impostazione_text::nearest;
 
 use crate::args::ExplainArguments;
 use crate::exit::{Exit, Failure};

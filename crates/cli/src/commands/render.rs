@@ -3,14 +3,14 @@
 use std::collections::{BTreeSet, HashMap};
 
 use impostazione_core::assess::ProvedSite;
-use impostazione_core::beside::Folder;
 use impostazione_core::machine::{Machine, Site};
 use impostazione_core::output::{
     self, Content, Hashing, Packing, PasswordHashes, Rendering, WriteReport, Writing,
 };
 use impostazione_core::ovf::{FileState, complete_digests, verify};
-use impostazione_core::secret::SecretSources as _;
-use impostazione_core::secret::store::StoreFault;
+use impostazione_secret::SecretSources as _;
+use impostazione_secret::store::StoreFault;
+use impostazione_text::files::Folder;
 
 use crate::args::RenderArguments;
 use crate::exit::{Exit, Failure};

@@ -1,7 +1,7 @@
 //! `review`
 
 use impostazione_core::review::review;
-use impostazione_core::secret::NotAsked;
+use impostazione_secret::NotAsked;
 
 use super::check::to_json;
 use crate::args::{Format, ReviewArguments};

@@ -3,9 +3,9 @@
 use std::net::IpAddr;
 
 use impostazione_core::machine::Site;
-use impostazione_core::net::{Family, MaskFault, PrefixFault};
 use impostazione_core::plan::{AddressPurpose, PrefixFacts, PrefixPlan, facts_of, prefix_facts};
-use impostazione_core::secret::NotAsked;
+use impostazione_net::{Family, MaskFault, PrefixFault};
+use impostazione_secret::NotAsked;
 use serde::Serialize;
 
 use super::check::to_json;

@@ -6,7 +6,7 @@ use std::ops::Range;
 
 use anstyle::{AnsiColor, Style};
 use impostazione_core::finding::{Finding, Severity};
-use impostazione_core::source::{Source, Sources};
+use impostazione_text::{Source, Sources};
 use textwrap::Options;
 use unicode_width::UnicodeWidthStr as _;
 

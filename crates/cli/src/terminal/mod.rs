@@ -16,8 +16,8 @@ mod subnet_view;
 use std::borrow::Cow;
 use std::io::{self, Write as _};
 
-use impostazione_core::visible::guarded;
-pub(crate) use impostazione_core::visible::harmless;
+use impostazione_text::visible::guarded;
+pub(crate) use impostazione_text::visible::harmless;
 
 use crate::exit::Failure;
 
@@ -42,7 +42,7 @@ pub(crate) fn print(text: &str) -> Result<(), Failure> {
     let mut out = anstream::stdout().lock();
     match out.write_all(showable(&guarded(text)).as_bytes()).and_then(|()| out.flush()) {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
-            Err(Failure::Files(format!("stdout: {}", impostazione_core::beside::plain(&error))))
+            Err(Failure::Files(format!("stdout: {}", impostazione_text::files::plain(&error))))
         }
         _ => Ok(()),
     }

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use anstyle::Style;
 use comfy_table::ColumnConstraint;
 use impostazione_core::inspect::{InspectedHost, InspectedLink};
-use impostazione_core::review::Stated;
+use impostazione_core::review::ReviewedValue;
 
 use super::harmless;
 use super::review_view::{new_table, stated, trimmed};
@@ -18,7 +18,7 @@ pub(crate) fn show_netplan_host(host: &InspectedHost, files: usize, width: usize
     let from = if files > 1 { format!(", from {files} files") } else { String::new() };
     // Writing to a String does not fail.
     let _ = writeln!(text, "{STRONG}{}{STRONG:#}{from}\n", harmless(&host.name));
-    let special = (host.dns_for != Stated::Nothing).then_some(("special names", &host.dns_for));
+    let special = (host.dns_for != ReviewedValue::Nothing).then_some(("special names", &host.dns_for));
     let always = [("name servers", &host.dns), ("search", &host.search), ("renderer", &host.renderer)];
     for (title, value) in always.into_iter().chain(special) {
         let _ = writeln!(text, "  {title:13} {}", stated(value, ", "));

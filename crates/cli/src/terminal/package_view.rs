@@ -7,7 +7,7 @@ use comfy_table::ColumnConstraint;
 use impostazione_core::ovf::{
     CERTAIN, PackageReport, Property, Reading, ReportedProperty, ReportedSignature,
 };
-use impostazione_core::size::ByteSize;
+use impostazione_text::ByteSize;
 
 use super::harmless;
 use super::review_view::{new_table, trimmed};

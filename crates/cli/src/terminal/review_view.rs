@@ -6,7 +6,9 @@ use std::fmt::Write as _;
 
 use anstyle::Style;
 use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableStyle};
-use impostazione_core::review::{Review, ReviewedLink, ReviewedLogin, ReviewedMachine, Stated, ValueOrigin};
+use impostazione_core::review::{
+    Review, ReviewedLink, ReviewedLogin, ReviewedMachine, ReviewedValue, ValueOrigin,
+};
 
 use super::{count, harmless};
 
@@ -15,7 +17,7 @@ const STRONG: Style = Style::new().bold();
 /// A setting that machines may share; nothing for a machine that has no such setting.
 struct Shared {
     title: &'static str,
-    get: fn(&ReviewedMachine) -> Option<&Stated>,
+    get: fn(&ReviewedMachine) -> Option<&ReviewedValue>,
     /// What is not worth a word where all have it.
     unsaid: Option<&'static str>,
 }
@@ -64,10 +66,10 @@ const SHARED: [Shared; 16] = [
 ];
 
 impl Shared {
-    fn is_unsaid(&self, value: &Stated) -> bool {
+    fn is_unsaid(&self, value: &ReviewedValue) -> bool {
         match (self.unsaid, value) {
-            (Some(_), Stated::Nothing) => true,
-            (Some(unsaid), Stated::Values(values)) => values.len() == 1 && values[0] == unsaid,
+            (Some(_), ReviewedValue::Nothing) => true,
+            (Some(unsaid), ReviewedValue::Values(values)) => values.len() == 1 && values[0] == unsaid,
             _ => false,
         }
     }
@@ -100,7 +102,7 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
     let site = harmless(review.site.as_deref().unwrap_or("This site"));
     // Writing to a String does not fail.
     let _ = writeln!(text, "{STRONG}{site}{STRONG:#}: {counted}\n");
-    let usual: Vec<Option<&Stated>> =
+    let usual: Vec<Option<&ReviewedValue>> =
         SHARED.iter().map(|shared| most_frequent(&review.machines, shared)).collect();
     let _ = writeln!(text, "Every machine, where the table does not say otherwise:");
     for (shared, value) in SHARED.iter().zip(&usual) {
@@ -125,9 +127,9 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
 }
 
 /// What most machines have, if there are two or more: the value to say once.
-fn most_frequent<'a>(machines: &'a [ReviewedMachine], shared: &Shared) -> Option<&'a Stated> {
+fn most_frequent<'a>(machines: &'a [ReviewedMachine], shared: &Shared) -> Option<&'a ReviewedValue> {
     let values = || machines.iter().filter_map(|machine| (shared.get)(machine));
-    let mut counts: HashMap<&Stated, usize> = HashMap::new();
+    let mut counts: HashMap<&ReviewedValue, usize> = HashMap::new();
     values().for_each(|value| *counts.entry(value).or_default() += 1);
     // The first in the order of the sheet wins a tie.
     let most = counts.values().max()?;
@@ -175,7 +177,7 @@ fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
 }
 
 /// What machines have that most others do not, or nothing.
-fn own_table(machines: &[ReviewedMachine], usual: &[Option<&Stated>], width: usize) -> Option<String> {
+fn own_table(machines: &[ReviewedMachine], usual: &[Option<&ReviewedValue>], width: usize) -> Option<String> {
     let mut table = new_table(width);
     table.set_header(["machine", "what it has of its own"]);
     for machine in machines {
@@ -238,7 +240,7 @@ fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
 
 /// A member has no address, and none is missed.
 fn addresses_of(link: &ReviewedLink) -> Vec<String> {
-    if link.member_of.is_some() && link.addresses == Stated::Nothing {
+    if link.member_of.is_some() && link.addresses == ReviewedValue::Nothing {
         return Vec::new();
     }
     lines_of(&link.addresses)
@@ -257,21 +259,21 @@ fn link_height(link: &ReviewedLink) -> usize {
     addresses_of(link).len().max(link.gateways.len()).max(1)
 }
 
-fn lines_of(value: &Stated) -> Vec<String> {
+fn lines_of(value: &ReviewedValue) -> Vec<String> {
     match value {
-        Stated::Values(values) => values.clone(),
+        ReviewedValue::Values(values) => values.clone(),
         other => vec![stated(other, "")],
     }
 }
 
-pub(super) fn stated(value: &Stated, between: &str) -> String {
+pub(super) fn stated(value: &ReviewedValue, between: &str) -> String {
     match value {
-        Stated::Values(values) => {
+        ReviewedValue::Values(values) => {
             values.iter().map(|value| harmless(value)).collect::<Vec<_>>().join(between)
         }
-        Stated::None => "none".to_owned(),
-        Stated::Nothing => "not given".to_owned(),
-        Stated::Unreadable => "?".to_owned(),
+        ReviewedValue::None => "none".to_owned(),
+        ReviewedValue::Nothing => "not given".to_owned(),
+        ReviewedValue::Unreadable => "?".to_owned(),
     }
 }
 

@@ -6,7 +6,7 @@ use anstyle::Style;
 use impostazione_core::rootfs::{
     Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey, WayIn,
 };
-use impostazione_core::size::ByteSize;
+use impostazione_text::ByteSize;
 
 use super::{harmless, wrapped_behind};
 

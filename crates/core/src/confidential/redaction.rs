@@ -3,10 +3,10 @@
 use std::collections::BTreeSet;
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind};
+use impostazione_text::confidential::HIDDEN;
+use impostazione_text::{Place, Source, Sources, unquoted};
 
-use super::HIDDEN;
 use crate::finding::Finding;
-use crate::source::{Place, Source, Sources, unquoted};
 
 /// Values shorter than this are looked for only in findings about their own line: they may be words of a sentence.
 const LEAST_LENGTH: usize = 6;

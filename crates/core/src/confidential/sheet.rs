@@ -3,9 +3,8 @@
 use std::collections::HashSet;
 use std::ops::Range;
 
+use impostazione_text::confidential::is_secret;
 use toml::de::{DeTable, DeValue};
-
-use super::is_secret;
 
 /// What the values of a table are.
 #[derive(Clone, Copy, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::is_secret;
+use impostazione_text::confidential::is_secret;
 
 /// The rest of a sheet that could not be parsed, from the first line on that may hold a secret; all of a text that is no
 /// sheet by anything that it says.

@@ -2,11 +2,11 @@
 
 use std::fmt::Write as _;
 
+use impostazione_secret::FileBytes;
 use zeroize::Zeroizing;
 
 use super::{HEADER, Unwritable};
 use crate::machine::{Machine, Site};
-use crate::secret::FileBytes;
 
 /// Where the list of servers lies on the host, in a folder that Debian's main file reads.
 pub const CHRONY_SOURCES_PATH: &str = "etc/chrony/sources.d/impostazione.sources";

@@ -2,9 +2,10 @@
 
 use std::fmt::Write as _;
 
+use impostazione_net::Family;
+
 use super::{HEADER, Unwritable};
 use crate::machine::{Machine, Site};
-use crate::net::Family;
 
 /// Where the file lies on the host.
 pub const HOSTS_PATH: &str = "etc/hosts";

@@ -1,8 +1,9 @@
 //! `/etc/localtime` and `/etc/timezone`.
 
+use impostazione_net::ZoneName;
+
 use super::Unwritable;
 use crate::machine::Machine;
-use crate::names::ZoneName;
 
 /// Where the link lies on the host.
 pub const LOCALTIME_PATH: &str = "etc/localtime";

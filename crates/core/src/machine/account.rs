@@ -1,10 +1,8 @@
 //! Logins on hosts.
 
 use globset::GlobMatcher;
-
-use crate::given::Given;
-use crate::names::AccountName;
-use crate::source::{Place, Written};
+use impostazione_net::AccountName;
+use impostazione_text::{Place, Stated, Written};
 
 /// A login on hosts.
 #[derive(Debug)]
@@ -18,7 +16,7 @@ pub struct Account {
     /// The public keys that open it.
     pub keys: Vec<AuthorizedKey>,
     /// Its password: index in [`super::Site::secrets`], and where the sheet names it.
-    pub password: Given<Written<usize>>,
+    pub password: Stated<Written<usize>>,
     /// Whether the password has to be changed at the first login, and where the sheet says so.
     pub change_at_first_login: Option<Written<bool>>,
     /// Groups of the host that it is a member of, beside its own and the administrators'.

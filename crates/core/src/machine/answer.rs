@@ -1,8 +1,8 @@
 //! Answers that a sheet gives to the properties of a package.
 
+use impostazione_text::{Place, Stated, Written};
+
 use super::{Appliance, Site, Take};
-use crate::given::Given;
-use crate::source::{Place, Written};
 
 /// One answer.
 #[derive(Clone, Debug)]
@@ -10,7 +10,7 @@ pub struct Answer {
     /// Id of the property, or of a question of the console.
     pub property: Written<String>,
     /// Where its value comes from; `Faulty` where that could not be told.
-    pub source: Given<AnswerSource>,
+    pub source: Stated<AnswerSource>,
     /// Where the answer stands.
     pub place: Place,
 }

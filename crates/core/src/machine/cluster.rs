@@ -1,9 +1,9 @@
 //! Machines that belong together.
 
-use crate::given::Given;
+use impostazione_net::Family;
+use impostazione_text::{Stated, Written};
+
 use crate::machine::{AddressChoice, LinkAddress};
-use crate::net::Family;
-use crate::source::Written;
 
 /// Machines that belong together.
 #[derive(Debug)]
@@ -11,15 +11,15 @@ pub struct Cluster {
     /// Its name in the sheet.
     pub name: Written<String>,
     /// How many machines are meant in the end.
-    pub size: Given<Written<usize>>,
+    pub size: Stated<Written<usize>>,
     /// How many machines make it work.
-    pub members: Given<Written<MemberCount>>,
+    pub members: Stated<Written<MemberCount>>,
     /// The subnet of its shared address, by index.
-    pub subnet: Given<Written<usize>>,
+    pub subnet: Stated<Written<usize>>,
     /// The IPv4 address that one of them answers at.
-    pub address: Given<AddressChoice>,
+    pub address: Stated<AddressChoice>,
     /// The IPv6 address that one of them answers at.
-    pub address6: Given<AddressChoice>,
+    pub address6: Stated<AddressChoice>,
 }
 
 /// How many machines make a cluster work.

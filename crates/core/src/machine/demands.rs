@@ -2,9 +2,10 @@
 
 use std::collections::BTreeSet;
 
+use impostazione_secret::keyboard::KeyLayout;
+use impostazione_secret::{CharacterClass, GenerateFault, Recipe};
+
 use super::{Purpose, SecretRole, SecretSlot, SecretUse, Site};
-use crate::secret::keyboard::KeyLayout;
-use crate::secret::{CharacterClass, GenerateFault, Recipe};
 
 /// The fewest characters of a password where a sheet does not say.
 const USUAL_LENGTH: usize = 12;

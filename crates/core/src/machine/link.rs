@@ -2,12 +2,9 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::{Family, LinkName, MacAddress};
+use impostazione_text::{Place, Stated, Written};
 use ipnet::IpNet;
-
-use crate::given::Given;
-use crate::names::LinkName;
-use crate::net::{Family, MacAddress};
-use crate::source::{Place, Written};
 
 /// A network interface of a machine.
 #[derive(Debug)]
@@ -19,11 +16,11 @@ pub struct Link {
     /// The network of the package that it is on.
     pub network: Option<Box<Written<String>>>,
     /// Index in [`super::Site::subnets`], and where the sheet says so.
-    pub subnet: Given<Written<usize>>,
+    pub subnet: Stated<Written<usize>>,
     /// Static IPv4 address.
-    pub address: Given<AddressChoice>,
+    pub address: Stated<AddressChoice>,
     /// Static IPv6 address.
-    pub address6: Given<AddressChoice>,
+    pub address6: Stated<AddressChoice>,
     /// Whether the default route may lead through it.
     pub default_route: bool,
     /// What few links have.
@@ -41,7 +38,7 @@ pub enum LinkKind {
     /// Several links that act as one.
     Bond(Box<Bond>),
     /// A part of another link, told apart by a tag: the name of that link.
-    Vlan(Given<Written<String>>),
+    Vlan(Stated<Written<String>>),
     /// A switch inside the machine.
     Bridge(Box<Bridge>),
     /// Something that could not be read, which has its finding, and the links that it names as members.
@@ -75,7 +72,7 @@ pub struct Bond {
     /// Whether the list could not be read in full.
     pub has_faulty_members: bool,
     /// How they share the work.
-    pub mode: Given<Written<BondMode>>,
+    pub mode: Stated<Written<BondMode>>,
     /// The member that is preferred.
     pub primary: Option<Written<String>>,
     /// Milliseconds between looks at the members' carrier.
@@ -142,7 +139,7 @@ pub struct Bridge {
 #[derive(Debug, Default)]
 pub struct LinkOptions {
     /// The address by which a physical link is found, or that another one takes.
-    pub mac: Given<Written<MacAddress>>,
+    pub mac: Stated<Written<MacAddress>>,
     /// Where the sheet says that it is found as the only one of its kind.
     pub only_port: Option<Place>,
     /// Further static addresses.
@@ -199,7 +196,7 @@ impl Link {
     }
 
     /// What the sheet says of the address in a family.
-    pub fn choice_in(&self, family: Family) -> &Given<AddressChoice> {
+    pub fn choice_in(&self, family: Family) -> &Stated<AddressChoice> {
         match family {
             Family::V4 => &self.address,
             Family::V6 => &self.address6,
@@ -249,7 +246,7 @@ impl Link {
 }
 
 /// The address that a choice stands for.
-pub(super) fn static_of(choice: &Given<AddressChoice>) -> Option<&LinkAddress> {
+pub(super) fn static_of(choice: &Stated<AddressChoice>) -> Option<&LinkAddress> {
     match choice.value()? {
         AddressChoice::Static(address) => Some(address),
         AddressChoice::Declined => None,

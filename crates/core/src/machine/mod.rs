@@ -21,16 +21,13 @@ use std::collections::HashMap;
 use std::net::IpAddr;
 use std::sync::{Arc, OnceLock};
 
+use impostazione_net::{DomainName, Family, Hostname};
+use impostazione_secret::{HostKey, WellKnown};
+use impostazione_text::{ByteSize, Place, Stated, Written};
 use ipnet::IpNet;
 
-use crate::given::Given;
-use crate::names::{DomainName, Hostname};
-use crate::net::Family;
 use crate::ovf::{Descriptor, MeaningsFile, Package, Reading, VirtualSystem};
-use crate::secret::{HostKey, WellKnown};
 use crate::sheet::MachineKind;
-use crate::size::ByteSize;
-use crate::source::{Place, Written};
 
 pub use account::{Account, AuthorizedKey};
 pub use answer::{Answer, AnswerSource};
@@ -133,7 +130,7 @@ pub struct Machine {
     /// Its header in the sheet.
     pub header: Place,
     /// Its name, once that is a host name.
-    pub hostname: Given<Hostname>,
+    pub hostname: Stated<Hostname>,
     /// Where its host name stands.
     pub name_place: Place,
     /// Its full name, where the sheet gives that as a whole.
@@ -174,7 +171,7 @@ pub struct Host {
     /// Indexes in [`Site::accounts`].
     pub accounts: Vec<usize>,
     /// The SSH host key that was made for it beforehand; `Faulty` where it is wanted and could not be had.
-    pub host_key: Given<HostKey>,
+    pub host_key: Stated<HostKey>,
 }
 
 /// A meanings file that a sheet names.
@@ -190,19 +187,19 @@ pub struct NamedMeanings {
 #[derive(Debug, Default)]
 pub struct Appliance {
     /// Index in [`Site::packages`], and where the sheet names the package. Absent: it is set up at its console.
-    pub package: Given<Written<usize>>,
+    pub package: Stated<Written<usize>>,
     /// Which machine of its package it is.
-    pub system: Given<Written<String>>,
+    pub system: Stated<Written<String>>,
     /// Index in [`Site::meanings`], and where the sheet names the file.
-    pub meanings: Given<Written<usize>>,
+    pub meanings: Stated<Written<usize>>,
     /// The size that it comes in.
-    pub deployment_option: Given<Written<String>>,
+    pub deployment_option: Stated<Written<String>>,
     /// Whether its licenses are accepted.
-    pub accept_licenses: Given<Written<bool>>,
+    pub accept_licenses: Stated<Written<bool>>,
     /// What is free where its disks will lie.
-    pub storage_free: Given<Written<ByteSize>>,
+    pub storage_free: Stated<Written<ByteSize>>,
     /// What the hypervisor calls it, where that is not its name.
-    pub vm_name: Given<Written<String>>,
+    pub vm_name: Stated<Written<String>>,
     /// What each property of its package wants, in the package's order.
     pub readings: Arc<[Reading]>,
     /// What the sheet answers to the package's properties.
@@ -280,7 +277,7 @@ impl Machine {
         let name = link.name.value.as_str();
         self.links
             .iter()
-            .any(|other| matches!(&other.kind, LinkKind::Vlan(Given::Value(over)) if over.value == name))
+            .any(|other| matches!(&other.kind, LinkKind::Vlan(Stated::Value(over)) if over.value == name))
     }
 }
 
@@ -459,7 +456,7 @@ impl Site {
     ) -> Option<IpAddr> {
         let family = Family::of(from);
         let prefix = subnet.family(family)?.prefix.value;
-        let (first, last) = crate::net::host_range(prefix);
+        let (first, last) = impostazione_net::host_range(prefix);
         let mut candidate = if prefix.contains(&from) { from } else { first };
         for _ in 0..4096 {
             if candidate > last || candidate < first {

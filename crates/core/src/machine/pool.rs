@@ -1,8 +1,7 @@
 //! Addresses that an appliance hands out itself.
 
+use impostazione_text::Written;
 use ipnet::IpNet;
-
-use crate::source::Written;
 
 /// Addresses or a VLAN that an appliance hands out itself, and that nothing else may use.
 #[derive(Debug)]

@@ -2,11 +2,10 @@
 
 use std::path::Path;
 
+use impostazione_text::Written;
+use impostazione_text::files::{Beside, ReadFault};
 use ssh_key::PublicKey;
 use ssh_key::public::KeyData;
-
-use crate::beside::{Beside, ReadFault};
-use crate::source::Written;
 
 /// Largest file of public keys that is read.
 const KEY_FILE_LIMIT: u64 = 1024 * 1024;
@@ -256,7 +255,7 @@ mod tests {
         for path in ["keys/keeper.pub", "keys of the quay/keeper.pub", "ssh-keys/keeper.pub", "my keys.pub"] {
             assert!(!is_key_line(path), "{path}");
         }
-        let place = crate::source::Place::default();
+        let place = impostazione_text::Place::default();
         let named = Written::new("keys/keeper.pub".to_owned(), place);
         assert_eq!(public_keys(&named, &InMemory::with_examples()).map(|keys| keys.len()), Ok(1));
     }

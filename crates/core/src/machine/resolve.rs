@@ -6,6 +6,12 @@ use std::path::Path;
 use std::sync::{Arc, OnceLock};
 
 use globset::Glob;
+use impostazione_net::{
+    AccountName, AddressRange, Country, DomainName, Family, Hostname, parse_address, parse_prefix,
+};
+use impostazione_secret::SecretSources;
+use impostazione_text::files::Beside;
+use impostazione_text::{ByteSize, Place, Stated, Written};
 
 use super::public_key::public_keys;
 use super::{
@@ -13,20 +19,13 @@ use super::{
     MemberCount, NamedMeanings, Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TakeWord,
     TimeKey, Wifi,
 };
-use crate::beside::Beside;
 use crate::finding::Finding;
-use crate::given::Given;
-use crate::names::{AccountName, Country, DomainName, Hostname};
-use crate::net::{AddressRange, Family, parse_address, parse_prefix};
 use crate::ovf::{MEANINGS_LIMIT, MeaningsFile, Package, Reading, Signs, read_reviewed};
 use crate::rules::report;
-use crate::secret::SecretSources;
 use crate::sheet::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfAppliance,
     MoreOfMachine, PoolEntry, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry,
 };
-use crate::size::ByteSize;
-use crate::source::{Place, Written};
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
 /// `beside`.
@@ -219,13 +218,13 @@ impl Resolver<'_> {
                 }
             }),
             passphrase: match entry.passphrase {
-                Given::Absent => Given::Absent,
-                Given::Faulty => Given::Faulty,
-                Given::Value(written) => {
+                Stated::Absent => Stated::Absent,
+                Stated::Faulty => Stated::Faulty,
+                Stated::Value(written) => {
                     match self.secret_use(&written, || format!("the passphrase of subnet {subnet}")) {
-                        Given::Absent => Given::Value(None),
-                        Given::Faulty => Given::Faulty,
-                        Given::Value(secret) => Given::Value(Some(secret)),
+                        Stated::Absent => Stated::Value(None),
+                        Stated::Faulty => Stated::Faulty,
+                        Stated::Value(secret) => Stated::Value(Some(secret)),
                     }
                 }
             },
@@ -268,8 +267,8 @@ impl Resolver<'_> {
     }
 
     fn pool(&mut self, entry: PoolEntry) -> Pool {
-        let v4 = self.side(Family::V4, entry.prefix, Given::Absent).into_value();
-        let v6 = self.side(Family::V6, entry.prefix6, Given::Absent).into_value();
+        let v4 = self.side(Family::V4, entry.prefix, Stated::Absent).into_value();
+        let v6 = self.side(Family::V6, entry.prefix6, Stated::Absent).into_value();
         Pool {
             prefixes: v4.into_iter().chain(v6).map(|side| side.prefix).collect(),
             vlan: entry.vlan.and_then(|written| self.vlan(&written)).into_value(),
@@ -279,7 +278,7 @@ impl Resolver<'_> {
 
     fn cluster(&mut self, entry: ClusterEntry, names: &Names) -> Cluster {
         let (subnet, address, address6) = match entry.virtual_address.into_value() {
-            None => (Given::Absent, Given::Absent, Given::Absent),
+            None => (Stated::Absent, Stated::Absent, Stated::Absent),
             Some(shared) => (
                 shared.subnet.and_then(|written| self.subnet_named(&written, names)),
                 shared.address.and_then(|written| self.link_address("address", Family::V4, &written)),
@@ -338,9 +337,9 @@ impl Resolver<'_> {
     fn side(
         &mut self,
         family: Family,
-        prefix: Given<Written<String>>,
-        gateway: Given<Written<String>>,
-    ) -> Given<SubnetFamily> {
+        prefix: Stated<Written<String>>,
+        gateway: Stated<Written<String>>,
+    ) -> Stated<SubnetFamily> {
         let (prefix_key, gateway_key) = match family {
             Family::V4 => ("prefix", "gateway"),
             Family::V6 => ("prefix6", "gateway6"),
@@ -382,7 +381,7 @@ impl Resolver<'_> {
             full_name: entry.full_name.value().map(|text| text.value.clone()).unwrap_or_default(),
             is_admin: entry.admin.value().is_some_and(|admin| admin.value),
             keys: Vec::new(),
-            has_faulty_keys: matches!(entry.ssh_keys, Given::Faulty),
+            has_faulty_keys: matches!(entry.ssh_keys, Stated::Faulty),
             password: entry.password.as_ref().and_then(|written| {
                 self.secret_use(written, || format!("the password of {}", entry.name.value)).into_value()
             }),
@@ -408,9 +407,9 @@ impl Resolver<'_> {
             }
         }
         match &entry.hosts {
-            Given::Absent => {}
-            Given::Faulty => return None,
-            Given::Value(globs) => {
+            Stated::Absent => {}
+            Stated::Faulty => return None,
+            Stated::Value(globs) => {
                 let mut matchers = Vec::with_capacity(globs.len());
                 for glob in globs {
                     match Glob::new(&glob.value) {
@@ -472,7 +471,7 @@ impl Resolver<'_> {
             serves = self.serves(roles);
             cluster =
                 group.and_then(|written| self.cluster_named(&written, names)).into_value().map(Box::new);
-            let is_faulty = matches!(own_name, Given::Faulty) || matches!(fqdn, Given::Faulty);
+            let is_faulty = matches!(own_name, Stated::Faulty) || matches!(fqdn, Stated::Faulty);
             full_name = fqdn.and_then(|written| self.full_name(&written)).into_value();
             let of_full = full_name.as_ref().map(|full| {
                 let first = full.value.as_str().split('.').next().unwrap_or_default();
@@ -481,14 +480,14 @@ impl Resolver<'_> {
             if let Some(written) = own_name.into_value().or(of_full) {
                 name_place = written.place;
                 hostname = match Hostname::parse(&written.value) {
-                    Ok(hostname) => Given::Value(hostname),
+                    Ok(hostname) => Stated::Value(hostname),
                     Err(fault) => {
                         self.findings.push(report::hostname_faulty(self.machine.clone(), &written, &fault));
-                        Given::Faulty
+                        Stated::Faulty
                     }
                 };
             } else if is_faulty {
-                hostname = Given::Faulty;
+                hostname = Stated::Faulty;
             }
         }
         let links = entry.links.into_iter().filter_map(|link| self.link(link, names)).collect();
@@ -497,7 +496,7 @@ impl Resolver<'_> {
                 let name = label.as_deref().unwrap_or_default();
                 let on_host = |(index, account): (usize, &Account)| account.is_on(name).then_some(index);
                 let accounts = site.accounts.iter().enumerate().filter_map(on_host).collect();
-                Role::Host(Host { accounts, host_key: Given::Absent })
+                Role::Host(Host { accounts, host_key: Stated::Absent })
             }
             MachineKind::Appliance => {
                 let more = entry.of_appliance.map(|more| *more).unwrap_or_default();
@@ -533,7 +532,7 @@ impl Resolver<'_> {
         }
     }
 
-    fn serves(&mut self, roles: Given<Vec<Written<String>>>) -> Serves {
+    fn serves(&mut self, roles: Stated<Vec<Written<String>>>) -> Serves {
         let mut serves = Serves::default();
         for role in roles.into_value().into_iter().flatten() {
             match self.one_of(&role, &[("dns", true), ("ntp", false)], &crate::sheet::HOST, "serves") {
@@ -555,7 +554,7 @@ impl Resolver<'_> {
 
     fn appliance(
         &mut self,
-        package: Given<Written<usize>>,
+        package: Stated<Written<usize>>,
         answers: Vec<Answer>,
         answers_place: Option<Place>,
         more: MoreOfAppliance,

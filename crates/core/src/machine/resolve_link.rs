@@ -2,16 +2,14 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::{Family, LinkName, MacAddress, parse_address, parse_mask, parse_prefix, respelled};
+use impostazione_text::{Stated, Written};
 use ipnet::IpNet;
 
 use super::resolve::{Names, Resolver};
 use super::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
-use crate::given::Given;
-use crate::names::LinkName;
-use crate::net::{Family, MacAddress, parse_address, parse_mask, parse_prefix, respelled};
 use crate::rules::report;
 use crate::sheet::{HOST_LINK, LinkEntry, MoreOfLink, RouteEntry};
-use crate::source::Written;
 
 #[derive(Clone, Copy)]
 enum KindWord {
@@ -71,9 +69,9 @@ impl Resolver<'_> {
     fn more_of_link(&mut self, link: &mut Link, more: MoreOfLink) {
         let kind = more.kind.clone().and_then(|written| self.one_of(&written, &KINDS, &HOST_LINK, "kind"));
         let word = match &kind {
-            Given::Absent => Some(KindWord::Ethernet),
-            Given::Faulty => None,
-            Given::Value(written) => Some(written.value),
+            Stated::Absent => Some(KindWord::Ethernet),
+            Stated::Faulty => None,
+            Stated::Value(written) => Some(written.value),
         };
         if let Some(word) = word {
             self.refuse_keys_of_other_kinds(link, word, &more);
@@ -126,7 +124,7 @@ impl Resolver<'_> {
                 LinkKind::Vlan(more.over)
             }
             Some(KindWord::Bridge) => LinkKind::Bridge(Box::new(Bridge {
-                has_faulty_members: matches!(more.members, Given::Faulty),
+                has_faulty_members: matches!(more.members, Stated::Faulty),
                 members: more.members.into_value().unwrap_or_default(),
                 spanning_tree: more.spanning_tree.value().is_some_and(|flag| flag.value),
             })),
@@ -135,7 +133,7 @@ impl Resolver<'_> {
                     self.findings.push(report::link_key_missing(self.machine.clone(), &link.name, "mode"));
                 }
                 LinkKind::Bond(Box::new(Bond {
-                    has_faulty_members: matches!(more.members, Given::Faulty),
+                    has_faulty_members: matches!(more.members, Stated::Faulty),
                     members: more.members.into_value().unwrap_or_default(),
                     mode: more.mode.and_then(|written| {
                         let modes = BondMode::ALL;
@@ -167,7 +165,7 @@ impl Resolver<'_> {
 
     /// A key that the kind of the link does not have would be lost without a word.
     fn refuse_keys_of_other_kinds(&mut self, link: &Link, kind: KindWord, more: &MoreOfLink) {
-        fn place<T>(given: &Given<Written<T>>) -> Option<crate::source::Place> {
+        fn place<T>(given: &Stated<Written<T>>) -> Option<impostazione_text::Place> {
             given.value().map(|written| written.place)
         }
         use KindWord::{Bond, Bridge, Ethernet, Vlan, Wifi};
@@ -207,7 +205,7 @@ impl Resolver<'_> {
     /// A number within bounds, which the key's specification names.
     fn number(
         &mut self,
-        given: Given<Written<i64>>,
+        given: Stated<Written<i64>>,
         key: &str,
         bounds: std::ops::RangeInclusive<u32>,
     ) -> Option<Written<u32>> {

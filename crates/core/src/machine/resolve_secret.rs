@@ -3,16 +3,16 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
+use impostazione_secret::keyboard::KeyLayout;
+use impostazione_secret::store::{EntryId, Store};
+use impostazione_secret::{CharacterClass, Hidden, HostKey, WellKnown};
+use impostazione_text::files::ReadFault;
+use impostazione_text::{Place, Stated, Written};
+
 use super::resolve::Resolver;
 use super::{Appliance, Machine, Role, Secret, SecretScope, SecretSource, Site};
-use crate::beside::ReadFault;
-use crate::given::Given;
 use crate::rules::report;
-use crate::secret::keyboard::KeyLayout;
-use crate::secret::store::{EntryId, Store};
-use crate::secret::{CharacterClass, Hidden, HostKey, WellKnown};
 use crate::sheet::{SECRET, SecretEntry, SecretUse};
-use crate::source::{Place, Written};
 
 /// Largest list of refused passwords that is read.
 const LIST_LIMIT: u64 = 64 * 1024 * 1024;
@@ -50,7 +50,7 @@ impl Resolver<'_> {
             Kind::Variable => entry.variable.into_value().map(SecretSource::Variable),
         });
         let scope = entry.per.and_then(|written| self.one_of(&written, &SecretScope::ALL, &SECRET, "per"));
-        let mut length = |given: Given<Written<i64>>, key: &str| {
+        let mut length = |given: Stated<Written<i64>>, key: &str| {
             let read = given.and_then(|written| match usize::try_from(written.value) {
                 Ok(length @ 1..=1000) => Some(length),
                 _ => {
@@ -119,7 +119,7 @@ impl Resolver<'_> {
         let found =
             format!("one without {placeholder}, though each {} has a value of its own", secret.scope.word());
         self.findings.push(report::value_wrong_type(None, written.place, spec, &found));
-        secret.source = Given::Faulty;
+        secret.source = Stated::Faulty;
     }
 
     /// What stands for a secret: its index, and where that is said; absent where there is none, on purpose.
@@ -127,15 +127,15 @@ impl Resolver<'_> {
         &mut self,
         written: &Written<SecretUse>,
         what: impl FnOnce() -> String,
-    ) -> Given<Written<usize>> {
+    ) -> Stated<Written<usize>> {
         match &written.value {
-            SecretUse::None => Given::Absent,
+            SecretUse::None => Stated::Absent,
             SecretUse::Named(name) => match self.secret_named(name, written.place) {
-                Some(index) => Given::Value(written.with(index)),
-                None => Given::Faulty,
+                Some(index) => Stated::Value(written.with(index)),
+                None => Stated::Faulty,
             },
             SecretUse::Literal(value) => {
-                Given::Value(written.with(self.literal_secret(what(), value.clone(), written.place)))
+                Stated::Value(written.with(self.literal_secret(what(), value.clone(), written.place)))
             }
         }
     }
@@ -167,7 +167,7 @@ impl Resolver<'_> {
     }
 
     /// The passwords that the site's own list refuses.
-    pub(super) fn well_known(&mut self, list: &Given<Written<String>>) -> WellKnown {
+    pub(super) fn well_known(&mut self, list: &Stated<Written<String>>) -> WellKnown {
         let Some(written) = list.value() else { return WellKnown::default() };
         let bytes = self.beside.read(Path::new(&written.value), LIST_LIMIT);
         let reason = match bytes.map(String::from_utf8) {
@@ -195,7 +195,7 @@ impl Resolver<'_> {
             let Some(secret) = site.secrets.get_mut(index) else { continue };
             match secret.source.value().cloned() {
                 None => {
-                    secret.values.extend(holders.into_iter().map(|holder| (holder, Given::Faulty)));
+                    secret.values.extend(holders.into_iter().map(|holder| (holder, Stated::Faulty)));
                 }
                 Some(SecretSource::Sheet) => {}
                 Some(SecretSource::Store) => self.fetch_from_store(secret, holders),
@@ -210,7 +210,7 @@ impl Resolver<'_> {
         self.fetch_host_keys(site);
     }
 
-    fn fetch_one(&mut self, secret: &Secret, source: &SecretSource, holder: Option<&str>) -> Given<Hidden> {
+    fn fetch_one(&mut self, secret: &Secret, source: &SecretSource, holder: Option<&str>) -> Stated<Hidden> {
         let (place, value) = match source {
             SecretSource::File(path) => {
                 let path = path.with(filled(&path.value, secret.scope, holder, str::to_owned));
@@ -240,11 +240,11 @@ impl Resolver<'_> {
             }
         };
         match value {
-            Ok(value) => Given::Value(value),
+            Ok(value) => Stated::Value(value),
             Err(Unavailable { reason, fix }) => {
                 let called = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
                 self.findings.push(report::secret_missing(place, &called.to_string(), &reason, &fix));
-                Given::Faulty
+                Stated::Faulty
             }
         }
     }
@@ -271,17 +271,17 @@ impl Resolver<'_> {
 
     fn fetch_from_store(&mut self, secret: &mut Secret, holders: Vec<Option<String>>) {
         let Some(store) = self.store(secret.source_place) else {
-            secret.values.extend(holders.into_iter().map(|holder| (holder, Given::Faulty)));
+            secret.values.extend(holders.into_iter().map(|holder| (holder, Stated::Faulty)));
             return;
         };
         let mut missing = Vec::new();
         for holder in holders {
             let id = EntryId { secret: secret.name.value.clone(), holder: holder.clone() };
             let value = match store.secrets.get(&id) {
-                Some(stored) => Given::Value(stored.value.clone()),
+                Some(stored) => Stated::Value(stored.value.clone()),
                 None => {
                     missing.push(id.holder);
-                    Given::Faulty
+                    Stated::Faulty
                 }
             };
             secret.values.insert(holder, value);
@@ -313,7 +313,7 @@ impl Resolver<'_> {
                 missing.push(machine.label().to_owned());
             }
             if let Role::Host(host) = &mut machine.role {
-                host.host_key = key.flatten().map_or(Given::Faulty, Given::Value);
+                host.host_key = key.flatten().map_or(Stated::Faulty, Stated::Value);
             }
         }
         if let Some(place) = first {
@@ -345,11 +345,11 @@ impl Resolver<'_> {
         use super::{AnswerSource, answer::wants_password};
         let mut answers = std::mem::take(&mut appliance.answers);
         for answer in &mut answers {
-            let Given::Value(AnswerSource::Literal(text)) = &answer.source else { continue };
+            let Stated::Value(AnswerSource::Literal(text)) = &answer.source else { continue };
             if !text.is_empty() && wants_password(site, appliance, &answer.property.value) {
                 let what = format!("the answer to {} of {label}", answer.property.value);
                 let index = self.literal_secret(what, Hidden::new(text.as_str()), answer.place);
-                answer.source = Given::Value(AnswerSource::Secret(index));
+                answer.source = Stated::Value(AnswerSource::Secret(index));
             }
         }
         appliance.answers = answers;

@@ -3,6 +3,8 @@
 use std::net::IpAddr;
 use std::sync::Arc;
 
+use impostazione_net::{DomainName, KeyboardLayout, LocaleName, ZoneName, parse_address};
+use impostazione_text::{Place, Stated, Written};
 use regex::Regex;
 
 use super::resolve::{Names, Resolver};
@@ -11,12 +13,8 @@ use super::{
     Site, Ssh, StockLogins, TakeFault, TakeWord, TimeServer, TimeService, TimeSource,
 };
 use crate::finding::Finding;
-use crate::given::Given;
-use crate::names::{DomainName, KeyboardLayout, LocaleName, ZoneName};
-use crate::net::parse_address;
 use crate::rules::report;
 use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry};
-use crate::source::{Place, Written};
 
 /// Settings as written, by machine, for lists that take values from each other.
 struct AsWritten<'e> {
@@ -218,16 +216,17 @@ impl Resolver<'_> {
     /// A cost belongs to its method: where a machine says another method, the common cost is not taken over.
     fn password_cost(
         &mut self,
-        given: Given<Written<i64>>,
-        hash: &Given<Written<HashKind>>,
+        given: Stated<Written<i64>>,
+        hash: &Stated<Written<HashKind>>,
         inherited: &Settings,
-    ) -> Given<Written<u32>> {
-        let kind =
-            |given: &Given<Written<HashKind>>| given.value().map(|written| written.value).unwrap_or_default();
+    ) -> Stated<Written<u32>> {
+        let kind = |given: &Stated<Written<HashKind>>| {
+            given.value().map(|written| written.value).unwrap_or_default()
+        };
         let costs = kind(hash).costs();
         if given.is_absent() {
             let is_same = kind(&inherited.password_hash) == kind(hash);
-            return if is_same { inherited.password_cost.clone() } else { Given::Absent };
+            return if is_same { inherited.password_cost.clone() } else { Stated::Absent };
         }
         given.and_then(|written| {
             match u32::try_from(written.value).ok().filter(|cost| costs.contains(cost)) {
@@ -243,14 +242,14 @@ impl Resolver<'_> {
 
     fn word<T: Copy>(
         &mut self,
-        given: Given<Written<String>>,
+        given: Stated<Written<String>>,
         words: &[(&str, T)],
         key: &str,
-    ) -> Given<Written<T>> {
+    ) -> Stated<Written<T>> {
         given.and_then(|written| self.one_of(&written, words, &COMMON, key))
     }
 
-    fn name_pattern(&mut self, given: Given<Written<String>>) -> Given<Written<Regex>> {
+    fn name_pattern(&mut self, given: Stated<Written<String>>) -> Stated<Written<Regex>> {
         given.and_then(|written| match Regex::new(&written.value) {
             Ok(regex) => Some(written.with(regex)),
             Err(_) => {
@@ -261,7 +260,7 @@ impl Resolver<'_> {
         })
     }
 
-    fn netplan(&mut self, given: Given<Written<String>>) -> Given<Written<NetplanVersion>> {
+    fn netplan(&mut self, given: Stated<Written<String>>) -> Stated<Written<NetplanVersion>> {
         given.and_then(|written| match NetplanVersion::parse(&written.value) {
             Some(version) => Some(written.with(version)),
             None => {
@@ -272,7 +271,7 @@ impl Resolver<'_> {
         })
     }
 
-    fn locale(&mut self, given: Given<Written<String>>) -> Given<Written<LocaleName>> {
+    fn locale(&mut self, given: Stated<Written<String>>) -> Stated<Written<LocaleName>> {
         given.and_then(|written| match LocaleName::parse(&written.value) {
             Ok(locale) => Some(written.with(locale)),
             Err(meant) => {
@@ -281,7 +280,7 @@ impl Resolver<'_> {
         })
     }
 
-    fn keyboard(&mut self, given: Given<Written<String>>) -> Given<Written<KeyboardLayout>> {
+    fn keyboard(&mut self, given: Stated<Written<String>>) -> Stated<Written<KeyboardLayout>> {
         given.and_then(|written| match KeyboardLayout::parse(&written.value) {
             Ok(layout) => Some(written.with(layout)),
             Err(meant) => {
@@ -290,14 +289,14 @@ impl Resolver<'_> {
         })
     }
 
-    fn domain(&mut self, given: Given<Written<String>>) -> Given<Written<DomainName>> {
+    fn domain(&mut self, given: Stated<Written<String>>) -> Stated<Written<DomainName>> {
         given.and_then(|written| match DomainName::parse(&written.value) {
             Ok(domain) => Some(written.with(domain)),
             Err(fault) => self.report(report::domain_malformed(self.machine.clone(), &written, &fault)),
         })
     }
 
-    fn timezone(&mut self, given: Given<Written<String>>) -> Given<Written<ZoneName>> {
+    fn timezone(&mut self, given: Stated<Written<String>>) -> Stated<Written<ZoneName>> {
         given.and_then(|written| match ZoneName::parse(&written.value) {
             Some(zone) => Some(written.with(zone)),
             None => {
@@ -315,11 +314,11 @@ impl Resolver<'_> {
     /// Domains of the machine's own table are added to those of `[common]`, and replace equal ones.
     fn dns_for(
         &mut self,
-        given: Given<Vec<(Written<String>, Given<ListEntry>)>>,
+        given: Stated<Vec<(Written<String>, Stated<ListEntry>)>>,
         mut inherited: Vec<DomainServers>,
     ) -> Vec<DomainServers> {
         for (domain, servers) in given.into_value().into_iter().flatten() {
-            let domain = self.domain(Given::Value(domain)).into_value();
+            let domain = self.domain(Stated::Value(domain)).into_value();
             let servers = self.choices(servers, Self::name_server).into_value();
             let (Some(domain), Some(servers)) = (domain, servers) else { continue };
             inherited.retain(|special| special.domain.value != domain.value);
@@ -330,16 +329,16 @@ impl Resolver<'_> {
 
     fn choices<T>(
         &mut self,
-        given: Given<ListEntry>,
+        given: Stated<ListEntry>,
         mut read: impl FnMut(&mut Self, &Written<String>) -> Option<T>,
-    ) -> Given<Arc<Choices<T>>> {
+    ) -> Stated<Arc<Choices<T>>> {
         self.typed_list(given, |this, item| match item {
             ItemEntry::Text(text) => Some(text.with(read(this, text)?)),
             ItemEntry::Take(..) | ItemEntry::Keyed { .. } => None,
         })
     }
 
-    fn time_sources(&mut self, given: Given<ListEntry>) -> Given<Arc<Choices<TimeSource>>> {
+    fn time_sources(&mut self, given: Stated<ListEntry>) -> Stated<Arc<Choices<TimeSource>>> {
         self.typed_list(given, |this, item| match item {
             ItemEntry::Text(text) => {
                 Some(text.with(TimeSource { server: this.time_server(text)?, key: None }))
@@ -353,9 +352,9 @@ impl Resolver<'_> {
 
     fn typed_list<T>(
         &mut self,
-        given: Given<ListEntry>,
+        given: Stated<ListEntry>,
         mut read: impl FnMut(&mut Self, &ItemEntry) -> Option<Written<T>>,
-    ) -> Given<Arc<Choices<T>>> {
+    ) -> Stated<Arc<Choices<T>>> {
         given.and_then(|entry| {
             let count = entry.items.len();
             let items: Vec<Written<T>> = entry.items.iter().filter_map(|item| read(self, item)).collect();
@@ -398,7 +397,7 @@ impl Resolver<'_> {
 }
 
 /// The switches of the machine's own table, and of `[common]` where it has none.
-fn ssh(given: Given<SshEntry>, inherited: Ssh) -> Ssh {
+fn ssh(given: Stated<SshEntry>, inherited: Ssh) -> Ssh {
     let own = given.into_value().unwrap_or_default();
     Ssh {
         enabled: own.enabled.or(inherited.enabled),
@@ -410,18 +409,18 @@ fn ssh(given: Given<SshEntry>, inherited: Ssh) -> Ssh {
 
 fn lists_of(entry: &SettingsEntry) -> impl Iterator<Item = &ListEntry> {
     let special = entry.dns_for.value().into_iter().flatten().filter_map(|(_, list)| list.value());
-    [&entry.dns, &entry.ntp].into_iter().filter_map(Given::value).chain(special)
+    [&entry.dns, &entry.ntp].into_iter().filter_map(Stated::value).chain(special)
 }
 
 fn lists_of_mut(entry: &mut SettingsEntry) -> impl Iterator<Item = &mut ListEntry> {
     let special = match &mut entry.dns_for {
-        Given::Value(domains) => domains.as_mut_slice(),
-        Given::Absent | Given::Faulty => &mut [],
+        Stated::Value(domains) => domains.as_mut_slice(),
+        Stated::Absent | Stated::Faulty => &mut [],
     };
     [&mut entry.dns, &mut entry.ntp]
         .into_iter()
         .chain(special.iter_mut().map(|(_, list)| list))
-        .filter_map(Given::value_mut)
+        .filter_map(Stated::value_mut)
 }
 
 fn ends_in_digits(name: &str) -> bool {

@@ -2,11 +2,11 @@
 
 use std::collections::BTreeMap;
 
+use impostazione_secret::keyboard::KeyLayout;
+use impostazione_secret::{CharacterClass, Hidden};
+use impostazione_text::{Place, Stated, Written};
+
 use super::{Machine, Site};
-use crate::given::Given;
-use crate::secret::keyboard::KeyLayout;
-use crate::secret::{CharacterClass, Hidden};
-use crate::source::{Place, Written};
 
 /// A named confidential value of the sheet, or one that stands in the sheet itself, where it should not.
 #[derive(Debug)]
@@ -14,7 +14,7 @@ pub struct Secret {
     /// Its name in the sheet; of one that stands in the sheet itself, what it is, in words.
     pub name: Written<String>,
     /// Where its value comes from.
-    pub source: Given<SecretSource>,
+    pub source: Stated<SecretSource>,
     /// Where the sheet says so.
     pub source_place: Place,
     /// Whether all that use it have one value.
@@ -31,7 +31,7 @@ pub struct Secret {
     pub typed_on: Vec<KeyLayout>,
     /// Its values by who has them: `None` for all, or the name of a machine or cluster. `Faulty` where one could not be had,
     /// which has its finding.
-    pub(super) values: BTreeMap<Option<String>, Given<Hidden>>,
+    pub(super) values: BTreeMap<Option<String>, Stated<Hidden>>,
 }
 
 /// Where the value of a secret comes from.
@@ -86,14 +86,14 @@ impl SecretScope {
 }
 
 /// The value is not there.
-static NO_VALUE: Given<Hidden> = Given::Absent;
+static NO_VALUE: Stated<Hidden> = Stated::Absent;
 
 impl Secret {
     /// A value that stands in the sheet itself.
     pub(super) fn in_sheet(what: String, value: Hidden, place: Place) -> Self {
         Self {
             name: Written::new(what, place),
-            source: Given::Value(SecretSource::Sheet),
+            source: Stated::Value(SecretSource::Sheet),
             source_place: place,
             scope: SecretScope::Site,
             min_length: None,
@@ -101,7 +101,7 @@ impl Secret {
             require: Vec::new(),
             forbid: String::new(),
             typed_on: Vec::new(),
-            values: BTreeMap::from([(None, Given::Value(value))]),
+            values: BTreeMap::from([(None, Stated::Value(value))]),
         }
     }
 
@@ -122,12 +122,12 @@ impl Secret {
     }
 
     /// The value of a holder. Absent where it was not asked for.
-    pub fn value_of(&self, holder: Option<&str>) -> &Given<Hidden> {
+    pub fn value_of(&self, holder: Option<&str>) -> &Stated<Hidden> {
         self.values.get(&holder.map(str::to_owned)).unwrap_or(&NO_VALUE)
     }
 
     /// The value that a machine uses. Absent where it was not asked for.
-    pub fn value_for(&self, site: &Site, machine: &Machine) -> &Given<Hidden> {
+    pub fn value_for(&self, site: &Site, machine: &Machine) -> &Stated<Hidden> {
         self.value_of(self.holder(site, machine))
     }
 }
@@ -138,9 +138,9 @@ pub struct TimeKey {
     /// Its name in the sheet.
     pub name: Written<String>,
     /// What the server calls it.
-    pub number: Given<u32>,
+    pub number: Stated<u32>,
     /// How it is used.
     pub hash: &'static str,
     /// Index in [`super::Site::secrets`], and where the sheet names it.
-    pub value: Given<Written<usize>>,
+    pub value: Stated<Written<usize>>,
 }

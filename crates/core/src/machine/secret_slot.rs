@@ -2,11 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use impostazione_secret::Hidden;
+use impostazione_text::{Place, Stated};
+
 use super::{AnswerSource, Demands, Machine, Purpose, Secret, Site, TimeService};
-use crate::given::Given;
 use crate::ovf::Meaning;
-use crate::secret::Hidden;
-use crate::source::Place;
 
 /// One use of a secret.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -216,7 +216,7 @@ fn uses(site: &Site) -> Vec<SecretUse> {
                 continue;
             };
             let wifi = site.subnets.get(subnet.value).and_then(|subnet| subnet.wifi.value());
-            if let Some(Given::Value(Some(passphrase))) = wifi.map(|wifi| &wifi.passphrase) {
+            if let Some(Stated::Value(Some(passphrase))) = wifi.map(|wifi| &wifi.passphrase) {
                 note(passphrase.value, SecretRole::Wifi(subnet.value), passphrase.place);
             }
         }
@@ -250,7 +250,7 @@ fn uses(site: &Site) -> Vec<SecretUse> {
         }
     }
     for (index, subnet) in site.subnets.iter().enumerate() {
-        if let Some(Given::Value(Some(passphrase))) = subnet.wifi.value().map(|wifi| &wifi.passphrase) {
+        if let Some(Stated::Value(Some(passphrase))) = subnet.wifi.value().map(|wifi| &wifi.passphrase) {
             note(passphrase.value, SecretRole::Wifi(index), passphrase.place);
         }
     }

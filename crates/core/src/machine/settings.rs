@@ -4,58 +4,56 @@ use std::fmt;
 use std::net::IpAddr;
 use std::sync::Arc;
 
+use impostazione_net::{DomainName, KeyboardLayout, LocaleName, ZoneName};
+use impostazione_secret::HashMethod;
+use impostazione_text::{Place, Stated, Written};
 use regex::Regex;
-
-use crate::given::Given;
-use crate::names::{DomainName, KeyboardLayout, LocaleName, ZoneName};
-use crate::secret::HashMethod;
-use crate::source::{Place, Written};
 
 /// What a machine may have of its own or from `[common]`.
 #[derive(Clone, Debug, Default)]
 pub struct Settings {
     /// What the machine is for.
-    pub purpose: Given<Written<Purpose>>,
+    pub purpose: Stated<Written<Purpose>>,
     /// Domain of the machine's full name.
-    pub domain: Given<Written<DomainName>>,
+    pub domain: Stated<Written<DomainName>>,
     /// The site's own rule for host names.
-    pub name_pattern: Given<Written<Regex>>,
+    pub name_pattern: Stated<Written<Regex>>,
     /// Name servers.
-    pub dns: Given<Arc<Choices<IpAddr>>>,
+    pub dns: Stated<Arc<Choices<IpAddr>>>,
     /// Domains with name servers of their own.
     pub dns_for: Vec<DomainServers>,
     /// Domains in which short names are looked up.
-    pub search: Given<Arc<Choices<DomainName>>>,
+    pub search: Stated<Arc<Choices<DomainName>>>,
     /// Whether names are looked up by link-local multicast name resolution.
-    pub llmnr: Given<Written<bool>>,
+    pub llmnr: Stated<Written<bool>>,
     /// Whether names are looked up by multicast DNS.
-    pub multicast_dns: Given<Written<bool>>,
+    pub multicast_dns: Stated<Written<bool>>,
     /// Time servers.
-    pub ntp: Given<Arc<Choices<TimeSource>>>,
+    pub ntp: Stated<Arc<Choices<TimeSource>>>,
     /// The program that sets the clock.
-    pub time_service: Given<Written<TimeService>>,
+    pub time_service: Stated<Written<TimeService>>,
     /// Time zone.
-    pub timezone: Given<Written<ZoneName>>,
+    pub timezone: Stated<Written<ZoneName>>,
     /// Language and formats.
-    pub locale: Given<Written<LocaleName>>,
+    pub locale: Stated<Written<LocaleName>>,
     /// Layout of the console's keyboard.
-    pub console_keyboard: Given<Written<KeyboardLayout>>,
+    pub console_keyboard: Stated<Written<KeyboardLayout>>,
     /// What is done with IPv6.
-    pub ipv6: Given<Written<Ipv6Mode>>,
+    pub ipv6: Stated<Written<Ipv6Mode>>,
     /// The oldest netplan among the hosts.
-    pub netplan: Given<Written<NetplanVersion>>,
+    pub netplan: Stated<Written<NetplanVersion>>,
     /// The program that netplan writes for.
-    pub renderer: Given<Written<Renderer>>,
+    pub renderer: Stated<Written<Renderer>>,
     /// Whose names `/etc/hosts` has.
-    pub hosts_file: Given<Written<HostsFile>>,
+    pub hosts_file: Stated<Written<HostsFile>>,
     /// The SSH service.
     pub ssh: Ssh,
     /// What becomes of logins that the image brings along.
-    pub stock_logins: Given<Written<StockLogins>>,
+    pub stock_logins: Stated<Written<StockLogins>>,
     /// How passwords are hashed.
-    pub password_hash: Given<Written<HashKind>>,
+    pub password_hash: Stated<Written<HashKind>>,
     /// How long that takes, in the method's own terms; within what it takes.
-    pub password_cost: Given<Written<u32>>,
+    pub password_cost: Stated<Written<u32>>,
 }
 
 /// What becomes of logins that an image brings along and the sheet does not name.
@@ -118,13 +116,13 @@ pub struct DomainServers {
 #[derive(Clone, Debug, Default)]
 pub struct Ssh {
     /// Whether it is switched on.
-    pub enabled: Given<Written<bool>>,
+    pub enabled: Stated<Written<bool>>,
     /// Whether a password opens a login.
-    pub password_login: Given<Written<bool>>,
+    pub password_login: Stated<Written<bool>>,
     /// Whether root may log in.
-    pub root_login: Given<Written<bool>>,
+    pub root_login: Stated<Written<bool>>,
     /// Whether the host gets a host key that was made beforehand.
-    pub host_key: Given<Written<bool>>,
+    pub host_key: Stated<Written<bool>>,
 }
 
 impl Ssh {
@@ -337,7 +335,7 @@ impl Settings {
 
     /// Where each value or list stands.
     pub(super) fn places(&self) -> Vec<Place> {
-        fn of<T>(given: &Given<Written<T>>) -> Option<Place> {
+        fn of<T>(given: &Stated<Written<T>>) -> Option<Place> {
             given.value().map(|written| written.place)
         }
         let Self {
@@ -395,7 +393,7 @@ impl Settings {
     }
 }
 
-fn value_or_default<T: Copy + Default>(given: &Given<Written<T>>) -> T {
+fn value_or_default<T: Copy + Default>(given: &Stated<Written<T>>) -> T {
     given.value().map(|written| written.value).unwrap_or_default()
 }
 

@@ -2,12 +2,9 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::{AddressRange, Country, Family, broadcast_of, network_of};
+use impostazione_text::{Stated, Written};
 use ipnet::IpNet;
-
-use crate::given::Given;
-use crate::names::Country;
-use crate::net::{AddressRange, Family, broadcast_of, network_of};
-use crate::source::Written;
 
 /// A network of the site.
 #[derive(Debug)]
@@ -15,17 +12,17 @@ pub struct Subnet {
     /// Its name in the sheet.
     pub name: Written<String>,
     /// Its IPv4 side.
-    pub v4: Given<SubnetFamily>,
+    pub v4: Stated<SubnetFamily>,
     /// Its IPv6 side.
-    pub v6: Given<SubnetFamily>,
+    pub v6: Stated<SubnetFamily>,
     /// Its tag where it is tagged.
-    pub vlan: Given<Written<u16>>,
+    pub vlan: Stated<Written<u16>>,
     /// The largest packet that its links send.
     pub mtu: Option<Written<u32>>,
     /// What the hypervisor calls it.
     pub hypervisor_network: Option<String>,
     /// How radios join it.
-    pub wifi: Given<Wifi>,
+    pub wifi: Stated<Wifi>,
     /// Addresses that a DHCP server leases.
     pub dhcp_ranges: Vec<Written<AddressRange>>,
     /// Addresses that no machine of the sheet may have.
@@ -38,11 +35,11 @@ pub struct Subnet {
 #[derive(Clone, Debug)]
 pub struct Wifi {
     /// Its name.
-    pub ssid: Given<Written<String>>,
+    pub ssid: Stated<Written<String>>,
     /// Index in [`super::Site::secrets`] of its passphrase; `None` for an open network.
-    pub passphrase: Given<Option<Written<usize>>>,
+    pub passphrase: Stated<Option<Written<usize>>>,
     /// Where the radio is.
-    pub country: Given<Written<Country>>,
+    pub country: Stated<Written<Country>>,
     /// Whether it does not show its name.
     pub is_hidden: bool,
     /// Where the sheet asks for SAE, if it does.
@@ -55,7 +52,7 @@ pub struct SubnetFamily {
     /// Its prefix, without bits behind the mask.
     pub prefix: Written<IpNet>,
     /// Its router.
-    pub gateway: Given<Gateway>,
+    pub gateway: Stated<Gateway>,
 }
 
 /// What a sheet says of a subnet's gateway.
@@ -93,7 +90,7 @@ impl Subnet {
     }
 
     /// What the sheet says of one side.
-    pub fn side(&self, family: Family) -> &Given<SubnetFamily> {
+    pub fn side(&self, family: Family) -> &Stated<SubnetFamily> {
         match family {
             Family::V4 => &self.v4,
             Family::V6 => &self.v6,

@@ -2,12 +2,11 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::{Family, broadcast_of, dotted_mask, network_of};
+use impostazione_text::{Place, Stated, Written};
 use ipnet::IpNet;
 
 use super::{Link, Machine, Pool, Site, Subnet};
-use crate::given::Given;
-use crate::net::{Family, broadcast_of, dotted_mask, network_of};
-use crate::source::{Place, Written};
 
 /// A value that is taken.
 #[derive(Clone, Debug)]
@@ -207,9 +206,9 @@ impl Take {
         let settings = &machine.settings;
         match self.word.value {
             W::Hostname => machine.hostname.value().is_none(),
-            W::Fqdn => machine.hostname.value().is_none() || matches!(settings.domain, Given::Faulty),
-            W::Domain => matches!(settings.domain, Given::Faulty),
-            W::Timezone => matches!(settings.timezone, Given::Faulty),
+            W::Fqdn => machine.hostname.value().is_none() || matches!(settings.domain, Stated::Faulty),
+            W::Domain => matches!(settings.domain, Stated::Faulty),
+            W::Timezone => matches!(settings.timezone, Stated::Faulty),
             W::Dns | W::Dns1 | W::Dns2 => {
                 settings.dns.value().is_none_or(|list| list.has_faulty_items || list.is_empty())
             }
@@ -220,8 +219,8 @@ impl Take {
             _ => self.choose_link(site, machine).is_ok_and(|link| {
                 let subnet = site.subnet_of(link);
                 subnet.is_none_or(|subnet| {
-                    Family::BOTH.into_iter().any(|family| matches!(subnet.side(family), Given::Faulty))
-                }) || Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Given::Faulty))
+                    Family::BOTH.into_iter().any(|family| matches!(subnet.side(family), Stated::Faulty))
+                }) || Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Stated::Faulty))
                     || (link.address.is_absent() && link.address6.is_absent())
             }),
         }
@@ -466,6 +465,6 @@ impl Take {
     }
 }
 
-fn one<T: ToString>(given: &Given<Written<T>>) -> Vec<String> {
+fn one<T: ToString>(given: &Stated<Written<T>>) -> Vec<String> {
     given.value().map(|written| written.value.to_string()).into_iter().collect()
 }

@@ -2,9 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use impostazione_secret::Hidden;
 use serde::Serialize;
-
-use crate::secret::Hidden;
 
 #[derive(Debug, Serialize)]
 pub(super) struct Document {

@@ -3,6 +3,9 @@
 use std::collections::BTreeMap;
 use std::net::IpAddr;
 
+use impostazione_net::Family;
+use impostazione_secret::{FileBytes, wifi_key};
+use impostazione_text::Stated;
 use zeroize::Zeroizing;
 
 use super::document::{
@@ -10,10 +13,7 @@ use super::document::{
     RoutingRule,
 };
 use crate::files::{HEADER, Unwritable};
-use crate::given::Given;
 use crate::machine::{Bond, Choices, Ipv6Mode, Link, LinkKind, Machine, Renderer, Site, Wifi};
-use crate::net::Family;
-use crate::secret::{FileBytes, wifi_key};
 
 /// Where the file lies on the host. Netplan reads files in the order of their names, the last word winning, so that
 /// this one wins over an image's usual `50-…`.
@@ -267,8 +267,8 @@ fn access_points(
     let unwritable = |reason: &str| Unwritable::new(machine, NETPLAN_PATH, reason);
     let ssid = wifi.ssid.value().ok_or_else(|| unwritable("a wireless network has no name"))?;
     let auth = match &wifi.passphrase {
-        Given::Value(None) => None,
-        Given::Value(Some(secret)) => {
+        Stated::Value(None) => None,
+        Stated::Value(Some(secret)) => {
             let secret = site.secrets.get(secret.value);
             let value = secret.and_then(|secret| secret.value_for(site, machine).value());
             let value = value.ok_or_else(|| unwritable("a passphrase could not be had"))?;
@@ -278,7 +278,7 @@ fn access_points(
                 Auth { key_management: "psk", password: wifi_key(value, &ssid.value) }
             })
         }
-        Given::Absent | Given::Faulty => return Err(unwritable("a wireless network has no passphrase")),
+        Stated::Absent | Stated::Faulty => return Err(unwritable("a wireless network has no passphrase")),
     };
     let point = AccessPoint { hidden: wifi.is_hidden.then_some(true), auth, networkmanager: for_manager };
     Ok(BTreeMap::from([(ssid.value.clone(), point)]))

@@ -2,10 +2,11 @@
 
 use std::collections::HashMap;
 
+use impostazione_secret::{FileBytes, Hidden};
+use impostazione_text::files::Folder;
 use serde::Serialize;
 
 use super::{Content, OutputFile, OutputTree, Rendering};
-use crate::beside::Folder;
 use crate::files::Unwritable;
 use crate::machine::{Appliance, Machine, Site};
 use crate::ovf::{
@@ -13,7 +14,6 @@ use crate::ovf::{
     PackagePlan, Setting, VirtualSystem, answered_properties, is_at_console, network_of_link,
     settings_volume, typing_card,
 };
-use crate::secret::{FileBytes, Hidden};
 
 /// Only its owner may read it.
 const SECRET: u32 = 0o600;

@@ -3,14 +3,14 @@
 use std::collections::HashMap;
 use std::path::Path;
 
+use impostazione_secret::{Hidden, SaltKey, hash_password, is_of_method, random_salt, verify_password};
+use impostazione_text::files::read_file;
 use rayon::prelude::*;
 use serde::Deserialize;
 
 use crate::assess::ProvedSite;
-use crate::beside::read_file;
 use crate::files::{ACCOUNTS_PATH, Unwritable};
 use crate::machine::{Machine, Site};
-use crate::secret::{Hidden, SaltKey, hash_password, is_of_method, random_salt, verify_password};
 
 /// Largest list of logins of an earlier run that is read.
 const ACCOUNTS_LIMIT: u64 = 16 * 1024 * 1024;

@@ -2,15 +2,15 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
-use std::fs;
-use std::io;
 use std::path::{Component, Path, PathBuf};
+use std::{fs, io};
+
+use impostazione_secret::FileBytes;
+use impostazione_text::files::{ReadFault, plain, read_file};
 
 use super::list::{self, LIST_NAME, ListedFile};
-use crate::beside::{ReadFault, plain, read_file};
 use crate::files::{ACCOUNTS_PATH, Logins};
 use crate::rootfs::RootfsPath;
-use crate::secret::FileBytes;
 
 /// Largest `files.json` that is read.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;

@@ -1,5 +1,7 @@
 //! From a proved site to its output tree.
 
+use impostazione_net::Hostname;
+
 use super::appliance::appliance_files;
 use super::{Content, Hashing, OutputFile, OutputTree, Packing, PasswordHashes, hash_passwords};
 use crate::assess::ProvedSite;
@@ -12,7 +14,6 @@ use crate::files::{
     site_hosts, sshd_file, sudoers_file, systemd_link_files, timesyncd_file, timezone_file,
 };
 use crate::machine::{HostsFile, Machine, Role, Site, TimeService};
-use crate::names::Hostname;
 use crate::netplan::{NETPLAN_PATH, netplan_file};
 
 /// Only its owner may read it.

@@ -1,7 +1,8 @@
 //! The output tree in memory.
 
+use impostazione_secret::FileBytes;
+
 use crate::ovf::PackagePlan;
-use crate::secret::FileBytes;
 
 /// All files of an output tree.
 #[derive(Clone, Debug, Default)]

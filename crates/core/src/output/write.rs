@@ -8,6 +8,7 @@ use std::panic::resume_unwind;
 use std::path::{Path, PathBuf};
 use std::thread;
 
+use impostazione_text::files::plain;
 use rustix::fs::{FileType, Mode, Stat};
 use rustix::io::Errno;
 use zeroize::Zeroizing;
@@ -15,7 +16,6 @@ use zeroize::Zeroizing;
 use super::list::{self, LIST_NAME, ListedFile};
 use super::staging::Staging;
 use super::{Content, OutputFile, OutputTree};
-use crate::beside::plain;
 use crate::open_folder::{OpenFolder, is_entry_name};
 
 /// Largest `files.json` that is read: that of a tree of a million machines.

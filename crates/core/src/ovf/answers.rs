@@ -3,11 +3,12 @@
 
 use std::collections::HashSet;
 
+use impostazione_secret::Hidden;
+use impostazione_text::{Place, Written};
+
 use super::link_choice::link_for;
 use super::{LinkHint, Meaning, Property, PropertyType, Reading, VirtualSystem};
 use crate::machine::{Answer, AnswerSource, Appliance, Link, Machine, Of, Site, Take, TakeFault, TakeWord};
-use crate::secret::Hidden;
-use crate::source::{Place, Written};
 
 /// A property, and what it gets.
 #[derive(Clone, Debug)]
@@ -102,7 +103,7 @@ impl AnsweredProperty<'_> {
             || self.reading.meaning == Meaning::Password
             || self.is_secret()
             || (self.property.kind == PropertyType::String
-                && crate::confidential::is_secret(&self.property.key))
+                && impostazione_text::confidential::is_secret(&self.property.key))
     }
 }
 
@@ -230,7 +231,7 @@ impl Asking<'_> {
                 if is_off { on(false) } else { Err(Missing::NotOfSheet) }
             }
             Meaning::Ipv6Enabled => {
-                on(self.machine.links.iter().any(|link| link.has_family(crate::net::Family::V6)))
+                on(self.machine.links.iter().any(|link| link.has_family(impostazione_net::Family::V6)))
             }
             meaning => {
                 let word = take_word(meaning).ok_or(Missing::NotOfSheet)?;

@@ -2,7 +2,7 @@
 
 use std::io;
 
-use crate::secret::{FileBytes, Hidden};
+use impostazione_secret::{FileBytes, Hidden};
 use quick_xml::Writer;
 use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
 

@@ -2,13 +2,13 @@
 
 use std::fmt::Write as _;
 
+use impostazione_net::{Family, Hostname};
+use impostazione_secret::store::EntryId;
+
 use super::answers::{Missing, take_for};
 use super::link_choice::link_for;
 use super::{LinkHint, MeaningsFile, Question, is_at_console};
 use crate::machine::{Answer, AnswerSource, Appliance, Machine, Site, TakeWord};
-use crate::names::Hostname;
-use crate::net::Family;
-use crate::secret::store::EntryId;
 
 /// One line of a card.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -214,7 +214,7 @@ fn usual(site: &Site, machine: &Machine) -> Vec<CardLine> {
 pub fn typing_card(site: &Site, machine: &Machine) -> String {
     let mut shown = String::new();
     for line in card_text(site, machine).lines() {
-        shown += &crate::visible::harmless(line);
+        shown += &impostazione_text::visible::harmless(line);
         shown.push('\n');
     }
     shown

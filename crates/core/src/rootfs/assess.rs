@@ -1,5 +1,7 @@
 //! Looking a root filesystem over, with or without something that is to be placed on it.
 
+use impostazione_text::Sources;
+
 use super::change::{Change, Want};
 use super::entries::own_identity;
 use super::folder::{Rootfs, RootfsFault};
@@ -12,7 +14,6 @@ use super::view::View;
 use crate::finding::Finding;
 use crate::output::HostOutput;
 use crate::rules::{RootfsCase, judge_rootfs};
-use crate::source::Sources;
 
 /// A root filesystem that was looked over.
 #[derive(Debug)]

@@ -7,11 +7,12 @@
 use std::fs::File;
 use std::io::{self, Read as _, Seek, SeekFrom, Write as _};
 
+use impostazione_secret::FileBytes;
+
 use super::folder::{FAT_MODE, Found, Kind, RootfsFault};
 use super::state::State;
 use super::survey::boot::KERNEL_LINE;
 use crate::output::digest;
-use crate::secret::FileBytes;
 
 /// The kernel takes no longer command line than a few kilobytes.
 const FILE_LIMIT: u64 = 64 * 1024;

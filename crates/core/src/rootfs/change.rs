@@ -1,11 +1,11 @@
 //! What is to become of a path.
 
+use impostazione_secret::FileBytes;
 use serde::Serialize;
 
 use super::path::RootfsPath;
 use super::state::State;
 use crate::output::digest;
-use crate::secret::FileBytes;
 
 /// What is to stand at a path.
 #[derive(Clone, Debug, PartialEq, Eq)]

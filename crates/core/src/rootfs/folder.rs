@@ -6,6 +6,9 @@ use std::io::{self, Read as _};
 use std::os::fd::{AsFd, OwnedFd};
 use std::path::{Path, PathBuf};
 
+use impostazione_secret::FileBytes;
+use impostazione_text::ByteSize;
+use impostazione_text::files::plain;
 use rustix::fs::{Dir, FileType, Mode, OFlags, ResolveFlags, Stat};
 use rustix::io::Errno;
 
@@ -14,10 +17,7 @@ use super::mounts;
 use super::path::OddPath;
 use super::state::State;
 use super::survey::boot::{KERNEL_LINE, mounted_by_list};
-use crate::beside::plain;
 use crate::open_folder::{OpenFolder, is_entry_name};
-use crate::secret::FileBytes;
-use crate::size::ByteSize;
 
 /// Largest file of a root filesystem that is read whole: lists of names and settings are far smaller.
 pub const READ_LIMIT: u64 = 16 * 1024 * 1024;

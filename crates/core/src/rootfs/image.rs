@@ -13,6 +13,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Duration;
 
+use impostazione_text::files::plain;
 use rustix::fs::FlockOperation;
 use rustix::io::Errno;
 use rustix::mount::{FsMountFlags, FsOpenFlags, MountAttrFlags};
@@ -22,7 +23,6 @@ use super::folder::Rootfs;
 use super::loop_device::LoopDevice;
 use super::partitions::{Filesystem, Partition, partitions};
 use super::survey::boot::mount_point;
-use crate::beside::plain;
 
 /// How often it is looked whether an image is free, and how long is waited in between: when a command ends, or is killed, it
 /// takes the kernel a moment to let go of everything.

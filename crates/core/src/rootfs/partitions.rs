@@ -4,8 +4,9 @@ use std::fmt;
 use std::fs::File;
 use std::io::{self, Read as _, Seek as _, SeekFrom};
 
+use impostazione_text::ByteSize;
+
 use super::mbr;
-use crate::size::ByteSize;
 
 /// Bytes of a sector in a partition table, but for disks of larger ones, which say so.
 pub(super) const SECTOR: u64 = 512;

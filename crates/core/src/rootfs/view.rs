@@ -1,9 +1,10 @@
 //! A root filesystem as it was before a placement, or as it is.
 
+use impostazione_secret::FileBytes;
+
 use super::folder::{Found, Kind, Rootfs, RootfsFault, split};
 use super::record::{KEPT, RECORD_FOLDER, Record};
 use super::state::State;
-use crate::secret::FileBytes;
 
 /// How many links are followed from one to the next.
 const LINK_LIMIT: usize = 8;

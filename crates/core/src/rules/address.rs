@@ -2,13 +2,13 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::{AddressFault, Family, dotted_mask, host_range};
+use impostazione_text::{Stated, Written};
+
 use super::special::is_special;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::given::Given;
 use crate::machine::{Ipv6Mode, Link, LinkAddress, Machine, Subnet, SubnetFamily};
-use crate::net::{AddressFault, Family, dotted_mask, host_range};
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[
     &ADDRESS_MALFORMED,
@@ -148,7 +148,7 @@ fn report_at(
     judge: &mut Judge<'_>,
     rule: &'static Rule,
     machine: Option<&Machine>,
-    place: crate::source::Place,
+    place: impostazione_text::Place,
     message: String,
     fix: String,
 ) {
@@ -196,14 +196,14 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
         let family = Family::of(address);
         let name = &subnet.name.value;
         let (message, fix) = match subnet.side(family) {
-            Given::Absent => {
+            Stated::Absent => {
                 let key = if family == Family::V4 { "prefix" } else { "prefix6" };
                 (
                     format!("{address} is an {} address, and subnet {name} has no `{key}`.", family.name()),
                     format!("give subnet {name} its {key}, or take the address out"),
                 )
             }
-            Given::Value(side) if !side.prefix.value.contains(&address) && !is_special(address) => {
+            Stated::Value(side) if !side.prefix.value.contains(&address) && !is_special(address) => {
                 let prefix = side.prefix.value;
                 let (first, last) = host_range(prefix);
                 let other = site.subnets.iter().find(|other| {
@@ -220,7 +220,7 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
                     format!("write an address from {first} to {last}{hint}"),
                 )
             }
-            Given::Value(_) | Given::Faulty => continue,
+            Stated::Value(_) | Stated::Faulty => continue,
         };
         report_at(judge, &ADDRESS_OUTSIDE_SUBNET, machine, found.address.place, message, fix);
     }

@@ -2,13 +2,13 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::{Family, broadcast_of, host_range, network_of};
 use ipnet::IpNet;
 
 use super::address::{Assigned, assigned, report};
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
 use crate::machine::{AddressOwner, AddressUse, Site, Subnet};
-use crate::net::{Family, broadcast_of, host_range, network_of};
 
 pub(super) const RULES: &[&Rule] = &[
     &ADDRESS_IS_NETWORK,

@@ -1,11 +1,11 @@
 //! Rules on bonds.
 
+use impostazione_text::{Written, nearest};
+
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{Bond, BondMode, Link, LinkKind, Machine};
-use crate::names::nearest;
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] =
     &[&BOND_WITHOUT_MEMBERS, &BOND_ONLY_ONE_MEMBER, &BOND_MODE_UNKNOWN, &BOND_OPTION_WITHOUT_EFFECT];

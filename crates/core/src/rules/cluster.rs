@@ -2,11 +2,12 @@
 
 use std::collections::BTreeMap;
 
+use impostazione_text::Place;
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
 use crate::machine::{Cluster, Machine, MemberCount, Site};
 use crate::ovf::{AnsweredProperty, Meaning, Origin, answered_properties, is_at_console};
-use crate::source::Place;
 
 pub(super) const RULES: &[&Rule] = &[
     &CLUSTER_TOO_FEW,

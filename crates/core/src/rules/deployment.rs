@@ -2,13 +2,12 @@
 
 use std::collections::HashSet;
 
+use impostazione_text::{ByteSize, Place, nearest};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
 use crate::machine::{Appliance, Machine};
-use crate::names::nearest;
 use crate::ovf::{Descriptor, VirtualSystem, network_of_link};
-use crate::size::ByteSize;
-use crate::source::Place;
 
 pub(super) const RULES: &[&Rule] = &[
     &SYSTEM_UNKNOWN,

@@ -3,12 +3,12 @@
 use std::collections::HashMap;
 use std::net::IpAddr;
 
+use impostazione_net::{Family, host_range};
+use impostazione_text::{Stated, Written};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::given::Given;
 use crate::machine::Gateway;
-use crate::net::{Family, host_range};
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[&GATEWAY_OUTSIDE_SUBNET, &GATEWAY_MISSING, &DEFAULT_ROUTE_DUPLICATE];
 
@@ -125,7 +125,7 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                 let side = site.subnet_of(link).and_then(|subnet| subnet.family(family));
                 link.default_route
                     && link.has_family(family)
-                    && side.is_some_and(|side| matches!(side.gateway, Given::Value(Gateway::At(_))))
+                    && side.is_some_and(|side| matches!(side.gateway, Stated::Value(Gateway::At(_))))
             });
             let Some(first) = ways.next() else { continue };
             if let Some(second) = ways.next() {

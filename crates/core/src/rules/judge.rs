@@ -3,11 +3,11 @@
 use std::collections::HashSet;
 use std::net::IpAddr;
 
-use crate::finding::Finding;
-use crate::machine::{Machine, Site, Subnet};
-use crate::source::{Place, Sources};
+use impostazione_text::{Place, Sources};
 
 use super::Rule;
+use crate::finding::Finding;
+use crate::machine::{Machine, Site, Subnet};
 
 /// A finished site under judgement.
 pub struct Judge<'a> {

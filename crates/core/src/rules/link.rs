@@ -1,11 +1,11 @@
 //! Rules on links themselves: their names, what they are made of, and how they are found.
 
+use impostazione_net::NameFault;
+use impostazione_text::{Stated, Written, nearest};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::given::Given;
 use crate::machine::{Link, LinkKind, Machine};
-use crate::names::{NameFault, nearest};
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[
     &LINK_NAME_INVALID,
@@ -219,7 +219,7 @@ fn check_setting_needs_mac(judge: &mut Judge<'_>) {
             ("duplex", options.is_full_duplex.as_ref().map(|written| written.place)),
             ("wake_on_lan", options.wake_on_lan.as_ref().map(|written| written.place)),
         ];
-        if !matches!(link.kind, LinkKind::Ethernet) || matches!(options.mac, Given::Faulty) {
+        if !matches!(link.kind, LinkKind::Ethernet) || matches!(options.mac, Stated::Faulty) {
             continue;
         }
         let Some((key, Some(place))) = places.into_iter().find(|(_, place)| place.is_some()) else {

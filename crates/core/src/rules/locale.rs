@@ -1,8 +1,9 @@
 //! Rules on language and keyboard.
 
+use impostazione_text::Written;
+
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[&LOCALE_UNKNOWN, &KEYBOARD_UNKNOWN];
 

@@ -1,10 +1,11 @@
 //! Rules on who can log in.
 
+use impostazione_net::NameFault;
+use impostazione_text::{Written, nearest};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{Account, Machine, Site, StockLogins};
-use crate::names::{NameFault, nearest};
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[
     &HOST_WITHOUT_LOGIN,

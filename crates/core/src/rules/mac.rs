@@ -2,11 +2,12 @@
 
 use std::collections::HashMap;
 
+use impostazione_net::{MacAddress, MacFault};
+use impostazione_text::{Place, Written};
+
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::net::{MacAddress, MacFault};
-use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[&MAC_MALFORMED, &MAC_DUPLICATE, &MAC_NOT_UNICAST];
 

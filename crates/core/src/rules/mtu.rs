@@ -1,12 +1,12 @@
 //! Rules on the size of packets.
 
+use impostazione_net::Family;
+use impostazione_text::{Stated, Written};
+
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::given::Given;
 use crate::machine::{Ipv6Mode, LinkKind};
-use crate::net::Family;
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[&MTU_OUT_OF_RANGE, &MTU_ABOVE_PARENT];
 
@@ -66,7 +66,7 @@ fn check_range(judge: &mut Judge<'_>) {
 fn check_parent(judge: &mut Judge<'_>) {
     let site = judge.site;
     for (machine, link) in links(judge) {
-        let LinkKind::Vlan(Given::Value(over)) = &link.kind else { continue };
+        let LinkKind::Vlan(Stated::Value(over)) = &link.kind else { continue };
         let (Some(mtu), Some(parent)) = (site.mtu_of(link), machine.link_named(&over.value)) else {
             continue;
         };

@@ -3,11 +3,12 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
+use impostazione_net::{DomainName, Hostname, NameFault};
+use impostazione_text::{Place, Written};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::Machine;
-use crate::names::{DomainName, Hostname, NameFault};
-use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[
     &HOSTNAME_MALFORMED,

@@ -2,13 +2,12 @@
 
 use std::net::IpAddr;
 
+use impostazione_text::{Place, Written, nearest};
 use ipnet::IpNet;
 use regex::{Captures, Regex};
 
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::nearest;
-use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[
     &NETPLAN_MALFORMED,

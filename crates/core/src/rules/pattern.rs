@@ -1,9 +1,9 @@
 //! Rules on patterns and rows.
 
+use impostazione_text::{Place, nearest};
+
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::nearest;
-use crate::source::Place;
 
 pub(super) const RULES: &[&Rule] =
     &[&PATTERN_MALFORMED, &PATTERN_LENGTHS_DIFFER, &ROWS_MALFORMED, &ROWS_FIELD_MISSING, &ROWS_EMPTY];

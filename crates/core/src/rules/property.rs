@@ -3,16 +3,16 @@
 use std::collections::HashSet;
 use std::net::IpAddr;
 
+use impostazione_net::{Family, dotted_mask};
+use impostazione_text::{Place, nearest};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
 use crate::machine::{AnswerSource, Appliance, Machine, Site, TakeWord};
-use crate::names::nearest;
-use crate::net::{Family, dotted_mask};
 use crate::ovf::{
     AnsweredProperty, Meaning, OpenQuestion, Origin, Outcome, PasswordRules, Property, PropertyType,
     Unanswered, answered_properties, is_at_console, is_of_sheet, open_questions,
 };
-use crate::source::Place;
 
 pub(super) const RULES: &[&Rule] = &[
     &PROPERTY_UNKNOWN,

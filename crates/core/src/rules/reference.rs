@@ -1,10 +1,10 @@
 //! Rules on values that are taken from elsewhere in the sheet.
 
+use impostazione_text::{Place, Written, nearest};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{AnswerSource, TakeWord};
-use crate::names::nearest;
-use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[&REFERENCE_DANGLING, &REFERENCE_LOOP];
 

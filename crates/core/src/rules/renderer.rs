@@ -1,12 +1,12 @@
 //! Rules on what netplan, in the version that the hosts have, and its renderers can do.
 
+use impostazione_net::Family;
+use impostazione_text::{Place, Stated};
+
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
-use crate::given::Given;
 use crate::machine::{Ipv6Mode, Link, LinkKind, Machine, NetplanVersion, Renderer};
-use crate::net::Family;
-use crate::source::Place;
 
 pub(super) const RULES: &[&Rule] = &[&RENDERER_CANNOT, &NETPLAN_TOO_OLD];
 
@@ -56,7 +56,7 @@ fn check_renderer(judge: &mut Judge<'_>) {
         }
         for link in &machine.links {
             let local4 = link.options.as_ref().and_then(|options| options.link_local4.as_ref());
-            let Some(local4) = local4.filter(|flag| flag.value && !matches!(link.address, Given::Faulty))
+            let Some(local4) = local4.filter(|flag| flag.value && !matches!(link.address, Stated::Faulty))
             else {
                 continue;
             };

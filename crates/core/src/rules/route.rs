@@ -2,15 +2,14 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::{Family, host_range};
+use impostazione_text::{Place, Stated, Written};
 use ipnet::IpNet;
 
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::given::Given;
 use crate::machine::Link;
-use crate::net::{Family, host_range};
-use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] =
     &[&ROUTE_UNREACHABLE, &ROUTE_DUPLICATE, &TABLE_DUPLICATE, &TABLE_WITHOUT_GATEWAY];
@@ -88,7 +87,7 @@ fn is_link_local6(address: IpAddr) -> bool {
 }
 
 fn is_in_doubt(link: &Link) -> bool {
-    Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Given::Faulty))
+    Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Stated::Faulty))
 }
 
 fn check_unreachable(judge: &mut Judge<'_>) {
@@ -113,7 +112,7 @@ fn check_unreachable(judge: &mut Judge<'_>) {
                 );
                 continue;
             }
-            if is_in_doubt(link) || matches!(link.subnet, Given::Faulty) {
+            if is_in_doubt(link) || matches!(link.subnet, Stated::Faulty) {
                 continue;
             }
             if !link.has_family(family) {
@@ -241,9 +240,9 @@ fn check_table_gateway(judge: &mut Judge<'_>) {
             continue;
         }
         let sides = || Family::BOTH.into_iter().filter_map(|family| site.subnet_of(link)?.family(family));
-        let has_doubt = sides().any(|side| matches!(side.gateway, Given::Faulty))
+        let has_doubt = sides().any(|side| matches!(side.gateway, Stated::Faulty))
             || site.subnet_of(link).is_none_or(|subnet| {
-                Family::BOTH.into_iter().any(|family| matches!(subnet.side(family), Given::Faulty))
+                Family::BOTH.into_iter().any(|family| matches!(subnet.side(family), Stated::Faulty))
             }) && !link.subnet.is_absent();
         let has_gateway = Family::BOTH.into_iter().any(|family| site.gateway_of(link, family).is_some());
         if !has_gateway && !has_doubt {

@@ -1,12 +1,11 @@
 //! Rules on name servers and time servers.
 
+use impostazione_net::{AddressFault, Family, NameFault};
+use impostazione_text::{Stated, Written};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::given::Given;
 use crate::machine::{Choices, Machine, TimeServer, TimeService};
-use crate::names::NameFault;
-use crate::net::{AddressFault, Family};
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[
     &DNS_MISSING,
@@ -243,7 +242,7 @@ fn check_list<T>(
     key: &str,
     what: &str,
     example: &str,
-    list_of: impl Fn(&Machine) -> &Given<std::sync::Arc<Choices<T>>>,
+    list_of: impl Fn(&Machine) -> &Stated<std::sync::Arc<Choices<T>>>,
 ) {
     let site = judge.site;
     let fix = format!("write {example}, or {key} = \"none\" if there is to be none");
@@ -307,7 +306,7 @@ fn check_dns_family(judge: &mut Judge<'_>) {
         let Some(list) = machine.settings.dns.value().filter(|list| !list.has_faulty_items) else { continue };
         let has_address = |family: Family| machine.links.iter().any(|link| link.has_family(family));
         let is_in_doubt = machine.links.iter().any(|link| {
-            Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Given::Faulty))
+            Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Stated::Faulty))
         });
         let has_any = Family::BOTH.into_iter().any(has_address);
         let Some(first) = list.items.first().filter(|_| has_any && !is_in_doubt) else { continue };
@@ -595,7 +594,7 @@ fn check_ntp_key(judge: &mut Judge<'_>) {
         for key in list.items.iter().filter_map(|item| item.value.key.as_ref()) {
             let known = || site.time_keys.iter().map(|key| key.name.value.as_str());
             let (message, fix) = if !known().any(|name| name == key.value) {
-                let fix = match crate::names::nearest(&key.value, known(), 1).first() {
+                let fix = match impostazione_text::nearest(&key.value, known(), 1).first() {
                     Some(close) => format!("write key = \"{close}\""),
                     None => format!("add a table [time_key.{}] with number and value", key.value),
                 };

@@ -1,13 +1,13 @@
 //! Rules on the sheet as a text: its TOML and its keys.
 
+use impostazione_net::LinkName;
+use impostazione_text::confidential::is_secret;
+use impostazione_text::{Place, Written, capital, nearest};
+
 use super::{Check, Nature, Rule};
-use crate::confidential::is_secret;
 use crate::finding::{Finding, Severity};
 use crate::machine::TakeWord;
-use crate::names::{LinkName, nearest};
 use crate::sheet::{HOST_LINK, KeySpec, Shape, TableSpec};
-use crate::source::{Place, Written};
-use crate::text::capital;
 
 pub(super) const RULES: &[&Rule] =
     &[&SYNTAX, &EMPTY, &FORMAT_UNKNOWN, &KEY_UNKNOWN, &KEY_MISPLACED, &KEY_MISSING, &VALUE_WRONG_TYPE];

@@ -2,13 +2,13 @@
 
 use std::net::IpAddr;
 
+use impostazione_net::Family;
+use impostazione_text::Place;
 use ipnet::IpNet;
 
 use super::address::{assigned, report};
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
-use crate::net::Family;
-use crate::source::Place;
 
 pub(super) const RULES: &[&Rule] =
     &[&ADDRESS_SPECIAL_PURPOSE, &ADDRESS_FOR_DOCUMENTATION, &PREFIX_NOT_PRIVATE, &ADDRESS_IS_SERVER];

@@ -1,10 +1,10 @@
 //! Rules on subnets: prefixes, masks, ranges, and links that name a subnet.
 
+use impostazione_net::{Family, MaskFault, PrefixFault, RangeFault, dotted_mask};
+use impostazione_text::{Written, nearest};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::nearest;
-use crate::net::{Family, MaskFault, PrefixFault, RangeFault, dotted_mask};
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[
     &PREFIX_MALFORMED,

@@ -1,9 +1,10 @@
 //! Rules on time zones.
 
+use impostazione_net::nearest_zones;
+use impostazione_text::Written;
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::nearest_zones;
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[&TIMEZONE_MISSING, &TIMEZONE_UNKNOWN, &TIMEZONE_FIXED_OFFSET];
 

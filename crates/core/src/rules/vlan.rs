@@ -2,12 +2,12 @@
 
 use std::collections::HashMap;
 
+use impostazione_text::{Place, Stated, Written};
+
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::given::Given;
 use crate::machine::LinkKind;
-use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[&VLAN_OUT_OF_RANGE, &VLAN_DUPLICATE, &VLAN_MISSING, &VLAN_TWICE_ON_LINK];
 
@@ -102,7 +102,7 @@ fn check_missing(judge: &mut Judge<'_>) {
                     subnet.name.value, link.name.value
                 )
             }
-            (Given::Absent, None) => {
+            (Stated::Absent, None) => {
                 format!("The vlan {} is in no subnet, which would give its tag.", link.name.value)
             }
             _ => continue,
@@ -123,7 +123,7 @@ fn check_twice(judge: &mut Judge<'_>) {
     for machine in &site.machines {
         let mut seen: Vec<(&str, u16, &str)> = Vec::new();
         for link in &machine.links {
-            let LinkKind::Vlan(Given::Value(over)) = &link.kind else { continue };
+            let LinkKind::Vlan(Stated::Value(over)) = &link.kind else { continue };
             let Some(tag) = site.subnet_of(link).and_then(|subnet| subnet.vlan.value()) else { continue };
             let first = seen.iter().find(|(other, value, _)| *other == over.value && *value == tag.value);
             if let Some((_, _, first)) = first {

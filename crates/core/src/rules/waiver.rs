@@ -1,13 +1,12 @@
 //! Waivers: rules of judgement that are set aside in writing, and what is wrong with a waiver.
 
 use globset::GlobMatcher;
+use impostazione_text::{Place, Written, nearest};
 use jiff::civil::Date;
 
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::names::nearest;
 use crate::sheet::{WAIVER, WaiverEntry};
-use crate::source::{Place, Written};
 
 pub(super) const RULES: &[&Rule] = &[&WAIVER_EXPIRED, &WAIVER_UNMATCHED, &WAIVER_NOT_ALLOWED];
 

@@ -1,11 +1,12 @@
 //! Rules on wireless networks.
 
+use impostazione_secret::{is_wifi_key, is_wifi_passphrase};
+use impostazione_text::Written;
+
 use super::link::links;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{LinkKind, SecretRole};
-use crate::secret::{is_wifi_key, is_wifi_passphrase};
-use crate::source::Written;
 
 pub(super) const RULES: &[&Rule] = &[
     &WIFI_SETTINGS_MISSING,

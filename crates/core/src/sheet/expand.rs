@@ -3,18 +3,19 @@
 use std::collections::HashMap;
 use std::path::Path;
 
+use impostazione_text::confidential::is_secret;
+use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::{Place, Source, Sources, Stated, Written};
+
 use super::pattern::{Filling, Pattern};
 use super::rows::Rows;
 use super::{
     AnswerValue, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfAppliance, MoreOfLink, MoreOfMachine,
     SettingsEntry, Sheet, SshEntry, TakeEntry,
 };
-use crate::beside::{Beside, ReadFault};
-use crate::confidential::{hidden_in_unparsed_rows, is_secret};
+use crate::confidential::hidden_in_unparsed_rows;
 use crate::finding::Finding;
-use crate::given::Given;
 use crate::rules::report;
-use crate::source::{Place, Source, Sources, Written};
 
 /// Largest CSV file that is read.
 const FILE_LIMIT: u64 = 256 * 1024 * 1024;
@@ -56,9 +57,9 @@ impl Expander<'_> {
     /// Nothing where a pattern is wrong; findings then say so.
     fn expand(&mut self, mut entry: MachineEntry) -> Vec<MachineEntry> {
         match std::mem::take(&mut entry.rows) {
-            Given::Absent => self.expand_ranges(entry),
-            Given::Faulty => Vec::new(),
-            Given::Value(path) => self.expand_rows(entry, &path),
+            Stated::Absent => self.expand_ranges(entry),
+            Stated::Faulty => Vec::new(),
+            Stated::Value(path) => self.expand_rows(entry, &path),
         }
     }
 
@@ -268,10 +269,10 @@ fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, &mut 
     }
     for answer in answers {
         match &mut answer.value {
-            Given::Value(AnswerValue::Literal(text)) => visit(text, &mut answer.place),
-            Given::Value(AnswerValue::Take(take)) => each_of_take(take, visit),
-            Given::Value(AnswerValue::Secret(name)) => each_written(name, visit),
-            Given::Absent | Given::Faulty => {}
+            Stated::Value(AnswerValue::Literal(text)) => visit(text, &mut answer.place),
+            Stated::Value(AnswerValue::Take(take)) => each_of_take(take, visit),
+            Stated::Value(AnswerValue::Secret(name)) => each_written(name, visit),
+            Stated::Absent | Stated::Faulty => {}
         }
     }
 }
@@ -309,7 +310,7 @@ fn each_of_link(link: &mut LinkEntry, visit: &mut impl FnMut(&mut String, &mut P
     for list in [more_addresses, members] {
         each_of_texts(list, visit);
     }
-    if let Given::Value(routes) = routes {
+    if let Stated::Value(routes) = routes {
         for route in routes {
             each_given(&mut route.to, visit);
             each_given(&mut route.via, visit);
@@ -344,9 +345,9 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
         renderer,
         hosts_file,
         ssh:
-            Given::Absent
-            | Given::Faulty
-            | Given::Value(SshEntry { enabled: _, password_login: _, root_login: _, host_key: _ }),
+            Stated::Absent
+            | Stated::Faulty
+            | Stated::Value(SshEntry { enabled: _, password_login: _, root_login: _, host_key: _ }),
         stock_logins,
         password_hash,
         password_cost: _,
@@ -370,15 +371,15 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
     for list in [dns, search, ntp] {
         each_of_list(list, visit);
     }
-    if let Given::Value(domains) = dns_for {
+    if let Stated::Value(domains) = dns_for {
         for (_, servers) in domains {
             each_of_list(servers, visit);
         }
     }
 }
 
-fn each_of_list(list: &mut Given<ListEntry>, visit: &mut impl FnMut(&mut String, &mut Place)) {
-    let Given::Value(ListEntry { items, .. }) = list else { return };
+fn each_of_list(list: &mut Stated<ListEntry>, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    let Stated::Value(ListEntry { items, .. }) = list else { return };
     for item in items {
         match item {
             ItemEntry::Text(text) => each_written(text, visit),
@@ -391,16 +392,16 @@ fn each_of_list(list: &mut Given<ListEntry>, visit: &mut impl FnMut(&mut String,
     }
 }
 
-fn each_of_texts(texts: &mut Given<Vec<Written<String>>>, visit: &mut impl FnMut(&mut String, &mut Place)) {
-    if let Given::Value(texts) = texts {
+fn each_of_texts(texts: &mut Stated<Vec<Written<String>>>, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    if let Stated::Value(texts) = texts {
         for text in texts {
             each_written(text, visit);
         }
     }
 }
 
-fn each_given(given: &mut Given<Written<String>>, visit: &mut impl FnMut(&mut String, &mut Place)) {
-    if let Given::Value(written) = given {
+fn each_given(given: &mut Stated<Written<String>>, visit: &mut impl FnMut(&mut String, &mut Place)) {
+    if let Stated::Value(written) = given {
         each_written(written, visit);
     }
 }

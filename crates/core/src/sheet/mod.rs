@@ -9,9 +9,8 @@ mod rows;
 mod syntax;
 mod table;
 
-use crate::given::Given;
-use crate::secret::Hidden;
-use crate::source::{Place, Written};
+use impostazione_secret::Hidden;
+use impostazione_text::{Place, Stated, Written};
 
 pub use expand::expand;
 pub(crate) use keys::{
@@ -27,9 +26,9 @@ pub const SIZE_LIMIT: u64 = 512 * 1024 * 1024;
 #[derive(Clone, Debug, Default)]
 pub struct Sheet {
     /// What the sheet is about, in the administrator's words.
-    pub site: Given<Written<String>>,
+    pub site: Stated<Written<String>>,
     /// `refused_passwords` of `[common]`.
-    pub refused_passwords: Given<Written<String>>,
+    pub refused_passwords: Stated<Written<String>>,
     /// The settings of `[common]`.
     pub common: SettingsEntry,
     /// The `[subnet.*]` tables.
@@ -61,60 +60,60 @@ pub struct Sheet {
 #[derive(Clone, Debug, Default)]
 pub struct SettingsEntry {
     /// `purpose`
-    pub purpose: Given<Written<String>>,
+    pub purpose: Stated<Written<String>>,
     /// `domain`
-    pub domain: Given<Written<String>>,
+    pub domain: Stated<Written<String>>,
     /// `name_pattern`
-    pub name_pattern: Given<Written<String>>,
+    pub name_pattern: Stated<Written<String>>,
     /// `dns`
-    pub dns: Given<ListEntry>,
+    pub dns: Stated<ListEntry>,
     /// `dns_for`: a domain, and who is asked for its names
-    pub dns_for: Given<Vec<(Written<String>, Given<ListEntry>)>>,
+    pub dns_for: Stated<Vec<(Written<String>, Stated<ListEntry>)>>,
     /// `search`
-    pub search: Given<ListEntry>,
+    pub search: Stated<ListEntry>,
     /// `llmnr`
-    pub llmnr: Given<Written<bool>>,
+    pub llmnr: Stated<Written<bool>>,
     /// `multicast_dns`
-    pub multicast_dns: Given<Written<bool>>,
+    pub multicast_dns: Stated<Written<bool>>,
     /// `ntp`
-    pub ntp: Given<ListEntry>,
+    pub ntp: Stated<ListEntry>,
     /// `time_service`
-    pub time_service: Given<Written<String>>,
+    pub time_service: Stated<Written<String>>,
     /// `timezone`
-    pub timezone: Given<Written<String>>,
+    pub timezone: Stated<Written<String>>,
     /// `locale`
-    pub locale: Given<Written<String>>,
+    pub locale: Stated<Written<String>>,
     /// `console_keyboard`
-    pub console_keyboard: Given<Written<String>>,
+    pub console_keyboard: Stated<Written<String>>,
     /// `ipv6`
-    pub ipv6: Given<Written<String>>,
+    pub ipv6: Stated<Written<String>>,
     /// `netplan`
-    pub netplan: Given<Written<String>>,
+    pub netplan: Stated<Written<String>>,
     /// `renderer`
-    pub renderer: Given<Written<String>>,
+    pub renderer: Stated<Written<String>>,
     /// `hosts_file`
-    pub hosts_file: Given<Written<String>>,
+    pub hosts_file: Stated<Written<String>>,
     /// `ssh`
-    pub ssh: Given<SshEntry>,
+    pub ssh: Stated<SshEntry>,
     /// `stock_logins`
-    pub stock_logins: Given<Written<String>>,
+    pub stock_logins: Stated<Written<String>>,
     /// `password_hash`
-    pub password_hash: Given<Written<String>>,
+    pub password_hash: Stated<Written<String>>,
     /// `password_cost`
-    pub password_cost: Given<Written<i64>>,
+    pub password_cost: Stated<Written<i64>>,
 }
 
 /// `ssh = { … }`
 #[derive(Clone, Debug, Default)]
 pub struct SshEntry {
     /// `enabled`
-    pub enabled: Given<Written<bool>>,
+    pub enabled: Stated<Written<bool>>,
     /// `password_login`
-    pub password_login: Given<Written<bool>>,
+    pub password_login: Stated<Written<bool>>,
     /// `root_login`
-    pub root_login: Given<Written<bool>>,
+    pub root_login: Stated<Written<bool>>,
     /// `host_key`
-    pub host_key: Given<Written<bool>>,
+    pub host_key: Stated<Written<bool>>,
 }
 
 /// A list that can be declined with `"none"`.
@@ -152,21 +151,21 @@ pub struct SubnetEntry {
     /// Its name.
     pub name: Written<String>,
     /// `prefix`
-    pub prefix: Given<Written<String>>,
+    pub prefix: Stated<Written<String>>,
     /// `gateway`
-    pub gateway: Given<Written<String>>,
+    pub gateway: Stated<Written<String>>,
     /// `prefix6`
-    pub prefix6: Given<Written<String>>,
+    pub prefix6: Stated<Written<String>>,
     /// `gateway6`
-    pub gateway6: Given<Written<String>>,
+    pub gateway6: Stated<Written<String>>,
     /// `vlan`
-    pub vlan: Given<Written<i64>>,
+    pub vlan: Stated<Written<i64>>,
     /// `mtu`
-    pub mtu: Given<Written<i64>>,
+    pub mtu: Stated<Written<i64>>,
     /// `hypervisor_network`
-    pub hypervisor_network: Given<Written<String>>,
+    pub hypervisor_network: Stated<Written<String>>,
     /// `wifi`
-    pub wifi: Given<WifiEntry>,
+    pub wifi: Stated<WifiEntry>,
     /// `dhcp_ranges`
     pub dhcp_ranges: Vec<Written<String>>,
     /// `kept_free`
@@ -181,15 +180,15 @@ pub struct WifiEntry {
     /// Where it stands.
     pub place: Place,
     /// `ssid`
-    pub ssid: Given<Written<String>>,
+    pub ssid: Stated<Written<String>>,
     /// `passphrase`: the name of its secret, or `none`
-    pub passphrase: Given<Written<SecretUse>>,
+    pub passphrase: Stated<Written<SecretUse>>,
     /// `country`
-    pub country: Given<Written<String>>,
+    pub country: Stated<Written<String>>,
     /// `hidden`
-    pub hidden: Given<Written<bool>>,
+    pub hidden: Stated<Written<bool>>,
     /// `sae`
-    pub sae: Given<Written<bool>>,
+    pub sae: Stated<Written<bool>>,
 }
 
 /// Where a confidential value comes from.
@@ -209,11 +208,11 @@ pub struct PoolEntry {
     /// Its name.
     pub name: Written<String>,
     /// `prefix`
-    pub prefix: Given<Written<String>>,
+    pub prefix: Stated<Written<String>>,
     /// `prefix6`
-    pub prefix6: Given<Written<String>>,
+    pub prefix6: Stated<Written<String>>,
     /// `vlan`
-    pub vlan: Given<Written<i64>>,
+    pub vlan: Stated<Written<i64>>,
 }
 
 /// A `[cluster.NAME]` table.
@@ -222,22 +221,22 @@ pub struct ClusterEntry {
     /// Its name.
     pub name: Written<String>,
     /// `size`
-    pub size: Given<Written<i64>>,
+    pub size: Stated<Written<i64>>,
     /// `members`
-    pub members: Given<Written<String>>,
+    pub members: Stated<Written<String>>,
     /// `virtual_address`
-    pub virtual_address: Given<VirtualAddressEntry>,
+    pub virtual_address: Stated<VirtualAddressEntry>,
 }
 
 /// `virtual_address = { … }` of a cluster.
 #[derive(Clone, Debug)]
 pub struct VirtualAddressEntry {
     /// `subnet`
-    pub subnet: Given<Written<String>>,
+    pub subnet: Stated<Written<String>>,
     /// `address`
-    pub address: Given<Written<String>>,
+    pub address: Stated<Written<String>>,
     /// `address6`
-    pub address6: Given<Written<String>>,
+    pub address6: Stated<Written<String>>,
 }
 
 /// A `[secret.NAME]` table.
@@ -246,23 +245,23 @@ pub struct SecretEntry {
     /// Its name.
     pub name: Written<String>,
     /// `from`
-    pub from: Given<Written<String>>,
+    pub from: Stated<Written<String>>,
     /// `path`
-    pub path: Given<Written<String>>,
+    pub path: Stated<Written<String>>,
     /// `variable`
-    pub variable: Given<Written<String>>,
+    pub variable: Stated<Written<String>>,
     /// `per`
-    pub per: Given<Written<String>>,
+    pub per: Stated<Written<String>>,
     /// `min_length`
-    pub min_length: Given<Written<i64>>,
+    pub min_length: Stated<Written<i64>>,
     /// `max_length`
-    pub max_length: Given<Written<i64>>,
+    pub max_length: Stated<Written<i64>>,
     /// `require`
-    pub require: Given<Vec<Written<String>>>,
+    pub require: Stated<Vec<Written<String>>>,
     /// `forbid`
-    pub forbid: Given<Written<String>>,
+    pub forbid: Stated<Written<String>>,
     /// `typed_on`
-    pub typed_on: Given<Vec<Written<String>>>,
+    pub typed_on: Stated<Vec<Written<String>>>,
 }
 
 /// A `[time_key.NAME]` table.
@@ -271,11 +270,11 @@ pub struct TimeKeyEntry {
     /// Its name.
     pub name: Written<String>,
     /// `number`
-    pub number: Given<Written<i64>>,
+    pub number: Stated<Written<i64>>,
     /// `hash`
-    pub hash: Given<Written<String>>,
+    pub hash: Stated<Written<String>>,
     /// `value`
-    pub value: Given<Written<SecretUse>>,
+    pub value: Stated<Written<SecretUse>>,
 }
 
 /// A `[[waiver]]` entry.
@@ -284,13 +283,13 @@ pub struct WaiverEntry {
     /// Its header.
     pub header: Place,
     /// `rule`
-    pub rule: Given<Written<String>>,
+    pub rule: Stated<Written<String>>,
     /// `machines`
-    pub machines: Given<Vec<Written<String>>>,
+    pub machines: Stated<Vec<Written<String>>>,
     /// `reason`
-    pub reason: Given<Written<String>>,
+    pub reason: Stated<Written<String>>,
     /// `until`
-    pub until: Given<Written<toml::value::Date>>,
+    pub until: Stated<Written<toml::value::Date>>,
 }
 
 /// An `[account.NAME]` table.
@@ -299,21 +298,21 @@ pub struct AccountEntry {
     /// The login.
     pub name: Written<String>,
     /// `full_name`
-    pub full_name: Given<Written<String>>,
+    pub full_name: Stated<Written<String>>,
     /// `admin`
-    pub admin: Given<Written<bool>>,
+    pub admin: Stated<Written<bool>>,
     /// `ssh_keys`: paths of public key files, or public keys
-    pub ssh_keys: Given<Vec<Written<String>>>,
+    pub ssh_keys: Stated<Vec<Written<String>>>,
     /// `password`
-    pub password: Given<Written<SecretUse>>,
+    pub password: Stated<Written<SecretUse>>,
     /// `change_at_first_login`
-    pub change_at_first_login: Given<Written<bool>>,
+    pub change_at_first_login: Stated<Written<bool>>,
     /// `groups`
-    pub groups: Given<Vec<Written<String>>>,
+    pub groups: Stated<Vec<Written<String>>>,
     /// `shell`
-    pub shell: Given<Written<String>>,
+    pub shell: Stated<Written<String>>,
     /// `hosts`: globs of host names
-    pub hosts: Given<Vec<Written<String>>>,
+    pub hosts: Stated<Vec<Written<String>>>,
 }
 
 /// What kind of machine an entry is.
@@ -344,9 +343,9 @@ pub struct MachineEntry {
     /// Its header.
     pub header: Place,
     /// `rows`: the CSV file whose rows make the machines, until they are made
-    pub rows: Given<Written<String>>,
+    pub rows: Stated<Written<String>>,
     /// `name`
-    pub name: Given<Written<String>>,
+    pub name: Stated<Written<String>>,
     /// What the entry sets for itself, if anything.
     pub settings: Option<Box<SettingsEntry>>,
     /// What few machines have.
@@ -354,7 +353,7 @@ pub struct MachineEntry {
     /// `link.*`
     pub links: Vec<LinkEntry>,
     /// `package`
-    pub package: Given<Written<String>>,
+    pub package: Stated<Written<String>>,
     /// What few appliances have.
     pub of_appliance: Option<Box<MoreOfAppliance>>,
     /// `answer`
@@ -367,30 +366,30 @@ pub struct MachineEntry {
 #[derive(Clone, Debug, Default)]
 pub struct MoreOfMachine {
     /// `hostname`
-    pub hostname: Given<Written<String>>,
+    pub hostname: Stated<Written<String>>,
     /// `fqdn`
-    pub fqdn: Given<Written<String>>,
+    pub fqdn: Stated<Written<String>>,
     /// `serves`
-    pub serves: Given<Vec<Written<String>>>,
+    pub serves: Stated<Vec<Written<String>>>,
     /// `cluster`
-    pub cluster: Given<Written<String>>,
+    pub cluster: Stated<Written<String>>,
 }
 
 /// Keys of an appliance that many leave out.
 #[derive(Clone, Debug, Default)]
 pub struct MoreOfAppliance {
     /// `system`
-    pub system: Given<Written<String>>,
+    pub system: Stated<Written<String>>,
     /// `meanings`
-    pub meanings: Given<Written<String>>,
+    pub meanings: Stated<Written<String>>,
     /// `deployment_option`
-    pub deployment_option: Given<Written<String>>,
+    pub deployment_option: Stated<Written<String>>,
     /// `accept_licenses`
-    pub accept_licenses: Given<Written<bool>>,
+    pub accept_licenses: Stated<Written<bool>>,
     /// `storage_free`
-    pub storage_free: Given<Written<String>>,
+    pub storage_free: Stated<Written<String>>,
     /// `vm_name`
-    pub vm_name: Given<Written<String>>,
+    pub vm_name: Stated<Written<String>>,
 }
 
 impl MachineEntry {
@@ -401,7 +400,7 @@ impl MachineEntry {
 }
 
 /// The name of a machine as written, unless it is missing or empty.
-fn label_of(name: &Given<Written<String>>) -> Option<String> {
+fn label_of(name: &Stated<Written<String>>) -> Option<String> {
     name.value().map(|name| name.value.clone()).filter(|name| !name.is_empty())
 }
 
@@ -411,15 +410,15 @@ pub struct LinkEntry {
     /// Its name.
     pub name: Written<String>,
     /// `network`: the name of the package's network (appliances only)
-    pub network: Given<Written<String>>,
+    pub network: Stated<Written<String>>,
     /// `subnet`
-    pub subnet: Given<Written<String>>,
+    pub subnet: Stated<Written<String>>,
     /// `address`
-    pub address: Given<Written<String>>,
+    pub address: Stated<Written<String>>,
     /// `address6`
-    pub address6: Given<Written<String>>,
+    pub address6: Stated<Written<String>>,
     /// `default_route`
-    pub default_route: Given<Written<bool>>,
+    pub default_route: Stated<Written<bool>>,
     /// What few links have.
     pub more: Option<Box<MoreOfLink>>,
 }
@@ -428,43 +427,43 @@ pub struct LinkEntry {
 #[derive(Clone, Debug, Default)]
 pub struct MoreOfLink {
     /// `kind`
-    pub kind: Given<Written<String>>,
+    pub kind: Stated<Written<String>>,
     /// `mac`
-    pub mac: Given<Written<String>>,
+    pub mac: Stated<Written<String>>,
     /// `port`
-    pub port: Given<Written<String>>,
+    pub port: Stated<Written<String>>,
     /// `more_addresses`
-    pub more_addresses: Given<Vec<Written<String>>>,
+    pub more_addresses: Stated<Vec<Written<String>>>,
     /// `routes`
-    pub routes: Given<Vec<RouteEntry>>,
+    pub routes: Stated<Vec<RouteEntry>>,
     /// `own_table`
-    pub own_table: Given<Written<i64>>,
+    pub own_table: Stated<Written<i64>>,
     /// `mtu`
-    pub mtu: Given<Written<i64>>,
+    pub mtu: Stated<Written<i64>>,
     /// `wake_on_lan`
-    pub wake_on_lan: Given<Written<bool>>,
+    pub wake_on_lan: Stated<Written<bool>>,
     /// `speed`
-    pub speed: Given<Written<i64>>,
+    pub speed: Stated<Written<i64>>,
     /// `duplex`
-    pub duplex: Given<Written<String>>,
+    pub duplex: Stated<Written<String>>,
     /// `link_local4`
-    pub link_local4: Given<Written<bool>>,
+    pub link_local4: Stated<Written<bool>>,
     /// `members`
-    pub members: Given<Vec<Written<String>>>,
+    pub members: Stated<Vec<Written<String>>>,
     /// `mode`
-    pub mode: Given<Written<String>>,
+    pub mode: Stated<Written<String>>,
     /// `primary`
-    pub primary: Given<Written<String>>,
+    pub primary: Stated<Written<String>>,
     /// `watch_every`
-    pub watch_every: Given<Written<i64>>,
+    pub watch_every: Stated<Written<i64>>,
     /// `lacp_rate`
-    pub lacp_rate: Given<Written<String>>,
+    pub lacp_rate: Stated<Written<String>>,
     /// `spread_by`
-    pub spread_by: Given<Written<String>>,
+    pub spread_by: Stated<Written<String>>,
     /// `over`
-    pub over: Given<Written<String>>,
+    pub over: Stated<Written<String>>,
     /// `spanning_tree`
-    pub spanning_tree: Given<Written<bool>>,
+    pub spanning_tree: Stated<Written<bool>>,
 }
 
 /// An item of `routes`.
@@ -473,11 +472,11 @@ pub struct RouteEntry {
     /// Where it stands.
     pub place: Place,
     /// `to`
-    pub to: Given<Written<String>>,
+    pub to: Stated<Written<String>>,
     /// `via`
-    pub via: Given<Written<String>>,
+    pub via: Stated<Written<String>>,
     /// `metric`
-    pub metric: Given<Written<i64>>,
+    pub metric: Stated<Written<i64>>,
 }
 
 /// One line of `[appliance.answer]`.
@@ -486,7 +485,7 @@ pub struct AnswerEntry {
     /// Id of the property.
     pub property: Written<String>,
     /// The answer; `Faulty` when it could not be read.
-    pub value: Given<AnswerValue>,
+    pub value: Stated<AnswerValue>,
     /// Where the answer stands.
     pub place: Place,
 }

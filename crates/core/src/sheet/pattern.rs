@@ -2,7 +2,7 @@
 
 use std::net::IpAddr;
 
-use crate::net::Family;
+use impostazione_net::Family;
 
 /// The most values that a range has.
 const MOST: u64 = 100_000;

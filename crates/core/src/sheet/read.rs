@@ -1,5 +1,7 @@
 //! From TOML to the sheet.
 
+use impostazione_secret::Hidden;
+use impostazione_text::{Place, Source, SourceId, Span, Stated, Written};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
@@ -17,10 +19,7 @@ use super::{
 };
 use crate::confidential::{hidden_in_sheet, hidden_in_unparsed};
 use crate::finding::Finding;
-use crate::given::Given;
 use crate::rules::report;
-use crate::secret::Hidden;
-use crate::source::{Place, Source, SourceId, Span, Written};
 
 /// Takes a sheet apart. Everything that can be read is read, whatever else is wrong, so that one run gives all findings.
 pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
@@ -62,7 +61,7 @@ fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &st
     root.refuse_unknown_keys(&[&COMMON]);
     let mut sheet = Sheet::default();
     let is_blank = table.is_empty();
-    if let Given::Value((table, place)) = root.table("common") {
+    if let Stated::Value((table, place)) = root.table("common") {
         let mut common = TableReader::new(root.reader, table, &COMMON, place, None);
         common.refuse_unknown_keys(&[&ROOT]);
         sheet.site = common.text("site");
@@ -110,16 +109,16 @@ fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &st
 
 fn check_format(root: &mut TableReader<'_, '_, '_>) {
     match root.integer("format") {
-        Given::Value(format) if format.value == 1 => {}
-        Given::Value(format) => {
+        Stated::Value(format) if format.value == 1 => {}
+        Stated::Value(format) => {
             let finding = report::format_unknown(format.place, Some(&format.value.to_string()));
             root.reader.findings.push(finding);
         }
-        Given::Absent => {
+        Stated::Absent => {
             let finding = report::format_unknown(root.place, None);
             root.reader.findings.push(finding);
         }
-        Given::Faulty => {}
+        Stated::Faulty => {}
     }
 }
 
@@ -154,7 +153,7 @@ fn read_settings(table: &mut TableReader<'_, '_, '_>, spec: &'static TableSpec) 
     entry
 }
 
-fn read_ssh(table: &mut TableReader<'_, '_, '_>) -> Given<SshEntry> {
+fn read_ssh(table: &mut TableReader<'_, '_, '_>) -> Stated<SshEntry> {
     table.table("ssh").and_then(|(inner, place)| {
         let mut ssh = table.inner(inner, &SSH, place);
         ssh.refuse_unknown_keys(&[]);
@@ -167,7 +166,7 @@ fn read_ssh(table: &mut TableReader<'_, '_, '_>) -> Given<SshEntry> {
     })
 }
 
-fn read_dns_for(table: &mut TableReader<'_, '_, '_>) -> Given<Vec<(Written<String>, Given<ListEntry>)>> {
+fn read_dns_for(table: &mut TableReader<'_, '_, '_>) -> Stated<Vec<(Written<String>, Stated<ListEntry>)>> {
     table.table("dns_for").and_then(|(inner, place)| {
         let mut domains = table.inner(inner, &DNS_FOR_TABLE, place);
         let names: Vec<Written<String>> = domains.entries().map(|(name, _)| name).collect();
@@ -184,12 +183,12 @@ fn read_dns_for(table: &mut TableReader<'_, '_, '_>) -> Given<Vec<(Written<Strin
 }
 
 /// A list that can be declined with `"none"`, as a whole or after its last item.
-fn read_list(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<ListEntry> {
+fn read_list(table: &mut TableReader<'_, '_, '_>, key: &str) -> Stated<ListEntry> {
     let Some(value) = table.get(key) else { return table.absent(key) };
     let place = table.reader.place(value.span());
     let items = match value.get_ref() {
         DeValue::String(text) if text.as_ref() == "none" => {
-            return Given::Value(ListEntry {
+            return Stated::Value(ListEntry {
                 place,
                 items: Vec::new(),
                 ends_with_none: true,
@@ -199,7 +198,7 @@ fn read_list(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<ListEntry>
         DeValue::Array(items) => items,
         _ => {
             table.wrong_type(key, value);
-            return Given::Faulty;
+            return Stated::Faulty;
         }
     };
     let mut list = ListEntry {
@@ -237,7 +236,7 @@ fn read_list(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<ListEntry>
         list.has_faulty_items |= read.is_none();
         list.items.extend(read);
     }
-    Given::Value(list)
+    Stated::Value(list)
 }
 
 fn read_keyed_server(
@@ -251,16 +250,16 @@ fn read_keyed_server(
     Some(ItemEntry::Keyed { server: server.into_value()?, key: key.into_value()? })
 }
 
-fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<Written<SecretUse>> {
+fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Stated<Written<SecretUse>> {
     let Some(value) = table.get(key) else { return table.absent(key) };
     let place = table.reader.place(value.span());
     match value.get_ref() {
         DeValue::String(text) if matches!(key, "passphrase" | "password") && text.as_ref() == "none" => {
-            Given::Value(Written::new(SecretUse::None, place))
+            Stated::Value(Written::new(SecretUse::None, place))
         }
         // Where it should not stand, which is a finding of its own.
         DeValue::String(text) if !table.reader.is_broken(place) => {
-            Given::Value(Written::new(SecretUse::Literal(Hidden::new(text.as_ref())), place))
+            Stated::Value(Written::new(SecretUse::Literal(Hidden::new(text.as_ref())), place))
         }
         DeValue::Table(inner) => {
             let mut secret = table.inner(inner, &FROM_SECRET, place);
@@ -271,7 +270,7 @@ fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Given<Writ
         }
         _ => {
             table.wrong_type(key, value);
-            Given::Faulty
+            Stated::Faulty
         }
     }
 }
@@ -409,7 +408,7 @@ fn read_subnet(
     entry
 }
 
-fn read_wifi(table: &mut TableReader<'_, '_, '_>) -> Given<WifiEntry> {
+fn read_wifi(table: &mut TableReader<'_, '_, '_>) -> Stated<WifiEntry> {
     table.table("wifi").and_then(|(inner, place)| {
         let mut wifi = table.inner(inner, &WIFI, place);
         wifi.refuse_unknown_keys(&[]);
@@ -429,7 +428,7 @@ fn read_wifi(table: &mut TableReader<'_, '_, '_>) -> Given<WifiEntry> {
 }
 
 fn read_in_use(table: &mut TableReader<'_, '_, '_>) -> Vec<(Written<String>, String)> {
-    let Given::Value((inner, place)) = table.table("in_use") else { return Vec::new() };
+    let Stated::Value((inner, place)) = table.table("in_use") else { return Vec::new() };
     let users = TableReader::new(table.reader, inner, &IN_USE, place, None);
     let entries: Vec<_> = users.entries().collect();
     let mut in_use = Vec::with_capacity(entries.len());
@@ -510,7 +509,7 @@ fn read_machine(
         settings: read_own_settings(&mut table, spec),
         more: read_more_of_machine(&mut table),
         links,
-        package: Given::Absent,
+        package: Stated::Absent,
         of_appliance: None,
         answers: Vec::new(),
         answers_place: None,
@@ -519,7 +518,7 @@ fn read_machine(
     if kind == MachineKind::Appliance {
         entry.package = table.text("package");
         entry.of_appliance = read_more_of_appliance(&mut table);
-        if let Given::Value((inner, place)) = table.table("answer") {
+        if let Stated::Value((inner, place)) = table.table("answer") {
             entry.answers_place = Some(place);
             entry.answers = read_answers(table.reader, inner, place, machine.as_ref());
         }
@@ -607,14 +606,14 @@ fn read_link(
     table.refuse_unknown_keys(&[outer, &COMMON, &ROOT]);
     let entry = LinkEntry {
         name,
-        network: if spec.key("network").is_some() { table.text("network") } else { Given::Absent },
+        network: if spec.key("network").is_some() { table.text("network") } else { Stated::Absent },
         subnet: table.text("subnet"),
         address: table.text("address"),
         address6: table.text("address6"),
         default_route: table.flag("default_route"),
         more: if spec.key("kind").is_some() { read_more_of_link(&mut table) } else { None },
     };
-    let says_none = |given: &Given<Written<String>>| given.value().is_some_and(|text| text.value == "none");
+    let says_none = |given: &Stated<Written<String>>| given.value().is_some_and(|text| text.value == "none");
     let lacks_subnet = entry.subnet.is_absent() && !says_none(&entry.address) && !says_none(&entry.address6);
     (entry, lacks_subnet)
 }
@@ -649,11 +648,11 @@ fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLi
     }))
 }
 
-fn read_routes(table: &mut TableReader<'_, '_, '_>) -> Given<Vec<RouteEntry>> {
+fn read_routes(table: &mut TableReader<'_, '_, '_>) -> Stated<Vec<RouteEntry>> {
     let Some(value) = table.get("routes") else { return table.absent("routes") };
     let Some(items) = value.get_ref().as_array() else {
         table.wrong_type("routes", value);
-        return Given::Faulty;
+        return Stated::Faulty;
     };
     let mut routes = Vec::with_capacity(items.len());
     for item in items {
@@ -671,7 +670,7 @@ fn read_routes(table: &mut TableReader<'_, '_, '_>) -> Given<Vec<RouteEntry>> {
             metric: route.integer("metric"),
         });
     }
-    Given::Value(routes)
+    Stated::Value(routes)
 }
 
 fn read_answers(
@@ -686,13 +685,13 @@ fn read_answers(
     for (property, value) in entries {
         let place = table.reader.place(value.span());
         let read = match value.get_ref() {
-            DeValue::String(text) => Given::Value(AnswerValue::Literal(text.to_string())),
+            DeValue::String(text) => Stated::Value(AnswerValue::Literal(text.to_string())),
             DeValue::Integer(number) => match i64::from_str_radix(number.as_str(), number.radix()) {
-                Ok(number) => Given::Value(AnswerValue::Literal(number.to_string())),
-                Err(_) => Given::Value(AnswerValue::Literal(number.as_str().to_owned())),
+                Ok(number) => Stated::Value(AnswerValue::Literal(number.to_string())),
+                Err(_) => Stated::Value(AnswerValue::Literal(number.as_str().to_owned())),
             },
-            DeValue::Float(number) => Given::Value(AnswerValue::Literal(number.as_str().to_owned())),
-            DeValue::Boolean(truth) => Given::Value(AnswerValue::Literal(truth.to_string())),
+            DeValue::Float(number) => Stated::Value(AnswerValue::Literal(number.as_str().to_owned())),
+            DeValue::Boolean(truth) => Stated::Value(AnswerValue::Literal(truth.to_string())),
             DeValue::Table(inner) if inner.contains_key("from_secret") => {
                 let mut secret = TableReader::new(table.reader, inner, &FROM_SECRET, place, machine.cloned());
                 secret.refuse_unknown_keys(&[]);
@@ -703,7 +702,7 @@ fn read_answers(
             }
             DeValue::Datetime(_) | DeValue::Array(_) => {
                 table.wrong_type("answer", value);
-                Given::Faulty
+                Stated::Faulty
             }
         };
         answers.push(AnswerEntry { property, value: read, place });
@@ -716,7 +715,7 @@ fn read_take(
     table: &DeTable<'_>,
     place: Place,
     machine: Option<&String>,
-) -> Given<TakeEntry> {
+) -> Stated<TakeEntry> {
     let mut table = TableReader::new(reader, table, &TAKE, place, machine.cloned());
     table.refuse_unknown_keys(&[]);
     let take = table.text("take");
@@ -727,18 +726,18 @@ fn read_take(
     let link = table.text("link");
     let nth = table.integer("nth");
     let join = table.text("join");
-    let is_faulty = matches!(of, Given::Faulty)
-        || matches!(link, Given::Faulty)
-        || matches!(nth, Given::Faulty)
-        || matches!(join, Given::Faulty);
+    let is_faulty = matches!(of, Stated::Faulty)
+        || matches!(link, Stated::Faulty)
+        || matches!(nth, Stated::Faulty)
+        || matches!(join, Stated::Faulty);
     match take {
-        Given::Value(take) if !is_faulty => Given::Value(TakeEntry {
+        Stated::Value(take) if !is_faulty => Stated::Value(TakeEntry {
             take,
             of: of.into_value(),
             link: link.into_value(),
             nth: nth.into_value(),
             join: join.into_value(),
         }),
-        _ => Given::Faulty,
+        _ => Stated::Faulty,
     }
 }

@@ -3,8 +3,7 @@
 use std::collections::HashSet;
 
 use csv_core::{ReadFieldResult, Reader};
-
-use crate::source::{Place, Source, SourceId, Span, Written};
+use impostazione_text::{Place, Source, SourceId, Span, Written};
 
 /// A CSV file with a header (RFC 4180; UTF-8, fields parted by commas, lines ended in either way).
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -127,10 +126,10 @@ fn field_span(text: &str, start: usize, end: usize) -> Span {
 
 #[cfg(test)]
 mod tests {
+    use impostazione_text::Sources;
     use proptest::prelude::*;
 
     use super::*;
-    use crate::source::Sources;
 
     /// The header and the rows, or the messages.
     type Read = Result<(Vec<String>, Vec<Vec<String>>), Vec<String>>;

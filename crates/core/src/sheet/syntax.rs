@@ -2,13 +2,13 @@
 
 use std::ops::Range;
 
+use impostazione_text::confidential::confidential_parts;
+use impostazione_text::{Place, Source, SourceId, Span};
 use toml::de::Error;
 
 use super::brackets::{Unclosed, unclosed_brackets};
-use crate::confidential::confidential_parts;
 use crate::finding::Finding;
 use crate::rules::report;
-use crate::source::{Place, Source, SourceId, Span};
 
 /// What is broken in a sheet's TOML.
 pub(super) struct Broken {

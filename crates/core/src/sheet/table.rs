@@ -1,14 +1,12 @@
 //! Reading one TOML table by its specification.
 
+use impostazione_text::{Place, SourceId, Span, Stated, Written, nearest};
 use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue};
 
 use super::{KEYS, KeySpec, TableSpec};
 use crate::finding::Finding;
-use crate::given::Given;
-use crate::names::nearest;
 use crate::rules::report;
-use crate::source::{Place, SourceId, Span, Written};
 
 /// What reading a sheet shares between its tables.
 pub(super) struct Reader<'s> {
@@ -135,8 +133,8 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     }
 
     /// What a key that is not there stands for.
-    pub(super) fn absent<T>(&self, key: &str) -> Given<T> {
-        if self.mistyped.contains(&key) { Given::Faulty } else { Given::Absent }
+    pub(super) fn absent<T>(&self, key: &str) -> Stated<T> {
+        if self.mistyped.contains(&key) { Stated::Faulty } else { Stated::Absent }
     }
 
     /// Keys and values as they are, for tables whose keys are free.
@@ -159,7 +157,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     }
 
     /// A text.
-    pub(super) fn text(&mut self, key: &str) -> Given<Written<String>> {
+    pub(super) fn text(&mut self, key: &str) -> Stated<Written<String>> {
         self.scalar(key, |value| match value {
             DeValue::String(text) => Some(text.to_string()),
             _ => None,
@@ -167,7 +165,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     }
 
     /// A text that must be there.
-    pub(super) fn required_text(&mut self, key: &str) -> Given<Written<String>> {
+    pub(super) fn required_text(&mut self, key: &str) -> Stated<Written<String>> {
         let text = self.text(key);
         if text.is_absent() {
             self.missing(key);
@@ -176,7 +174,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     }
 
     /// A day.
-    pub(super) fn date(&mut self, key: &str) -> Given<Written<toml::value::Date>> {
+    pub(super) fn date(&mut self, key: &str) -> Stated<Written<toml::value::Date>> {
         self.scalar(key, |value| match value {
             DeValue::Datetime(moment) if moment.time.is_none() => moment.date,
             _ => None,
@@ -184,40 +182,40 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     }
 
     /// A truth value.
-    pub(super) fn flag(&mut self, key: &str) -> Given<Written<bool>> {
+    pub(super) fn flag(&mut self, key: &str) -> Stated<Written<bool>> {
         self.scalar(key, DeValue::as_bool)
     }
 
     /// A whole number.
-    pub(super) fn integer(&mut self, key: &str) -> Given<Written<i64>> {
+    pub(super) fn integer(&mut self, key: &str) -> Stated<Written<i64>> {
         self.scalar(key, |value| match value {
             DeValue::Integer(number) => i64::from_str_radix(number.as_str(), number.radix()).ok(),
             _ => None,
         })
     }
 
-    fn scalar<T>(&mut self, key: &str, read: impl FnOnce(&DeValue<'t>) -> Option<T>) -> Given<Written<T>> {
+    fn scalar<T>(&mut self, key: &str, read: impl FnOnce(&DeValue<'t>) -> Option<T>) -> Stated<Written<T>> {
         let Some(value) = self.get(key) else { return self.absent(key) };
         let place = self.reader.place(value.span());
         match read(value.get_ref()) {
-            Some(_) if self.reader.is_broken(place) => Given::Faulty,
-            Some(read) => Given::Value(Written::new(read, place)),
+            Some(_) if self.reader.is_broken(place) => Stated::Faulty,
+            Some(read) => Stated::Value(Written::new(read, place)),
             None => {
                 self.wrong_type(key, value);
-                Given::Faulty
+                Stated::Faulty
             }
         }
     }
 
     /// A list of texts.
-    pub(super) fn texts(&mut self, key: &str) -> Given<Vec<Written<String>>> {
+    pub(super) fn texts(&mut self, key: &str) -> Stated<Vec<Written<String>>> {
         let Some(value) = self.get(key) else { return self.absent(key) };
         let DeValue::Array(items) = value.get_ref() else {
             self.wrong_type(key, value);
-            return Given::Faulty;
+            return Stated::Faulty;
         };
         let (texts, all_read) = self.items(key, items);
-        if all_read || !texts.is_empty() { Given::Value(texts) } else { Given::Faulty }
+        if all_read || !texts.is_empty() { Stated::Value(texts) } else { Stated::Faulty }
     }
 
     fn items(&mut self, key: &str, items: &'t DeArray<'t>) -> (Vec<Written<String>>, bool) {
@@ -240,20 +238,20 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     }
 
     /// A table inside this one.
-    pub(super) fn table(&mut self, key: &str) -> Given<(&'t DeTable<'t>, Place)> {
+    pub(super) fn table(&mut self, key: &str) -> Stated<(&'t DeTable<'t>, Place)> {
         let Some(value) = self.get(key) else { return self.absent(key) };
         match value.get_ref() {
-            DeValue::Table(table) => Given::Value((table, self.reader.place(value.span()))),
+            DeValue::Table(table) => Stated::Value((table, self.reader.place(value.span()))),
             _ => {
                 self.wrong_type(key, value);
-                Given::Faulty
+                Stated::Faulty
             }
         }
     }
 
     /// The tables inside a table of this one, by name: `[subnet.quay]`, `link.eth0 = { … }`.
     pub(super) fn named_tables(&mut self, key: &str) -> Vec<(Written<String>, &'t DeTable<'t>, Place)> {
-        let Given::Value((outer, _)) = self.table(key) else { return Vec::new() };
+        let Stated::Value((outer, _)) = self.table(key) else { return Vec::new() };
         let mut tables = Vec::with_capacity(outer.len());
         for (name, value) in outer {
             let name = Written::new(name.get_ref().to_string(), self.reader.place(name.span()));

@@ -2,8 +2,8 @@
 
 use std::path::Path;
 
-use impostazione_core::beside::ReadFault;
 use impostazione_core::image_digest::WantedDigest;
+use impostazione_text::files::ReadFault;
 use serde::Serialize;
 
 use super::super::check::to_json;

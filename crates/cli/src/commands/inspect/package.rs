@@ -3,11 +3,11 @@
 use std::fs;
 use std::path::Path;
 
-use impostazione_core::beside::{Folder, ReadFault, read_file};
 use impostazione_core::ovf::{
     CERTIFICATE_LIMIT, Descriptor, FileState, MEANINGS_LIMIT, MeaningsFile, Package, PackageFault, Property,
     Reading, SIGNS_LIMIT, Signs, Trust, package_report, read_package, verify,
 };
+use impostazione_text::files::{Folder, ReadFault, read_file};
 use jiff::Timestamp;
 
 use super::super::check::to_json;
@@ -157,7 +157,7 @@ fn save(
         Failure::Files(format!(
             "{} cannot be written: {}",
             file.display(),
-            impostazione_core::beside::plain(&error)
+            impostazione_text::files::plain(&error)
         ))
     })?;
     if !quiet {

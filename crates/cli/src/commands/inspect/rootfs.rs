@@ -6,7 +6,7 @@ use impostazione_core::netplan::{SIZE_LIMIT, source};
 use impostazione_core::rootfs::{
     Access, Reader, Record, Rootfs, RootfsAssessment, Since, Survey, inspect_rootfs,
 };
-use impostazione_core::source::Source;
+use impostazione_text::Source;
 use serde::Serialize;
 
 use super::super::check::to_json;

@@ -253,7 +253,7 @@ fn warn_of_room(rootfs: &Rootfs) {
     if let Ok(room) = rootfs.room()
         && room.bytes < LITTLE
     {
-        let left = impostazione_core::size::ByteSize(room.bytes);
+        let left = impostazione_text::ByteSize(room.bytes);
         terminal::complain(&format!(
             "{} has {left} left, which is little for a first boot",
             rootfs.name().display()

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use impostazione_core::finding::{Finding, Summary};
 use impostazione_core::inventory::Inventory;
 use impostazione_core::rules::is_about_credentials;
-use impostazione_core::secret::store::{Seal, StoreFile};
+use impostazione_secret::store::{Seal, StoreFile};
 
 use super::store_failure;
 use crate::args::SecretCheckArguments;

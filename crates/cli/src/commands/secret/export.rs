@@ -3,8 +3,8 @@
 use std::fmt::Write as _;
 use std::io::IsTerminal as _;
 
-use impostazione_core::secret::in_groups;
-use impostazione_core::secret::store::EntryId;
+use impostazione_secret::in_groups;
+use impostazione_secret::store::EntryId;
 use zeroize::Zeroizing;
 
 use super::{entries, site_of, store_failure, write_new};

@@ -4,8 +4,8 @@ use std::fmt::Write as _;
 
 use impostazione_core::inventory::Inventory;
 use impostazione_core::machine::{Machine, SecretSource, Site};
-use impostazione_core::secret::HostKey;
-use impostazione_core::secret::store::{EntryId, HostKeyEntry, Store, StoredSecret};
+use impostazione_secret::HostKey;
+use impostazione_secret::store::{EntryId, HostKeyEntry, Store, StoredSecret};
 
 use super::{entries, open_or_new, save, site_of, store_failure, stored_secret};
 use crate::args::SecretGenerateArguments;

@@ -1,7 +1,7 @@
 //! `secret list`
 
 use impostazione_core::inventory::Inventory;
-use impostazione_core::secret::SecretSources as _;
+use impostazione_secret::SecretSources as _;
 
 use super::site_of;
 use crate::args::{Format, SecretListArguments};

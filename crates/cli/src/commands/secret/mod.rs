@@ -14,12 +14,12 @@ use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess_with};
-use impostazione_core::beside::{Folder, plain};
 use impostazione_core::finding::Finding;
 use impostazione_core::machine::{Secret, SecretScope, SecretSource, Site};
-use impostazione_core::names::nearest;
-use impostazione_core::secret::store::{EntryId, Seal, Store, StoreFault, StoreFile};
-use impostazione_core::secret::{Hidden, NotAsked, StoreOnly, is_weak_passphrase};
+use impostazione_secret::store::{EntryId, Seal, Store, StoreFault, StoreFile};
+use impostazione_secret::{Hidden, NotAsked, StoreOnly, is_weak_passphrase};
+use impostazione_text::files::{Folder, plain};
+use impostazione_text::nearest;
 
 use crate::args::SecretCommand;
 use crate::exit::{Exit, Failure};

@@ -1,12 +1,11 @@
 //! `secret recipients`
 
 use std::fmt::Write as _;
-
 use std::path::Path;
 
-use impostazione_core::beside::{ReadFault, read_file};
-use impostazione_core::secret::Hidden;
-use impostazione_core::secret::store::{KeyPair, Recipient, Seal, Store, StoreFile, recipients_in};
+use impostazione_secret::Hidden;
+use impostazione_secret::store::{KeyPair, Recipient, Seal, Store, StoreFile, recipients_in};
+use impostazione_text::files::{ReadFault, read_file};
 
 use super::{new_passphrase, save, store_failure, strong, write_new};
 use crate::args::SecretRecipientsArguments;
@@ -120,7 +119,7 @@ fn read_recipients(text: &str) -> Result<Vec<Recipient>, Failure> {
     }
     let refused =
         |reason: String| Failure::CommandLine(format!("--add {}: {reason}", terminal::harmless(text)));
-    if let Err(impostazione_core::secret::store::RecipientFault::Private) = direct {
+    if let Err(impostazione_secret::store::RecipientFault::Private) = direct {
         return Err(Failure::CommandLine(
             "--add: what was given is a private key, which must stay where it is; name the public half"
                 .to_owned(),

@@ -1,7 +1,7 @@
 //! `secret remove`
 
 use impostazione_core::inventory::remove_left_over;
-use impostazione_core::secret::store::EntryId;
+use impostazione_secret::store::EntryId;
 
 use super::{save, site_of, store_failure};
 use crate::args::SecretRemoveArguments;

@@ -1,9 +1,10 @@
 //! Several files as one, as netplan joins them.
 
+use impostazione_text::Sources;
+
 use super::yaml::{Map, Node, Value};
 use crate::finding::Finding;
 use crate::rules::report;
-use crate::source::Sources;
 
 /// Adds a later file. Where both say something about a link that is not the same, an older file is likely in the way, and a
 /// finding says so.

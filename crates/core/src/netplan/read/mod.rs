@@ -8,10 +8,11 @@ use std::path::Path;
 
 pub use site::Beside;
 
+use impostazione_text::{Source, SourceId, Sources};
+
 use crate::finding::Finding;
 use crate::machine::Site;
 use crate::rules::report;
-use crate::source::{Source, SourceId, Sources};
 
 /// Largest netplan file that is read, in bytes.
 pub const SIZE_LIMIT: u64 = 4 * 1024 * 1024;

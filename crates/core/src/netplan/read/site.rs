@@ -3,20 +3,18 @@
 use std::net::IpAddr;
 use std::sync::Arc;
 
+use impostazione_net::{Country, DomainName, Family, LinkName, MacAddress, parse_address};
+use impostazione_text::{Place, Stated, Written};
 use ipnet::IpNet;
 
 use super::yaml::{Map, Node, Value};
 use crate::finding::Finding;
-use crate::given::Given;
 use crate::machine::{
     AddressChoice, Bond, BondMode, Bridge, Choices, DomainServers, Gateway, Host, Link, LinkAddress,
     LinkKind, LinkOptions, Machine, Renderer, Role, Route, Serves, Settings, Site, Subnet, SubnetFamily,
     Wifi,
 };
-use crate::names::{Country, DomainName, LinkName};
-use crate::net::{Family, MacAddress, parse_address};
 use crate::rules::report;
-use crate::source::{Place, Written};
 
 /// The keys of a link that are understood, or that say nothing about addresses, names or ways.
 const UNDERSTOOD: &[&str] = &[
@@ -73,8 +71,8 @@ struct Draft {
     /// The default gateways of a table of the link's own.
     own_gateways: Vec<Written<IpAddr>>,
     names: NameServers,
-    vlan: Given<Written<u16>>,
-    wifi: Given<Wifi>,
+    vlan: Stated<Written<u16>>,
+    wifi: Stated<Wifi>,
     /// Addresses with the prefixes that they were written with.
     addresses: Vec<(Written<IpAddr>, IpNet)>,
 }
@@ -145,7 +143,7 @@ pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> 
 fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Written<Renderer>>) {
     let leads_out = drafts.iter().any(|draft| !draft.gateways.is_empty() || draft.beside.leads_out());
     let mut settings =
-        Settings { renderer: renderer.map_or(Given::Absent, Given::Value), ..Settings::default() };
+        Settings { renderer: renderer.map_or(Stated::Absent, Stated::Value), ..Settings::default() };
     let mut dns = Vec::new();
     let mut search = Vec::new();
     let mut links = Vec::new();
@@ -174,16 +172,16 @@ fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Wr
                 Some(SubnetFamily {
                     prefix: written.with(*prefix),
                     gateway: match gateway {
-                        Some(gateway) => Given::Value(Gateway::At(gateway.clone())),
-                        None if leads_out => Given::Value(Gateway::Declined),
-                        None => Given::Absent,
+                        Some(gateway) => Stated::Value(Gateway::At(gateway.clone())),
+                        None if leads_out => Stated::Value(Gateway::Declined),
+                        None => Stated::Absent,
                     },
                 })
             };
             let subnet = Subnet {
                 name: link.name.with(link.name.value.to_string()),
-                v4: side(Family::V4).map_or(Given::Absent, Given::Value),
-                v6: side(Family::V6).map_or(Given::Absent, Given::Value),
+                v4: side(Family::V4).map_or(Stated::Absent, Stated::Value),
+                v6: side(Family::V6).map_or(Stated::Absent, Stated::Value),
                 vlan,
                 mtu: None,
                 hypervisor_network: None,
@@ -192,24 +190,24 @@ fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Wr
                 kept_free: Vec::new(),
                 in_use: Vec::new(),
             };
-            link.subnet = Given::Value(link.name.with(shared_subnet(site, subnet)));
+            link.subnet = Stated::Value(link.name.with(shared_subnet(site, subnet)));
         }
         links.push(link);
     }
     if let Some(first) = dns.first().map(|item| item.place) {
         let choices = Choices { place: first, items: dns, ends_with_none: true, has_faulty_items: false };
-        settings.dns = Given::Value(Arc::new(choices));
+        settings.dns = Stated::Value(Arc::new(choices));
     }
     if let Some(first) = search.first().map(|item| item.place) {
         let choices = Choices { place: first, items: search, ends_with_none: false, has_faulty_items: false };
-        settings.search = Given::Value(Arc::new(choices));
+        settings.search = Stated::Value(Arc::new(choices));
     }
     let place = links.first().map(|link| link.name.place).unwrap_or_default();
     site.machines.push(Machine {
         label: Some(name.into()),
         place,
         header: place,
-        hostname: Given::Absent,
+        hostname: Stated::Absent,
         name_place: place,
         full_name: None,
         serves: Serves::default(),
@@ -329,7 +327,7 @@ impl LinkReader<'_> {
                 name,
                 kind,
                 network: None,
-                subnet: Given::Absent,
+                subnet: Stated::Absent,
                 address,
                 address6,
                 default_route: false,
@@ -458,11 +456,11 @@ impl LinkReader<'_> {
         };
         let is_virtual = !matches!(self.section, "ethernets" | "wifis");
         if let Some(node) = map.get("macaddress").filter(|_| is_virtual) {
-            options.mac = mac(node).map_or(Given::Faulty, Given::Value);
+            options.mac = mac(node).map_or(Stated::Faulty, Stated::Value);
         }
         let Some(found_by) = map.get("match").and_then(|node| node.value.map()) else { return };
         if let Some(node) = found_by.get("macaddress") {
-            options.mac = mac(node).map_or(Given::Faulty, Given::Value);
+            options.mac = mac(node).map_or(Stated::Faulty, Stated::Value);
         } else if let Some(node) = found_by
             .get("name")
             .filter(|node| node.value.text().is_some_and(|name| name.contains(['*', '?', '['])))
@@ -484,7 +482,9 @@ impl LinkReader<'_> {
         let text_of = |node: &Node| Some(Written::new(node.value.text()?.to_owned(), node.place));
         match self.section {
             "wifis" => LinkKind::Wifi,
-            "vlans" => LinkKind::Vlan(map.get("link").and_then(text_of).map_or(Given::Absent, Given::Value)),
+            "vlans" => {
+                LinkKind::Vlan(map.get("link").and_then(text_of).map_or(Stated::Absent, Stated::Value))
+            }
             "bridges" => LinkKind::Bridge(Box::new(Bridge {
                 members,
                 has_faulty_members: false,
@@ -495,12 +495,12 @@ impl LinkReader<'_> {
                 members,
                 has_faulty_members: false,
                 mode: match parameter("mode").and_then(text_of) {
-                    None => Given::Absent,
+                    None => Stated::Absent,
                     Some(written) => match BondMode::ALL.iter().find(|(word, _)| *word == written.value) {
-                        Some((_, mode)) => Given::Value(written.with(*mode)),
+                        Some((_, mode)) => Stated::Value(written.with(*mode)),
                         None => {
                             self.findings.push(report::bond_mode_unknown(None, &written));
-                            Given::Faulty
+                            Stated::Faulty
                         }
                     },
                 },
@@ -517,39 +517,39 @@ impl LinkReader<'_> {
         }
     }
 
-    fn vlan(&mut self, map: &Map) -> Given<Written<u16>> {
+    fn vlan(&mut self, map: &Map) -> Stated<Written<u16>> {
         if self.section != "vlans" {
-            return Given::Absent;
+            return Stated::Absent;
         }
-        let Some(node) = map.get("id") else { return Given::Absent };
+        let Some(node) = map.get("id") else { return Stated::Absent };
         let number = node.value.text().and_then(|text| text.parse::<i64>().ok());
         let tag = number.and_then(|number| u16::try_from(number).ok()).filter(|tag| (1..=4094).contains(tag));
         match (tag, number) {
-            (Some(tag), _) => Given::Value(Written::new(tag, node.place)),
+            (Some(tag), _) => Stated::Value(Written::new(tag, node.place)),
             (None, number) => {
                 let written = Written::new(number.unwrap_or_default(), node.place);
                 self.findings.push(report::vlan_out_of_range(&written));
-                Given::Faulty
+                Stated::Faulty
             }
         }
     }
 
-    fn wifi(&mut self, map: &Map) -> Given<Wifi> {
+    fn wifi(&mut self, map: &Map) -> Stated<Wifi> {
         if self.section != "wifis" {
-            return Given::Absent;
+            return Stated::Absent;
         }
         let points = map.get("access-points").and_then(|node| node.value.map());
-        let Some((ssid, _)) = points.and_then(|points| points.entries.first()) else { return Given::Absent };
-        Given::Value(Wifi {
-            ssid: Given::Value(ssid.clone()),
-            passphrase: Given::Value(None),
+        let Some((ssid, _)) = points.and_then(|points| points.entries.first()) else { return Stated::Absent };
+        Stated::Value(Wifi {
+            ssid: Stated::Value(ssid.clone()),
+            passphrase: Stated::Value(None),
             country: match map
                 .get("regulatory-domain")
                 .and_then(|node| Some((node.value.text()?, node.place)))
             {
-                None => Given::Absent,
+                None => Stated::Absent,
                 Some((text, place)) => Country::parse(text)
-                    .map_or(Given::Faulty, |country| Given::Value(Written::new(country, place))),
+                    .map_or(Stated::Faulty, |country| Stated::Value(Written::new(country, place))),
             },
             is_hidden: false,
             sae: None,
@@ -602,12 +602,12 @@ struct NameServers {
 }
 
 /// The first address of each family, and the others of the same networks.
-fn choices(addresses: &[(Written<IpAddr>, IpNet)]) -> ([Given<AddressChoice>; 2], Vec<LinkAddress>) {
+fn choices(addresses: &[(Written<IpAddr>, IpNet)]) -> ([Stated<AddressChoice>; 2], Vec<LinkAddress>) {
     let first = |family: Family| addresses.iter().find(|(at, _)| Family::of(at.value) == family);
     let as_link = |(at, _): &(Written<IpAddr>, IpNet)| LinkAddress { address: at.clone(), own_length: None };
     let choice = |family: Family| match first(family) {
-        Some(found) => Given::Value(AddressChoice::Static(as_link(found))),
-        None => Given::Value(AddressChoice::Declined),
+        Some(found) => Stated::Value(AddressChoice::Static(as_link(found))),
+        None => Stated::Value(AddressChoice::Declined),
     };
     let more = addresses
         .iter()

@@ -2,10 +2,9 @@
 
 use std::fmt;
 
+use impostazione_text::{Place, Source, SourceId, Span, Written};
 use serde::de::{Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
 use serde_saphyr::{Location, Spanned};
-
-use crate::source::{Place, Source, SourceId, Span, Written};
 
 /// A value and where it stands.
 pub(super) type Node = Written<Value>;

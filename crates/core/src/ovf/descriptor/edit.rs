@@ -3,11 +3,11 @@
 use std::collections::HashMap;
 use std::ops::Range;
 
+use impostazione_secret::Hidden;
 use roxmltree::{Document, Node};
 
 use super::Descriptor;
 use super::xml::{attribute, child, children};
-use crate::secret::Hidden;
 
 /// A value to be set.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::io::Read;
 
-use crate::beside::{Opened, plain};
+use impostazione_text::files::{Opened, plain};
 
 /// Most members that are listed.
 const MEMBER_LIMIT: usize = 10_000;

@@ -3,9 +3,10 @@
 use std::io::{self, Read, Seek, SeekFrom, Take};
 use std::path::{Path, PathBuf};
 
+use impostazione_text::files::{Beside, Content, Opened, ReadFault};
+
 use super::archive::{self, ArchiveMember, Listing};
 use super::{DESCRIPTOR_LIMIT, PackageFault};
-use crate::beside::{Beside, Content, Opened, ReadFault};
 
 /// The files of a package, whose content is read when it is asked for.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -113,7 +114,7 @@ impl Contents {
 
     /// Opens a file to be read from its start to its end.
     pub fn open(&self, name: &str, beside: &dyn Beside) -> Result<Part, ReadFault> {
-        let refused = |error: io::Error| ReadFault::Refused(crate::beside::plain(&error));
+        let refused = |error: io::Error| ReadFault::Refused(impostazione_text::files::plain(&error));
         match &self.members {
             Some(members) => {
                 let member = members.iter().find(|member| member.name == name).ok_or(ReadFault::Missing)?;
@@ -136,7 +137,8 @@ impl Contents {
             return Err(ReadFault::TooLarge(limit));
         }
         let mut bytes = Vec::new();
-        part.read_to_end(&mut bytes).map_err(|error| ReadFault::Refused(crate::beside::plain(&error)))?;
+        part.read_to_end(&mut bytes)
+            .map_err(|error| ReadFault::Refused(impostazione_text::files::plain(&error)))?;
         Ok(bytes)
     }
 
@@ -151,7 +153,7 @@ fn has_descriptor_name(name: &str) -> bool {
 }
 
 fn unreadable(error: &io::Error) -> PackageFault {
-    PackageFault::Unreadable(format!("it cannot be read: {}", crate::beside::plain(error)))
+    PackageFault::Unreadable(format!("it cannot be read: {}", impostazione_text::files::plain(error)))
 }
 
 /// Whether `ustar` stands where tar archives have it (POSIX.1-2017, pax, table "ustar Header Block").

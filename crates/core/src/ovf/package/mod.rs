@@ -10,8 +10,9 @@ mod verify;
 
 use std::path::Path;
 
+use impostazione_text::files::{Beside, ReadFault};
+
 use super::Descriptor;
-use crate::beside::{Beside, ReadFault};
 
 pub use certificate::{CERTIFICATE_LIMIT, Signature};
 pub use contents::{Contents, Part};

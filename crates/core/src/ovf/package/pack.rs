@@ -4,9 +4,10 @@
 use std::fs::File;
 use std::io::{self, Read, Write};
 
+use impostazione_secret::FileBytes;
+use impostazione_text::files::{Content, Folder, ReadFault};
+
 use super::{Contents, archive};
-use crate::beside::{Content, Folder, ReadFault};
-use crate::secret::FileBytes;
 
 /// A package that is to be written.
 #[derive(Clone, Debug, PartialEq, Eq)]

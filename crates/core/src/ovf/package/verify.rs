@@ -4,8 +4,9 @@ use std::collections::HashSet;
 use std::sync::Mutex;
 use std::thread;
 
+use impostazione_text::files::Beside;
+
 use super::{Algorithm, Contents, Manifest, ManifestEntry, archive};
-use crate::beside::Beside;
 use crate::ovf::Descriptor;
 
 /// A file of a package.
@@ -166,7 +167,7 @@ pub fn complete_digests(
                     let mut part =
                         contents.open(&file.name, beside).map_err(|fault| refused(fault.to_string()))?;
                     let made = usual.of_reader(&mut part, seen);
-                    (usual, made.map_err(|error| refused(crate::beside::plain(&error)))?.0)
+                    (usual, made.map_err(|error| refused(impostazione_text::files::plain(&error)))?.0)
                 }
             };
             Ok(ManifestEntry { algorithm, name: file.name.clone(), digest })

@@ -1,10 +1,11 @@
 //! What tells a host from others made from one image, and the keys by which it is known.
 
+use impostazione_secret::HostKey;
+
 use super::super::folder::Kind;
 use super::super::survey::{DBUS_MACHINE_ID, MACHINE_ID, MachineId};
 use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited, root_file};
 use crate::files::{HOST_KEY_PATH, PUBLIC_HOST_KEY_PATH, SSH_WANTED};
-use crate::secret::HostKey;
 
 /// Where systemd keeps randomness between boots.
 const RANDOM_SEED: &str = "var/lib/systemd/random-seed";
@@ -73,7 +74,7 @@ fn host_keys(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         None => {
             let key = HostKey::random()?;
             let host = &ground.output.machine;
-            let fault = |fault: crate::secret::HostKeyFault| PlanFault::HostKey(fault.to_string());
+            let fault = |fault: impostazione_secret::HostKeyFault| PlanFault::HostKey(fault.to_string());
             let private = key.private_file(host).map_err(fault)?;
             let public = key.public_line(host).map_err(fault)?;
             (root_file(private.reveal(), 0o600), root_file(format!("{public}\n"), 0o644))

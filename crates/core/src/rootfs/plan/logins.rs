@@ -2,6 +2,8 @@
 
 use std::collections::HashSet;
 
+use impostazione_secret::FileBytes;
+
 use super::super::folder::{Kind, RootfsFault};
 use super::super::survey::logins::{PASSWD, SHADOW};
 use super::super::survey::ways_in::{GROUP, GSHADOW};
@@ -13,7 +15,6 @@ use super::{
 };
 use crate::files::{HEADER, Login, SUDOERS_PATH};
 use crate::machine::StockLogins;
-use crate::secret::FileBytes;
 
 /// Where the number of the first ordinary user stands (`login.defs(5)`).
 const LOGIN_DEFS: &str = "etc/login.defs";

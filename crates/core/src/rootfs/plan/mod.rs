@@ -16,6 +16,8 @@ mod ways_in;
 pub(crate) use names::{merge_hosts, own_names};
 pub use ways_in::Fate;
 
+use impostazione_secret::NoRandomness;
+
 use super::change::{Change, Owner, Subject, Want};
 use super::entries::{own_identity, refuse_if_in_the_way};
 use super::folder::{Kind, RootfsFault, split};
@@ -24,7 +26,6 @@ use super::state::State;
 use super::survey::{Survey, WayIn};
 use super::view::View;
 use crate::output::{HostFile, HostOutput};
-use crate::secret::NoRandomness;
 
 /// What the administrator asks for beside the output.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -188,7 +189,7 @@ fn is_there(view: View<'_>, folder: &str) -> bool {
 
 /// A file of root's.
 fn root_file(bytes: impl Into<Vec<u8>>, mode: u32) -> Want {
-    Want::File { bytes: crate::secret::FileBytes::new(bytes), mode, owner: Owner::ROOT }
+    Want::File { bytes: impostazione_secret::FileBytes::new(bytes), mode, owner: Owner::ROOT }
 }
 
 /// The edited content of a file that is there: it keeps mode and owner, and loses what an access list let others do.
@@ -199,7 +200,7 @@ fn edited(view: View<'_>, path: &str, bytes: impl Into<Vec<u8>>, mode: u32) -> R
         }
         _ => (mode, Owner::ROOT),
     };
-    Ok(Want::File { bytes: crate::secret::FileBytes::new(bytes), mode, owner })
+    Ok(Want::File { bytes: impostazione_secret::FileBytes::new(bytes), mode, owner })
 }
 
 /// What a path of an output is about.

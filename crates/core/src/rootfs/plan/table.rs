@@ -2,9 +2,8 @@
 
 use std::collections::HashMap;
 
+use impostazione_secret::FileBytes;
 use zeroize::Zeroizing;
-
-use crate::secret::FileBytes;
 
 /// Such a file. Lines that are not asked to change stay as they are, to the byte.
 pub(super) struct Table {

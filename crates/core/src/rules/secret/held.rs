@@ -1,15 +1,14 @@
 //! The values that rules look at.
 
+use impostazione_secret::Hidden;
+use impostazione_secret::store::EntryId;
+use impostazione_text::{Place, capital};
+
+use super::{Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{
     Demands, Machine, Purpose, Secret, SecretRole, SecretSlot, SecretSource, SecretUse, Site,
 };
-use crate::secret::Hidden;
-use crate::secret::store::EntryId;
-use crate::source::Place;
-use crate::text::capital;
-
-use super::{Nature, Rule};
 
 /// A value that could be had, with what uses it.
 #[derive(Clone, Copy)]

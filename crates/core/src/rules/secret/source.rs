@@ -1,12 +1,11 @@
 //! Rules on where values come from.
 
+use impostazione_secret::store::StoreFault;
+use impostazione_text::{Place, Written, capital, nearest};
+
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::SecretScope;
-use crate::names::nearest;
-use crate::secret::store::StoreFault;
-use crate::source::{Place, Written};
-use crate::text::capital;
 
 /// A secret that the sheet does not have.
 pub(super) static SECRET_UNDEFINED: Rule = Rule {

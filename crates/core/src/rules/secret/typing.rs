@@ -1,9 +1,10 @@
 //! Rules on values that somebody types, and on demands that no value meets.
 
+use impostazione_secret::keyboard::{KeyLayout, Trouble, troubled_positions};
+
 use super::held::held_values;
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::secret::keyboard::{KeyLayout, Trouble, troubled_positions};
 
 /// A value that comes out differently.
 pub(super) static SECRET_LAYOUT_DEPENDENT: Rule = Rule {

@@ -1,12 +1,12 @@
 //! Rules on the values themselves. No message says what is in a value, or how long it is.
 
+use impostazione_secret::{is_wifi_key, is_wifi_passphrase, tries_log10};
 use rayon::prelude::*;
 
 use super::held::{Held, held_values};
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::machine::{SecretRole, SecretUse};
-use crate::secret::{is_wifi_key, is_wifi_passphrase, tries_log10};
 
 /// Too few characters.
 pub(super) static SECRET_TOO_SHORT: Rule = Rule {
@@ -166,7 +166,7 @@ fn check_classes(judge: &mut Judge<'_>) {
     report_each(judge, |held| {
         let demands = held.demands();
         let lacks =
-            |class: &crate::secret::CharacterClass| !held.value.reveal().chars().any(|c| class.has(c));
+            |class: &impostazione_secret::CharacterClass| !held.value.reveal().chars().any(|c| class.has(c));
         let missing: Vec<_> = demands.require.iter().filter(|demand| lacks(&demand.value)).collect();
         let first = missing.first()?;
         if demands.contradiction().is_some() {

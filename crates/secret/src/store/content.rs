@@ -9,10 +9,10 @@ use zeroize::Zeroizing;
 
 use super::identity::{StoreFingerprint, StoreIdentity};
 use super::recipient::Recipient;
-use crate::secret::hidden::Hidden;
-use crate::secret::host_key::HostKey;
-use crate::secret::password_hash::SaltKey;
-use crate::secret::random::NoRandomness;
+use crate::hidden::Hidden;
+use crate::host_key::HostKey;
+use crate::password_hash::SaltKey;
+use crate::random::NoRandomness;
 
 /// What an entry of a store is called.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -2,8 +2,9 @@
 
 use std::fmt;
 
+use impostazione_text::shown;
+
 use super::NameFault;
-use crate::text::shown;
 
 /// A login name that every Linux distribution takes: a small letter or `_` first, then small letters, digits,
 /// `_` and `-`, 32 bytes at most (the portable part of what `useradd(8)` allows).

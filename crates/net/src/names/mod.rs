@@ -5,17 +5,15 @@ mod domain_name;
 mod hostname;
 mod known;
 mod link_name;
-mod nearest;
 mod zone_name;
 
-use crate::text::shown;
+use impostazione_text::shown;
 
 pub use account_name::AccountName;
 pub use domain_name::DomainName;
 pub use hostname::Hostname;
 pub use known::{Country, KeyboardLayout, LocaleName};
 pub use link_name::LinkName;
-pub use nearest::nearest;
 pub use zone_name::{ZoneName, nearest_zones};
 
 /// Why a text is not a name of its kind.

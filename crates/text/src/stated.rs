@@ -3,7 +3,7 @@
 /// A value of the sheet with the ways in which it can be missing told apart, so that no finding is made twice and
 /// nothing is taken for forgotten that was declined on purpose.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub enum Given<T> {
+pub enum Stated<T> {
     /// Nothing was written.
     #[default]
     Absent,
@@ -13,7 +13,7 @@ pub enum Given<T> {
     Value(T),
 }
 
-impl<T> Given<T> {
+impl<T> Stated<T> {
     /// The value, if there is one.
     pub fn value(&self) -> Option<&T> {
         match self {
@@ -44,11 +44,11 @@ impl<T> Given<T> {
     }
 
     /// Makes another value of this one; `None` stands for one that could not be read.
-    pub fn and_then<U>(self, read: impl FnOnce(T) -> Option<U>) -> Given<U> {
+    pub fn and_then<U>(self, read: impl FnOnce(T) -> Option<U>) -> Stated<U> {
         match self {
-            Self::Value(value) => read(value).map_or(Given::Faulty, Given::Value),
-            Self::Absent => Given::Absent,
-            Self::Faulty => Given::Faulty,
+            Self::Value(value) => read(value).map_or(Stated::Faulty, Stated::Value),
+            Self::Absent => Stated::Absent,
+            Self::Faulty => Stated::Faulty,
         }
     }
 
@@ -59,11 +59,11 @@ impl<T> Given<T> {
     }
 
     /// A reference to what is inside.
-    pub fn as_ref(&self) -> Given<&T> {
+    pub fn as_ref(&self) -> Stated<&T> {
         match self {
-            Self::Value(value) => Given::Value(value),
-            Self::Absent => Given::Absent,
-            Self::Faulty => Given::Faulty,
+            Self::Value(value) => Stated::Value(value),
+            Self::Absent => Stated::Absent,
+            Self::Faulty => Stated::Faulty,
         }
     }
 }

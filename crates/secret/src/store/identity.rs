@@ -6,8 +6,8 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest as _, Sha256};
 
-use crate::secret::hidden::Hidden;
-use crate::secret::random::{NoRandomness, random_bytes};
+use crate::hidden::Hidden;
+use crate::random::{NoRandomness, random_bytes};
 
 /// What only those know who can open the store: 32 random bytes, in hexadecimal digits.
 #[derive(Clone, Debug, PartialEq, Eq)]

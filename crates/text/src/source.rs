@@ -1,94 +1,9 @@
-//! The texts that findings point into, and places within them.
+//! A text that findings point into.
 
 use std::ops::Range;
-use std::path::Path;
 
 use crate::confidential::{confidential_parts, is_secret};
-
-/// A part of a text, in bytes from its start. Always lies on character boundaries of that text.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Span {
-    start: u32,
-    end: u32,
-}
-
-impl Span {
-    /// The span from `start` up to, not including, `end`, in bytes. Offsets past 4 GiB are cut off; no text
-    /// that long is ever read (see [`crate::sheet::SIZE_LIMIT`]).
-    pub fn new(start: usize, end: usize) -> Self {
-        let narrow = |offset: usize| u32::try_from(offset).unwrap_or(u32::MAX);
-        Self { start: narrow(start), end: narrow(end.max(start)) }
-    }
-
-    /// First byte.
-    pub fn start(self) -> usize {
-        self.start as usize
-    }
-
-    /// One past the last byte.
-    pub fn end(self) -> usize {
-        self.end as usize
-    }
-
-    /// The same span as a range of byte offsets.
-    pub fn range(self) -> Range<usize> {
-        self.start()..self.end()
-    }
-
-    /// Whether the two spans share a byte, or touch where one of them is empty.
-    pub fn meets(self, other: Span) -> bool {
-        self.start <= other.end && other.start <= self.end
-    }
-}
-
-impl From<Range<usize>> for Span {
-    fn from(range: Range<usize>) -> Self {
-        Self::new(range.start, range.end)
-    }
-}
-
-/// Which of the [`Sources`] a place lies in.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct SourceId(u16);
-
-/// A part of one source: where a value was written, or where a finding points.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Place {
-    /// The text.
-    pub source: SourceId,
-    /// The part of it.
-    pub span: Span,
-}
-
-/// A value together with the place where a person wrote it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Written<T> {
-    /// What was written, typed.
-    pub value: T,
-    /// Where it was written.
-    pub place: Place,
-}
-
-impl<T> Written<T> {
-    /// Pairs a value with its place.
-    pub fn new(value: T, place: Place) -> Self {
-        Self { value, place }
-    }
-
-    /// The same place with a value made from this one.
-    pub fn with<U>(&self, value: U) -> Written<U> {
-        Written { value, place: self.place }
-    }
-}
-
-/// A line and a column as an editor shows them: both count from 1, columns in characters.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Position {
-    /// Line, from 1.
-    pub line: usize,
-    /// Column, from 1, in characters (Unicode scalar values).
-    pub column: usize,
-}
+use crate::{Position, Span};
 
 /// One text with its name.
 #[derive(Clone, Debug)]
@@ -150,7 +65,7 @@ impl Source {
     }
 
     /// The span of a line, counted from 1, without its line end; the end of the text where there is no such line.
-    pub(crate) fn line_span(&self, line: usize) -> Span {
+    pub fn line_span(&self, line: usize) -> Span {
         let start =
             self.line_starts.get(line.saturating_sub(1)).map_or(self.text.len(), |start| *start as usize);
         let (start, text) = self.line_at(start);
@@ -211,13 +126,24 @@ impl Source {
         false
     }
 
+    /// Says that the secrets of the text were told apart by its form, or what of it could not be read.
+    pub(crate) fn mark_read(&mut self, unread: Option<Span>) {
+        self.is_read = unread.is_none();
+        self.unread = unread;
+    }
+
+    /// Marks a part that holds a secret, which nothing may show.
+    pub(crate) fn mark_secret(&mut self, part: Span) {
+        self.secrets.push(part);
+    }
+
     /// Whether an offset lies in the part that could not be read.
-    pub(crate) fn is_unread(&self, offset: usize) -> bool {
+    pub fn is_unread(&self, offset: usize) -> bool {
         self.unread.is_some_and(|part| part.range().contains(&offset))
     }
 
     /// The texts that must not be shown, without the quotes around them.
-    pub(crate) fn secret_texts(&self) -> impl Iterator<Item = &str> {
+    pub fn secret_texts(&self) -> impl Iterator<Item = &str> {
         self.secrets.iter().filter_map(|span| self.text.get(span.range())).map(unquoted)
     }
 
@@ -227,7 +153,7 @@ impl Source {
 }
 
 /// A text without the quotes of TOML around it.
-pub(crate) fn unquoted(text: &str) -> &str {
+pub fn unquoted(text: &str) -> &str {
     text.trim_matches(['"', '\'']).trim_matches('\n')
 }
 
@@ -245,67 +171,6 @@ fn remark(line: &str) -> Option<Range<usize>> {
         is_escaped = quote == Some('"') && character == '\\' && !is_escaped;
     }
     None
-}
-
-/// Every text that was read for one sheet, in the order of reading.
-#[derive(Clone, Debug, Default)]
-pub struct Sources {
-    sources: Vec<Source>,
-}
-
-impl Sources {
-    /// Adds a text. At most 65,536 texts are told apart; that many are never read for one sheet.
-    pub fn add(&mut self, source: Source) -> SourceId {
-        self.sources.push(source);
-        SourceId(u16::try_from(self.sources.len() - 1).unwrap_or(u16::MAX))
-    }
-
-    /// The name that messages use for a file that the first text names: its path, from the folder of the first on.
-    pub(crate) fn beside_first(&self, path: &str) -> String {
-        let first = self.sources.first().map_or("", Source::name);
-        let folder = Path::new(first).parent().unwrap_or_else(|| Path::new(""));
-        folder.join(path).display().to_string()
-    }
-
-    /// A place in words, for messages that name a second one: its line, and its file where that is not the sheet.
-    pub fn in_words(&self, place: Place) -> String {
-        let line = self.position(place).line;
-        if place.source == SourceId::default() {
-            format!("line {line}")
-        } else {
-            format!("line {line} of {}", self.get(place.source).name())
-        }
-    }
-
-    /// The text with this id. Ids come from [`Sources::add`] on the same value only.
-    pub fn get(&self, id: SourceId) -> &Source {
-        &self.sources[usize::from(id.0)]
-    }
-
-    /// Says that the secrets of a text were told apart by its form, or what of it could not be read.
-    pub(crate) fn mark_read(&mut self, id: SourceId, unread: Option<Range<usize>>) {
-        if let Some(source) = self.sources.get_mut(usize::from(id.0)) {
-            source.is_read = unread.is_none();
-            source.unread = unread.map(Span::from);
-        }
-    }
-
-    /// Every text.
-    pub(crate) fn all(&self) -> &[Source] {
-        &self.sources
-    }
-
-    /// Marks a place as one that holds a secret, which nothing may show.
-    pub(crate) fn mark_secret(&mut self, place: Place) {
-        if let Some(source) = self.sources.get_mut(usize::from(place.source.0)) {
-            source.secrets.push(place.span);
-        }
-    }
-
-    /// Line and column at which a place begins.
-    pub fn position(&self, place: Place) -> Position {
-        self.get(place.source).position(place.span.start())
-    }
 }
 
 #[cfg(test)]

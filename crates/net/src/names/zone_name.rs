@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::fmt;
 use std::sync::OnceLock;
 
-use super::nearest;
+use impostazione_text::nearest;
 
 /// A zone of the IANA database, spelled as there, so that it is a path below `/usr/share/zoneinfo`.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]

@@ -71,7 +71,7 @@ const NAMES: [&str; 9] = [
 ];
 
 /// Whether a key speaks of a secret, and is none that only names one.
-pub(crate) fn is_secret(key: &str) -> bool {
+pub fn is_secret(key: &str) -> bool {
     let key = key.trim().trim_matches(['"', '\'']);
     let small = key.to_lowercase();
     if NAMES.contains(&small.as_str()) {

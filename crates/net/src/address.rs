@@ -2,8 +2,9 @@
 
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
+use impostazione_text::shown;
+
 use super::Family;
-use crate::text::shown;
 
 /// Why a text is not an address.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::text::shown;
+use impostazione_text::shown;
 
 /// An address of six bytes (EUI-48, IEEE 802), written in lower case with colons.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]

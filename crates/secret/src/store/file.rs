@@ -5,10 +5,10 @@ use std::io::{self, Write as _};
 use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
 
+use impostazione_text::files::{ReadFault, plain, read_file};
 use tempfile::NamedTempFile;
 
 use super::{SealedStore, StoreFault};
-use crate::beside::{ReadFault, plain, read_file};
 
 /// The largest store that is read.
 const FILE_LIMIT: u64 = 512 * 1024 * 1024;

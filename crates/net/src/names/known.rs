@@ -1,6 +1,6 @@
 //! Names that stand in a list of a system: locales, keyboard layouts, countries.
 
-use super::nearest;
+use impostazione_text::nearest;
 
 /// The locales with UTF-8 that glibc has, without that ending.
 const LOCALES: &str = include_str!("data/locales.txt");

@@ -1,7 +1,7 @@
 //! Small pieces of messages.
 
 /// A character in quotes, or its number where it would not be seen.
-pub(crate) fn shown(character: char) -> String {
+pub fn shown(character: char) -> String {
     if character.is_control() || (character.is_whitespace() && character != ' ') {
         format!("U+{:04X}", u32::from(character))
     } else {
@@ -10,7 +10,7 @@ pub(crate) fn shown(character: char) -> String {
 }
 
 /// The text with its first letter large.
-pub(crate) fn capital(text: &str) -> String {
+pub fn capital(text: &str) -> String {
     let mut characters = text.chars();
     characters.next().map_or_else(String::new, |first| first.to_uppercase().chain(characters).collect())
 }

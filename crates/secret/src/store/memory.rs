@@ -4,13 +4,13 @@ use std::fs;
 use std::io::{self, Write as _};
 use std::path::{Path, PathBuf};
 
+use impostazione_text::files::{ReadFault, plain, read_file};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest as _, Sha256};
 
 use super::content::Store;
 use super::identity::StoreFingerprint;
 use super::opening::StoreFault;
-use crate::beside::{ReadFault, plain, read_file};
 
 /// The folder of what is remembered, below that of the user's state (XDG Base Directory Specification, `XDG_STATE_HOME`).
 const FOLDER: &str = "impostazione";

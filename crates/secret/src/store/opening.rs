@@ -9,7 +9,7 @@ use zeroize::Zeroizing;
 
 use super::content::Store;
 use super::private_key::PrivateKey;
-use crate::secret::hidden::Hidden;
+use crate::hidden::Hidden;
 
 /// The largest store that is read, in bytes once it is decrypted.
 const CONTENT_LIMIT: u64 = 256 * 1024 * 1024;
@@ -262,7 +262,7 @@ mod tests {
     use std::str::FromStr as _;
 
     use super::*;
-    use crate::secret::store::KeyPair;
+    use crate::store::KeyPair;
 
     fn opener(pair: &KeyPair) -> Opener {
         let line = pair.private_file.reveal().lines().nth(1).unwrap();

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr as _;
 
-use crate::secret::hidden::Hidden;
+use crate::hidden::Hidden;
 
 /// Somebody who can open a store: an X25519 key (`age1…`) or an SSH key (`ssh-ed25519 …`, `ssh-rsa …`), as one line.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -112,7 +112,7 @@ mod tests {
     fn public_keys_of_both_kinds_are_taken_and_private_ones_refused() {
         let pair = KeyPair::random();
         assert_eq!(Recipient::parse(pair.public.line()), Ok(pair.public.clone()));
-        let ssh = crate::testing::KEY;
+        let ssh = include_str!("../../testdata/keeper.pub");
         let with_comment = Recipient::parse(ssh).unwrap();
         let without = Recipient::parse(ssh.rsplit_once(' ').unwrap().0).unwrap();
         assert!(with_comment.is_same_key(&without) && with_comment != without);

@@ -41,7 +41,7 @@ fn character(symbol: &str) -> char {
 #[test]
 #[ignore = "needs ckbcomp, which .ci/run installs"]
 fn every_key_gives_what_ckbcomp_says() {
-    let tables: toml::Table = toml::from_str(include_str!("../src/secret/keyboards.toml")).unwrap();
+    let tables: toml::Table = toml::from_str(include_str!("../src/keyboards.toml")).unwrap();
     assert_eq!(tables.len(), 13);
     for (layout, table) in &tables {
         let keys = by_ckbcomp(layout);

@@ -5,7 +5,7 @@ use std::ops::Range;
 use super::is_secret;
 
 /// The parts of a line of a sheet that must not be shown: values of keys whose name speaks of a secret, and private keys.
-pub(crate) fn confidential_parts(line: &str) -> Vec<Range<usize>> {
+pub fn confidential_parts(line: &str) -> Vec<Range<usize>> {
     let mut parts = Vec::new();
     for (equals, _) in line.match_indices('=') {
         let before = line.get(..equals).unwrap_or_default();
