@@ -8,7 +8,8 @@ use std::sync::LazyLock;
 use impostazione_core::assess::assess;
 use impostazione_text::files::Folder;
 use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
-use impostazione_core::rootfs::{Placing, Request, Rootfs, Wishes, inspect_rootfs, take_back};
+use impostazione_core::placing::{Placing, Request, Wishes, inspect_rootfs, take_back};
+use impostazione_rootfs::Rootfs;
 
 const SHEET: &str = "format = 1\n[common]\ndomain = \"capovetro.example\"\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n\
     ntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\ntimezone = \"Europe/Rome\"\ntime_service = \"chrony\"\n\

@@ -1,7 +1,7 @@
 //! Any bytes as an OVF descriptor: reading ends without a panic, meanings are told, and values that are set come back.
 #![no_main]
 
-use impostazione_core::ovf::{Descriptor, Setting, Signs, read_properties};
+use impostazione_ovf::{Descriptor, Setting, Signs, read_properties};
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {
@@ -20,7 +20,7 @@ fuzz_target!(|bytes: &[u8]| {
     let setting = Setting {
         system: Some(system.id.clone()),
         property: property.id(),
-        value: impostazione_secret::Hidden::new("a<b>&\"c\""),
+        value: impostazione_text::Hidden::new("a<b>&\"c\""),
         option: None,
     };
     let changed = descriptor.with_values(&[setting]);

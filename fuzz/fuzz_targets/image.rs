@@ -3,7 +3,7 @@
 
 use std::fs;
 
-use impostazione_core::rootfs::RootfsImage;
+use impostazione_rootfs::RootfsImage;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {

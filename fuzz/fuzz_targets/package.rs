@@ -5,7 +5,7 @@
 use std::path::Path;
 
 use impostazione_text::files::{Beside, ReadFault};
-use impostazione_core::ovf::{Package, Signs, package_report, read_package, verify};
+use impostazione_ovf::{Package, Signs, package_report, read_package, verify};
 use libfuzzer_sys::fuzz_target;
 
 struct OneFile<'a>(&'a [u8]);

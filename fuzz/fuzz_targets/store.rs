@@ -6,7 +6,8 @@ use std::sync::LazyLock;
 
 use impostazione_secret::keyboard::{KeyLayout, troubled_positions};
 use impostazione_secret::store::{KeyPair, Opener, SealedStore, private_keys, recipients_in};
-use impostazione_secret::{WellKnown, in_groups, verify_password, Hidden};
+use impostazione_secret::{WellKnown, in_groups, verify_password};
+use impostazione_text::Hidden;
 use libfuzzer_sys::fuzz_target;
 
 static PAIR: LazyLock<KeyPair> = LazyLock::new(KeyPair::random);

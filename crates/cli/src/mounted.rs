@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use impostazione_core::rootfs::{Access, Filesystem, Rootfs, RootfsImage};
+use impostazione_rootfs::{Access, Filesystem, Rootfs, RootfsImage};
 
 use crate::args::WhereArguments;
 use crate::exit::Failure;

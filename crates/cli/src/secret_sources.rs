@@ -8,11 +8,12 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, OnceLock, PoisonError};
 
+use impostazione_secret::SecretSources;
 use impostazione_secret::store::{
     Opener, PrivateKey, Seal, SealedStore, Store, StoreFault, StoreFile, StoreFingerprint, StoreLock,
     StoreMemory, is_locked, private_keys, store_path,
 };
-use impostazione_secret::{Hidden, SecretSources};
+use impostazione_text::Hidden;
 use impostazione_text::files::plain;
 
 use crate::args::UnlockArguments;

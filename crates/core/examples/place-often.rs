@@ -6,7 +6,8 @@ use std::path::Path;
 use std::{env, fs};
 
 use impostazione_core::output::TreeOnDisk;
-use impostazione_core::rootfs::{Placing, Request, Rootfs, take_back};
+use impostazione_core::placing::{Placing, Request, take_back};
+use impostazione_rootfs::Rootfs;
 
 fn main() -> Result<(), Box<dyn Error>> {
     let arguments: Vec<String> = env::args().skip(1).collect();

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use impostazione_rootfs::{Change, Rootfs, RootfsFault, Want};
 use serde::Serialize;
 use serde_json::Value;
 
@@ -10,8 +11,8 @@ use crate::files::ACCOUNTS_PATH;
 use crate::machine::Site;
 use crate::netplan::NETPLAN_PATH;
 use crate::output::{HostContent, ListedFile, OutputFault, TreeOnDisk};
+use crate::placing::{Outstanding, Placing};
 use crate::review::Review;
-use crate::rootfs::{Change, Outstanding, Placing, Rootfs, RootfsFault, Want};
 
 /// One thing that differs.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]

@@ -2,9 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
+use impostazione_ovf::Algorithm;
 use impostazione_text::files::{Beside as _, Folder, ReadFault};
-
-use crate::ovf::Algorithm;
 
 /// A digest that an image should have.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -5,7 +5,7 @@
 //! ([`netplan`], [`files`], [`ovf`], collected by [`output`]). [`assess`](assess::assess) goes the first two thirds
 //! of the way, and only its [`ProvedSite`](assess::ProvedSite) can be rendered.
 
-mod access_list;
+pub mod appliance;
 pub mod assess;
 pub mod compare;
 mod confidential;
@@ -19,12 +19,10 @@ pub mod inventory;
 pub mod machine;
 pub mod mend;
 pub mod netplan;
-mod open_folder;
 pub mod output;
-pub mod ovf;
+pub mod placing;
 pub mod plan;
 pub mod review;
-pub mod rootfs;
 pub mod rules;
 pub mod sarif;
 pub mod schema;

@@ -5,8 +5,8 @@ use impostazione_secret::HashMethod;
 use impostazione_text::Stated;
 use serde::Serialize;
 
+use crate::appliance::{Origin, answered_properties};
 use crate::machine::{AddressChoice, HostsFile, Ipv6Mode, Link, LinkKind, Machine, Site, TimeService};
-use crate::ovf::{Origin, answered_properties};
 
 /// A site as a person reviews it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
+use impostazione_rootfs::{Record, Rootfs, Since, State, Step, Subject, View};
 use impostazione_text::files::{Beside, ReadFault};
 use impostazione_text::{ByteSize, Source};
 use jiff::civil::date;
@@ -10,7 +11,7 @@ use jiff::civil::date;
 use crate::assess::{Assessment, assess};
 use crate::inspect::inspect_netplan;
 use crate::output::{TreeOnDisk, Writing, render, write};
-use crate::rootfs::{Record, Rootfs, Since, State, Step, Subject, Survey, View, Wishes, plan};
+use crate::placing::{Survey, Wishes, plan};
 use crate::rules::{RootfsCase, judge_rootfs};
 
 /// Files in memory.
@@ -202,7 +203,7 @@ fn rootfs_example(example: &str) -> Assessment {
     let record = said("placement", "machine").map(|machine| Record {
         machine: machine.as_str().unwrap().to_owned(),
         steps: vec![Step {
-            path: crate::rootfs::RootfsPath::fixed("etc/hostname"),
+            path: impostazione_rootfs::RootfsPath::fixed("etc/hostname"),
             subject: Subject::Names.into(),
             why: String::new(),
             before: State::Absent,

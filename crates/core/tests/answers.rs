@@ -1,8 +1,8 @@
 //! What properties get by their meaning: switches in their own words, lists, links, and what is left to a person.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
+use impostazione_core::appliance::answered_properties;
 use impostazione_core::assess::assess;
-use impostazione_core::ovf::answered_properties;
 use impostazione_text::files::Folder;
 use jiff::civil::date;
 

@@ -11,7 +11,8 @@ use std::sync::LazyLock;
 
 use impostazione_core::assess::assess;
 use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
-use impostazione_core::rootfs::{Placing, Request, Rootfs, Wishes, inspect_rootfs, take_back};
+use impostazione_core::placing::{Placing, Request, Wishes, inspect_rootfs, take_back};
+use impostazione_rootfs::Rootfs;
 use impostazione_text::files::Folder;
 use proptest::prelude::*;
 
@@ -170,7 +171,7 @@ fn try_one(field: usize, name: &str) -> Result<bool, TestCaseError> {
     });
     prop_assert_eq!(&beside(world), &before, "placing, by {} and {:?}", FIELDS[field].0, &name);
     if let Some(record) = &placed {
-        let read = impostazione_core::rootfs::Record::read(&rootfs).ok().flatten();
+        let read = impostazione_rootfs::Record::read(&rootfs).ok().flatten();
         prop_assert_eq!(read.as_ref(), Some(record), "the record can be read");
         prop_assert!(take_back(&rootfs, record).is_ok());
         prop_assert_eq!(&beside(world), &before, "taking back, by {} and {:?}", FIELDS[field].0, &name);

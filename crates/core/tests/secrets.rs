@@ -5,9 +5,9 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 use std::{fs, io};
 
+use impostazione_core::appliance::answered_properties;
 use impostazione_core::assess::{Assessment, assess};
 use impostazione_core::output::{Content, render};
-use impostazione_core::ovf::answered_properties;
 use impostazione_text::files::Folder;
 use jiff::civil::date;
 

@@ -4,10 +4,10 @@
 use std::net::IpAddr;
 use std::path::Path;
 
+use impostazione_core::appliance::answered_properties;
 use impostazione_core::assess::{Assessment, assess};
 use impostazione_core::finding::Severity;
 use impostazione_core::machine::Machine;
-use impostazione_core::ovf::answered_properties;
 use impostazione_net::Family;
 use impostazione_text::files::Folder;
 use jiff::civil::{Date, date};

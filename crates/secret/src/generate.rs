@@ -1,7 +1,8 @@
 //! Making secrets up.
 
+use impostazione_text::Hidden;
+
 use super::class::CharacterClass;
-use super::hidden::Hidden;
 use super::keyboard::{KeyLayout, safe_characters, trouble};
 use super::random::{NoRandomness, random_below};
 

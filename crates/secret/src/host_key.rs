@@ -1,10 +1,10 @@
 //! SSH host keys that are made before the host is.
 
+use impostazione_text::Hidden;
 use ssh_key::private::{Ed25519Keypair, KeypairData};
 use ssh_key::{LineEnding, PrivateKey};
 use zeroize::Zeroizing;
 
-use super::hidden::Hidden;
 use super::random::{NoRandomness, random_bytes};
 
 /// An Ed25519 key of a host, by its 32 bytes (RFC 8032, section 5.1.5).

@@ -1,10 +1,8 @@
 //! Credentials: values that are never shown, where they come from, what they must keep to, how they are made up, hashed and
 //! kept.
 
-mod bytes;
 mod class;
 mod generate;
-mod hidden;
 mod host_key;
 pub mod keyboard;
 mod password_hash;
@@ -15,10 +13,8 @@ mod strength;
 mod well_known;
 mod wifi_key;
 
-pub use bytes::FileBytes;
 pub use class::CharacterClass;
 pub use generate::{GenerateFault, Generated, Recipe, in_groups};
-pub use hidden::Hidden;
 pub use host_key::{HostKey, HostKeyFault};
 pub use password_hash::{
     HashFault, HashMethod, SaltKey, hash_password, is_of_method, random_salt, verify_password,

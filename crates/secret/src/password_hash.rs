@@ -1,10 +1,10 @@
 //! Hashes of passwords as `/etc/shadow` holds them (`crypt(5)`).
 
+use impostazione_text::Hidden;
 use ring::hmac;
 use sha_crypt::ShaCrypt;
 use yescrypt::{CustomizedPasswordHasher as _, Mode, PasswordVerifier as _, Yescrypt};
 
-use super::hidden::Hidden;
 use super::random::{NoRandomness, random_bytes};
 
 /// How a password is hashed, and how long that takes.

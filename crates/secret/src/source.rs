@@ -1,6 +1,7 @@
 //! Where the values of secrets come from that are not files beside the sheet.
 
-use super::hidden::Hidden;
+use impostazione_text::Hidden;
+
 use super::store::{Store, StoreFault};
 
 /// Where the values of secrets come from that are not files beside the sheet. What cannot be had says why, as the end of a

@@ -1,6 +1,7 @@
 //! How hard a value is to guess.
 
-use super::hidden::Hidden;
+use impostazione_text::Hidden;
+
 use super::well_known::WellKnown;
 
 /// The decimal logarithm of the tries that somebody needs who knows words, names, dates, rows of keys and repetitions.

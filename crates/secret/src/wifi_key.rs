@@ -2,9 +2,8 @@
 
 use std::num::NonZeroU32;
 
+use impostazione_text::Hidden;
 use ring::pbkdf2;
-
-use super::hidden::Hidden;
 
 /// The pre-shared key that WPA2 derives from a passphrase and the name of the network, as 64 hexadecimal digits (IEEE
 /// 802.11, annex J.4.1: PBKDF2 with HMAC-SHA1, 4,096 rounds, 256 bits). A value of 64 hexadecimal digits is such a key

@@ -14,7 +14,9 @@
 //! ```
 
 pub mod confidential;
+mod file_bytes;
 pub mod files;
+mod hidden;
 mod nearest;
 mod place;
 mod size;
@@ -24,6 +26,8 @@ mod stated;
 pub mod visible;
 mod wording;
 
+pub use file_bytes::FileBytes;
+pub use hidden::Hidden;
 pub use nearest::nearest;
 pub use place::{Place, Position, Span, Written};
 pub use size::ByteSize;

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::process::{self, Stdio};
 
 use anstyle::Style;
-use impostazione_core::ovf::make_sample_package;
+use impostazione_ovf::make_sample_package;
 use impostazione_text::files::plain;
 use include_dir::{Dir, DirEntry, include_dir};
 

@@ -7,7 +7,7 @@ use impostazione_core::machine::{Machine, Site};
 use impostazione_core::output::{
     self, Content, Hashing, Packing, PasswordHashes, Rendering, WriteReport, Writing,
 };
-use impostazione_core::ovf::{FileState, complete_digests, verify};
+use impostazione_ovf::{FileState, complete_digests, verify};
 use impostazione_secret::SecretSources as _;
 use impostazione_secret::store::StoreFault;
 use impostazione_text::files::Folder;

@@ -1,6 +1,7 @@
 //! `undo`
 
-use impostazione_core::rootfs::{Access, Record, check_reach, clear, inspect_rootfs, take_back};
+use impostazione_core::placing::{inspect_rootfs, take_back};
+use impostazione_rootfs::{Access, Record, check_reach, clear};
 
 use super::place::failure;
 use crate::args::UndoArguments;

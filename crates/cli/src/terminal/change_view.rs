@@ -5,7 +5,8 @@ use std::fmt::Write as _;
 use anstyle::{AnsiColor, Style};
 use impostazione_core::compare::lines_of_change;
 use impostazione_core::difference::{DifferentLine, Side};
-use impostazione_core::rootfs::{Change, Outstanding, Owner, Placing, Rootfs, Subject, View, Want};
+use impostazione_core::placing::{Outstanding, Placing};
+use impostazione_rootfs::{Change, Owner, Rootfs, Subject, View, Want};
 
 use super::finding_view::cut_end;
 use super::{harmless, wrapped_behind};

@@ -4,9 +4,7 @@ use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
 use comfy_table::ColumnConstraint;
-use impostazione_core::ovf::{
-    CERTAIN, PackageReport, Property, Reading, ReportedProperty, ReportedSignature,
-};
+use impostazione_ovf::{CERTAIN, PackageReport, Property, Reading, ReportedProperty, ReportedSignature};
 use impostazione_text::ByteSize;
 
 use super::harmless;

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::Style;
-use impostazione_core::rootfs::{
+use impostazione_core::placing::{
     Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey, WayIn,
 };
 use impostazione_text::ByteSize;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
 use assert_cmd::cargo::cargo_bin;
-use impostazione_core::ovf::make_sample_package;
+use impostazione_ovf::make_sample_package;
 use tempfile::TempDir;
 
 /// The key that opens the store of the sample site, where a workspace has one.

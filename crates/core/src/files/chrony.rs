@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use impostazione_secret::FileBytes;
+use impostazione_text::FileBytes;
 use zeroize::Zeroizing;
 
 use super::{HEADER, Unwritable};

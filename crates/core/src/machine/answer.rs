@@ -32,7 +32,8 @@ pub(super) fn wants_password(site: &Site, appliance: &Appliance, id: &str) -> bo
         && let Some(at) = system.properties.iter().position(|property| property.id() == id)
     {
         let property = system.properties.get(at).zip(appliance.readings.get(at));
-        return property.is_some_and(|(property, reading)| crate::ovf::wants_password(property, reading));
+        return property
+            .is_some_and(|(property, reading)| crate::appliance::wants_password(property, reading));
     }
     site.meanings_of(appliance)
         .and_then(|file| file.question.iter().find(|question| question.id == id))

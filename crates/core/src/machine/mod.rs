@@ -22,11 +22,11 @@ use std::net::IpAddr;
 use std::sync::{Arc, OnceLock};
 
 use impostazione_net::{DomainName, Family, Hostname};
+use impostazione_ovf::{Descriptor, MeaningsFile, Package, Reading, VirtualSystem};
 use impostazione_secret::{HostKey, WellKnown};
 use impostazione_text::{ByteSize, Place, Stated, Written};
 use ipnet::IpNet;
 
-use crate::ovf::{Descriptor, MeaningsFile, Package, Reading, VirtualSystem};
 use crate::sheet::MachineKind;
 
 pub use account::{Account, AuthorizedKey};
@@ -43,7 +43,7 @@ pub use settings::{
     Settings, Ssh, StockLogins, TimeServer, TimeService, TimeSource,
 };
 pub use subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
-pub use take::{Of, Take, TakeFault, TakeWord};
+pub use take::{Of, Take, TakeFault};
 
 /// All machines and subnets of a sheet.
 #[derive(Debug, Default)]

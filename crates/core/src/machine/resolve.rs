@@ -9,6 +9,7 @@ use globset::Glob;
 use impostazione_net::{
     AccountName, AddressRange, Country, DomainName, Family, Hostname, parse_address, parse_prefix,
 };
+use impostazione_ovf::{MEANINGS_LIMIT, MeaningsFile, Package, Reading, Signs, TakeWord, read_reviewed};
 use impostazione_secret::SecretSources;
 use impostazione_text::files::Beside;
 use impostazione_text::{ByteSize, Place, Stated, Written};
@@ -16,11 +17,10 @@ use impostazione_text::{ByteSize, Place, Stated, Written};
 use super::public_key::public_keys;
 use super::{
     Account, Answer, AnswerSource, Appliance, AuthorizedKey, Cluster, Gateway, Host, InUse, Machine,
-    MemberCount, NamedMeanings, Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TakeWord,
-    TimeKey, Wifi,
+    MemberCount, NamedMeanings, Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TimeKey,
+    Wifi,
 };
 use crate::finding::Finding;
-use crate::ovf::{MEANINGS_LIMIT, MeaningsFile, Package, Reading, Signs, read_reviewed};
 use crate::rules::report;
 use crate::sheet::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfAppliance,

@@ -5,9 +5,9 @@ use std::path::Path;
 
 use impostazione_secret::keyboard::KeyLayout;
 use impostazione_secret::store::{EntryId, Store};
-use impostazione_secret::{CharacterClass, Hidden, HostKey, WellKnown};
+use impostazione_secret::{CharacterClass, HostKey, WellKnown};
 use impostazione_text::files::ReadFault;
-use impostazione_text::{Place, Stated, Written};
+use impostazione_text::{Hidden, Place, Stated, Written};
 
 use super::resolve::Resolver;
 use super::{Appliance, Machine, Role, Secret, SecretScope, SecretSource, Site};

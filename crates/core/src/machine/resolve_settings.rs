@@ -4,13 +4,14 @@ use std::net::IpAddr;
 use std::sync::Arc;
 
 use impostazione_net::{DomainName, KeyboardLayout, LocaleName, ZoneName, parse_address};
+use impostazione_ovf::TakeWord;
 use impostazione_text::{Place, Stated, Written};
 use regex::Regex;
 
 use super::resolve::{Names, Resolver};
 use super::{
     Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Of, Purpose, Renderer, Settings,
-    Site, Ssh, StockLogins, TakeFault, TakeWord, TimeServer, TimeService, TimeSource,
+    Site, Ssh, StockLogins, TakeFault, TimeServer, TimeService, TimeSource,
 };
 use crate::finding::Finding;
 use crate::rules::report;

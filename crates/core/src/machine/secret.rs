@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
+use impostazione_secret::CharacterClass;
 use impostazione_secret::keyboard::KeyLayout;
-use impostazione_secret::{CharacterClass, Hidden};
-use impostazione_text::{Place, Stated, Written};
+use impostazione_text::{Hidden, Place, Stated, Written};
 
 use super::{Machine, Site};
 

@@ -2,11 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use impostazione_secret::Hidden;
-use impostazione_text::{Place, Stated};
+use impostazione_ovf::Meaning;
+use impostazione_text::{Hidden, Place, Stated};
 
 use super::{AnswerSource, Demands, Machine, Purpose, Secret, Site, TimeService};
-use crate::ovf::Meaning;
 
 /// One use of a secret.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use impostazione_secret::Hidden;
+use impostazione_text::Hidden;
 use serde::Serialize;
 
 #[derive(Debug, Serialize)]

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::net::IpAddr;
 
 use impostazione_net::Family;
-use impostazione_secret::{FileBytes, wifi_key};
-use impostazione_text::Stated;
+use impostazione_secret::wifi_key;
+use impostazione_text::{FileBytes, Stated};
 use zeroize::Zeroizing;
 
 use super::document::{

@@ -2,18 +2,20 @@
 
 use std::collections::HashMap;
 
-use impostazione_secret::{FileBytes, Hidden};
+use impostazione_ovf::{
+    Algorithm, Descriptor, Entity, Environment, Manifest, ManifestEntry, Package, PackagePlan, Setting,
+    VirtualSystem, settings_volume,
+};
 use impostazione_text::files::Folder;
+use impostazione_text::{FileBytes, Hidden};
 use serde::Serialize;
 
 use super::{Content, OutputFile, OutputTree, Rendering};
+use crate::appliance::{
+    AnsweredProperty, Origin, answered_properties, is_at_console, network_of_link, typing_card,
+};
 use crate::files::Unwritable;
 use crate::machine::{Appliance, Machine, Site};
-use crate::ovf::{
-    Algorithm, AnsweredProperty, Descriptor, Entity, Environment, Manifest, ManifestEntry, Origin, Package,
-    PackagePlan, Setting, VirtualSystem, answered_properties, is_at_console, network_of_link,
-    settings_volume, typing_card,
-};
 
 /// Only its owner may read it.
 const SECRET: u32 = 0o600;
@@ -176,7 +178,7 @@ fn settings(site: &Site, machine: &Machine, appliance: &Appliance, with_secrets:
 
 /// The files of a package that a new one takes over, in the order of the references, with their sizes.
 fn files_of(package: &Package, descriptor: &Descriptor) -> Vec<(String, u64)> {
-    let names = descriptor.files.iter().flat_map(crate::ovf::FileReference::names);
+    let names = descriptor.files.iter().flat_map(impostazione_ovf::FileReference::names);
     let size = |name: &str| package.files.iter().find(|file| file.name == name).and_then(|file| file.size);
     let mut files: Vec<(String, u64)> = Vec::new();
     for (name, _) in names {

@@ -3,7 +3,8 @@
 use std::collections::HashMap;
 use std::path::Path;
 
-use impostazione_secret::{Hidden, SaltKey, hash_password, is_of_method, random_salt, verify_password};
+use impostazione_secret::{SaltKey, hash_password, is_of_method, random_salt, verify_password};
+use impostazione_text::Hidden;
 use impostazione_text::files::read_file;
 use rayon::prelude::*;
 use serde::Deserialize;

@@ -11,7 +11,6 @@ mod write;
 
 pub use appliance::Packing;
 pub use hashes::{Hashing, PasswordHashes, count_passwords, hash_passwords};
-pub(crate) use list::digest;
 pub use list::{LIST_NAME, ListedFile};
 pub use read::{FileSince, HostContent, HostFile, HostOutput, OutputFault, TreeOnDisk};
 pub use render::{Rendering, render, render_with};

@@ -5,12 +5,12 @@ use std::fmt::Write as _;
 use std::path::{Component, Path, PathBuf};
 use std::{fs, io};
 
-use impostazione_secret::FileBytes;
+use impostazione_rootfs::RootfsPath;
+use impostazione_text::FileBytes;
 use impostazione_text::files::{ReadFault, plain, read_file};
 
 use super::list::{self, LIST_NAME, ListedFile};
 use crate::files::{ACCOUNTS_PATH, Logins};
-use crate::rootfs::RootfsPath;
 
 /// Largest `files.json` that is read.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;

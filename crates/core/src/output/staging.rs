@@ -2,10 +2,9 @@
 
 use std::path::Path;
 
+use impostazione_rootfs::OpenFolder;
 use rustix::fs::FlockOperation;
 use rustix::io::Errno;
-
-use crate::open_folder::OpenFolder;
 
 /// How the names of such folders begin.
 const PREFIX: &str = ".impostazione-";

@@ -1,8 +1,7 @@
 //! The output tree in memory.
 
-use impostazione_secret::FileBytes;
-
-use crate::ovf::PackagePlan;
+use impostazione_ovf::PackagePlan;
+use impostazione_text::FileBytes;
 
 /// All files of an output tree.
 #[derive(Clone, Debug, Default)]

@@ -8,6 +8,7 @@ use std::panic::resume_unwind;
 use std::path::{Path, PathBuf};
 use std::thread;
 
+use impostazione_rootfs::{OpenFolder, is_entry_name};
 use impostazione_text::files::plain;
 use rustix::fs::{FileType, Mode, Stat};
 use rustix::io::Errno;
@@ -16,7 +17,6 @@ use zeroize::Zeroizing;
 use super::list::{self, LIST_NAME, ListedFile};
 use super::staging::Staging;
 use super::{Content, OutputFile, OutputTree};
-use crate::open_folder::{OpenFolder, is_entry_name};
 
 /// Largest `files.json` that is read: that of a tree of a million machines.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;
@@ -367,7 +367,7 @@ fn stands(file: &OutputFile, root: &OpenFolder) -> Result<bool, WriteFault> {
             && found.st_mode & 0o7777 == file.mode
             && size == length
             && folder.open_file(name).is_ok_and(|file| {
-                crate::access_list::AccessList::read(std::os::fd::AsFd::as_fd(&file))
+                impostazione_rootfs::access_list::AccessList::read(std::os::fd::AsFd::as_fd(&file))
                     .is_ok_and(|list| list.is_none())
             })
     };

@@ -2,12 +2,13 @@
 
 use std::collections::BTreeMap;
 
+use impostazione_ovf::Meaning;
 use impostazione_text::Place;
 
 use super::{Check, Judge, Nature, Rule};
+use crate::appliance::{AnsweredProperty, Origin, answered_properties, is_at_console};
 use crate::finding::Severity;
 use crate::machine::{Cluster, Machine, MemberCount, Site};
-use crate::ovf::{AnsweredProperty, Meaning, Origin, answered_properties, is_at_console};
 
 pub(super) const RULES: &[&Rule] = &[
     &CLUSTER_TOO_FEW,

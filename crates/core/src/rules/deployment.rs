@@ -2,12 +2,13 @@
 
 use std::collections::HashSet;
 
+use impostazione_ovf::{Descriptor, VirtualSystem};
 use impostazione_text::{ByteSize, Place, nearest};
 
 use super::{Check, Judge, Nature, Rule};
+use crate::appliance::network_of_link;
 use crate::finding::Severity;
 use crate::machine::{Appliance, Machine};
-use crate::ovf::{Descriptor, VirtualSystem, network_of_link};
 
 pub(super) const RULES: &[&Rule] = &[
     &SYSTEM_UNKNOWN,

@@ -1,11 +1,11 @@
 //! Rules on OVF packages: whether their files are there and whole; and on meanings files.
 
+use impostazione_ovf::{FileState, Package, PackageFault, PackageFile};
 use impostazione_text::{ByteSize, Place, Written};
 
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::Severity;
 use crate::machine::{Appliance, Machine, NamedMeanings};
-use crate::ovf::{FileState, Package, PackageFault, PackageFile};
 
 pub(super) const RULES: &[&Rule] = &[
     &PACKAGE_MISSING,

@@ -4,15 +4,16 @@ use std::collections::HashSet;
 use std::net::IpAddr;
 
 use impostazione_net::{Family, dotted_mask};
+use impostazione_ovf::{Meaning, PasswordRules, Property, PropertyType, TakeWord};
 use impostazione_text::{Place, nearest};
 
 use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
-use crate::machine::{AnswerSource, Appliance, Machine, Site, TakeWord};
-use crate::ovf::{
-    AnsweredProperty, Meaning, OpenQuestion, Origin, Outcome, PasswordRules, Property, PropertyType,
-    Unanswered, answered_properties, is_at_console, is_of_sheet, open_questions,
+use crate::appliance::{
+    AnsweredProperty, OpenQuestion, Origin, Outcome, Unanswered, answered_properties, is_at_console,
+    is_of_sheet, open_questions,
 };
+use crate::finding::Severity;
+use crate::machine::{AnswerSource, Appliance, Machine, Site};
 
 pub(super) const RULES: &[&Rule] = &[
     &PROPERTY_UNKNOWN,
@@ -235,7 +236,7 @@ fn called(property: &Property) -> String {
 }
 
 fn wants_password(property: &AnsweredProperty<'_>) -> bool {
-    crate::ovf::wants_password(property.property, property.reading)
+    crate::appliance::wants_password(property.property, property.reading)
 }
 
 /// What an appliance can be answered, and whether that is its package's properties rather than its console's questions.

@@ -1,10 +1,11 @@
 //! Rules on values that are taken from elsewhere in the sheet.
 
+use impostazione_ovf::TakeWord;
 use impostazione_text::{Place, Written, nearest};
 
 use super::{Check, Judge, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::machine::{AnswerSource, TakeWord};
+use crate::machine::AnswerSource;
 
 pub(super) const RULES: &[&Rule] = &[&REFERENCE_DANGLING, &REFERENCE_LOOP];
 

@@ -1,12 +1,12 @@
 //! Rules on the sheet as a text: its TOML and its keys.
 
 use impostazione_net::LinkName;
+use impostazione_ovf::TakeWord;
 use impostazione_text::confidential::is_secret;
 use impostazione_text::{Place, Written, capital, nearest};
 
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
-use crate::machine::TakeWord;
 use crate::sheet::{HOST_LINK, KeySpec, Shape, TableSpec};
 
 pub(super) const RULES: &[&Rule] =

@@ -9,8 +9,7 @@ mod rows;
 mod syntax;
 mod table;
 
-use impostazione_secret::Hidden;
-use impostazione_text::{Place, Stated, Written};
+use impostazione_text::{Hidden, Place, Stated, Written};
 
 pub use expand::expand;
 pub(crate) use keys::{

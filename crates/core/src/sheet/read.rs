@@ -1,7 +1,6 @@
 //! From TOML to the sheet.
 
-use impostazione_secret::Hidden;
-use impostazione_text::{Place, Source, SourceId, Span, Stated, Written};
+use impostazione_text::{Hidden, Place, Source, SourceId, Span, Stated, Written};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 

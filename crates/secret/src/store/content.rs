@@ -3,13 +3,13 @@
 use std::collections::BTreeMap;
 use std::fmt;
 
+use impostazione_text::Hidden;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 use zeroize::Zeroizing;
 
 use super::identity::{StoreFingerprint, StoreIdentity};
 use super::recipient::Recipient;
-use crate::hidden::Hidden;
 use crate::host_key::HostKey;
 use crate::password_hash::SaltKey;
 use crate::random::NoRandomness;

@@ -3,10 +3,10 @@
 
 use std::fmt;
 
+use impostazione_text::Hidden;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest as _, Sha256};
 
-use crate::hidden::Hidden;
 use crate::random::{NoRandomness, random_bytes};
 
 /// What only those know who can open the store: 32 random bytes, in hexadecimal digits.

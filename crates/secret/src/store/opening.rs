@@ -5,11 +5,11 @@ use std::io::{self, Read as _, Write as _};
 use age::armor::{ArmoredReader, ArmoredWriter, Format};
 use age::secrecy::SecretString;
 use age::{Decryptor, Encryptor, Identity};
+use impostazione_text::Hidden;
 use zeroize::Zeroizing;
 
 use super::content::Store;
 use super::private_key::PrivateKey;
-use crate::hidden::Hidden;
 
 /// The largest store that is read, in bytes once it is decrypted.
 const CONTENT_LIMIT: u64 = 256 * 1024 * 1024;

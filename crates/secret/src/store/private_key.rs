@@ -2,8 +2,7 @@
 
 use age::secrecy::SecretString;
 use age::{Callbacks, Identity, IdentityFile};
-
-use crate::hidden::Hidden;
+use impostazione_text::Hidden;
 
 /// A private key, whose passphrase is asked for when it is used.
 pub type PrivateKey = Box<dyn Identity>;

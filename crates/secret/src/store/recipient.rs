@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr as _;
 
-use crate::hidden::Hidden;
+use impostazione_text::Hidden;
 
 /// Somebody who can open a store: an X25519 key (`age1…`) or an SSH key (`ssh-ed25519 …`, `ssh-rsa …`), as one line.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-use impostazione_core::ovf::{
+use impostazione_ovf::{
     CERTIFICATE_LIMIT, Descriptor, FileState, MEANINGS_LIMIT, MeaningsFile, Package, PackageFault, Property,
     Reading, SIGNS_LIMIT, Signs, Trust, package_report, read_package, verify,
 };

@@ -3,9 +3,8 @@
 use impostazione_core::finding::{Report, Summary};
 use impostazione_core::inspect::inspect_netplan;
 use impostazione_core::netplan::{SIZE_LIMIT, source};
-use impostazione_core::rootfs::{
-    Access, Reader, Record, Rootfs, RootfsAssessment, Since, Survey, inspect_rootfs,
-};
+use impostazione_core::placing::{Reader, RootfsAssessment, Survey, inspect_rootfs};
+use impostazione_rootfs::{Access, Record, Rootfs, Since};
 use impostazione_text::Source;
 use serde::Serialize;
 

@@ -3,7 +3,7 @@
 use impostazione_core::compare::lines_of_change;
 use impostazione_core::difference::DifferentLine;
 use impostazione_core::finding::Report;
-use impostazione_core::rootfs::{RootfsPath, Subject, View, Want};
+use impostazione_rootfs::{RootfsPath, Subject, View, Want};
 use serde::Serialize;
 
 use super::super::check::to_json;

@@ -5,9 +5,8 @@ mod choosing;
 
 use impostazione_core::finding::{Finding, Severity, Summary};
 use impostazione_core::output::HostOutput;
-use impostazione_core::rootfs::{
-    self, Access, Outstanding, Placing, Record, Request, Rootfs, RootfsPath, Wishes,
-};
+use impostazione_core::placing::{AssessFault, Outstanding, Placing, Request, Wishes};
+use impostazione_rootfs::{Access, Record, Rootfs, RootfsPath};
 use jiff::Timestamp;
 
 use crate::args::{Format, PlaceArguments};
@@ -261,6 +260,6 @@ fn warn_of_room(rootfs: &Rootfs) {
     }
 }
 
-pub(super) fn failure(fault: impl Into<rootfs::AssessFault>) -> Failure {
+pub(super) fn failure(fault: impl Into<AssessFault>) -> Failure {
     Failure::Files(fault.into().to_string())
 }

@@ -3,8 +3,8 @@
 use std::io::{self, BufRead as _, Read as _};
 
 use impostazione_core::finding::Finding;
-use impostazione_secret::Hidden;
 use impostazione_secret::store::StoredSecret;
+use impostazione_text::Hidden;
 use zeroize::Zeroizing;
 
 use super::{entries, findings_because_of, open_or_new, save, site_of, store_failure};

@@ -17,9 +17,9 @@ use impostazione_core::assess::{Assessment, assess_with};
 use impostazione_core::finding::Finding;
 use impostazione_core::machine::{Secret, SecretScope, SecretSource, Site};
 use impostazione_secret::store::{EntryId, Seal, Store, StoreFault, StoreFile};
-use impostazione_secret::{Hidden, NotAsked, StoreOnly, is_weak_passphrase};
+use impostazione_secret::{NotAsked, StoreOnly, is_weak_passphrase};
 use impostazione_text::files::{Folder, plain};
-use impostazione_text::nearest;
+use impostazione_text::{Hidden, nearest};
 
 use crate::args::SecretCommand;
 use crate::exit::{Exit, Failure};

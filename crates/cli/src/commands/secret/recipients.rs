@@ -3,8 +3,8 @@
 use std::fmt::Write as _;
 use std::path::Path;
 
-use impostazione_secret::Hidden;
 use impostazione_secret::store::{KeyPair, Recipient, Seal, Store, StoreFile, recipients_in};
+use impostazione_text::Hidden;
 use impostazione_text::files::{ReadFault, read_file};
 
 use super::{new_passphrase, save, store_failure, strong, write_new};

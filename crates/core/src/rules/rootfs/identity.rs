@@ -1,7 +1,7 @@
 //! Whether a root filesystem is a copy of one that was in use.
 
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
-use crate::rootfs::MachineId;
+use crate::placing::MachineId;
 
 pub(super) static CLONED_IDENTITY: Rule = Rule {
     name: "rootfs-cloned-identity",

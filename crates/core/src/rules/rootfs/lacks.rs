@@ -1,5 +1,7 @@
 //! What an output needs and a root filesystem does not have.
 
+use impostazione_rootfs::View;
+
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
 use crate::files::{
     CHRONY_SOURCES_PATH, LOCALE_PATH, LOCALTIME_PATH, SSH_WANTED, SSHD_PATH, SUDOERS_PATH, TIMESYNCD_PATH,
@@ -7,7 +9,6 @@ use crate::files::{
 use crate::machine::NetplanVersion;
 use crate::netplan::NETPLAN_PATH;
 use crate::output::HostOutput;
-use crate::rootfs::View;
 
 macro_rules! rule {
     ($name:ident, $text:literal, $severity:ident, $summary:literal, $explanation:literal, $wrong:literal, $right:literal) => {

@@ -4,7 +4,7 @@ use super::network::{handled, weight_of_handled};
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
 use crate::files::{Login, Logins};
 use crate::machine::StockLogins;
-use crate::rootfs::{Concern, FoundPassword, SshSetting};
+use crate::placing::{Concern, FoundPassword, SshSetting};
 
 pub(super) static ACCOUNT_CONFLICT: Rule = Rule {
     name: "rootfs-account-conflict",

@@ -10,12 +10,13 @@ mod writable;
 
 use std::collections::HashMap;
 
+use impostazione_rootfs::{Record, Room, Since, View};
 use impostazione_text::{Place, Source, SourceId, Sources, Span};
 
 use super::{Check, Nature, Rule};
 use crate::finding::{Finding, Severity};
 use crate::output::HostOutput;
-use crate::rootfs::{Plan, Record, Room, Since, Survey, View, Wishes};
+use crate::placing::{Plan, Survey, Wishes};
 
 /// A root filesystem under judgement.
 pub(crate) struct RootfsCase<'a> {

@@ -3,7 +3,7 @@
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
 use crate::files::HOSTS_PATH;
 use crate::netplan::NETPLAN_PATH;
-use crate::rootfs::KERNEL_LINE_UNIT;
+use crate::placing::KERNEL_LINE_UNIT;
 
 pub(super) static NETWORK_CONFLICT: Rule = Rule {
     name: "rootfs-network-conflict",
@@ -206,8 +206,8 @@ fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         return;
     };
     let ours = output.text(HOSTS_PATH).unwrap_or_default();
-    let names = crate::rootfs::own_names(case.survey, output);
-    let (_, dropped) = crate::rootfs::merge_hosts(ours, &text, &names);
+    let names = crate::placing::own_names(case.survey, output);
+    let (_, dropped) = crate::placing::merge_hosts(ours, &text, &names);
     for line in dropped {
         let number = text
             .lines()

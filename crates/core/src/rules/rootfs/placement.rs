@@ -1,7 +1,8 @@
 //! What a root filesystem has from an earlier placement.
 
+use impostazione_rootfs::Since;
+
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
-use crate::rootfs::Since;
 
 pub(super) static OF_OTHER_MACHINE: Rule = Rule {
     name: "placement-of-other-machine",

@@ -2,7 +2,7 @@
 
 use super::network::{handled, weight_of_handled};
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
-use crate::rootfs::{Fate, WayIn, WayKind};
+use crate::placing::{Fate, WayIn, WayKind};
 
 pub(super) static WAY_IN: Rule = Rule {
     name: "rootfs-way-in",

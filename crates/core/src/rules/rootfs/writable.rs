@@ -1,9 +1,9 @@
 //! Whether a folder is a root filesystem that can be placed on at all.
 
+use impostazione_rootfs::Want;
 use impostazione_text::ByteSize;
 
 use super::{Check, Nature, RootfsCase, RootfsFindings, Rule, Severity};
-use crate::rootfs::Want;
 
 pub(super) static NOT_LINUX: Rule = Rule {
     name: "rootfs-not-linux",

@@ -1,9 +1,9 @@
 //! The rule on what stays behind in an appliance.
 
 use super::{Check, Judge, Nature, Rule};
+use crate::appliance::is_at_console;
 use crate::finding::Severity;
 use crate::machine::{AnswerSource, Machine, Site};
-use crate::ovf::is_at_console;
 
 /// A value that can still be read later.
 pub(super) static SECRET_STAYS_READABLE: Rule = Rule {

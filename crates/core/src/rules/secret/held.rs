@@ -1,8 +1,7 @@
 //! The values that rules look at.
 
-use impostazione_secret::Hidden;
 use impostazione_secret::store::EntryId;
-use impostazione_text::{Place, capital};
+use impostazione_text::{Hidden, Place, capital};
 
 use super::{Nature, Rule};
 use crate::finding::{Finding, Severity};

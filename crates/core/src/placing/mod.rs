@@ -1,0 +1,16 @@
+//! Placing the files of a host on a root filesystem that is not the running one: what the rootfs holds, what is to change on
+//! it, and what speaks against that.
+
+mod assess;
+mod plan;
+mod survey;
+
+pub use assess::{AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back};
+pub use plan::{Concern, Fate, Obstacle, Plan, PlanFault, Wishes, plan};
+pub(crate) use plan::{merge_hosts, own_names};
+pub(crate) use survey::rewriting::KERNEL_LINE_UNIT;
+pub use survey::{
+    Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundSource, FoundSsh, FoundTime,
+    FoundWifi, MachineId, NetworkFile, Reader, Renderer, Rewriter, SshSetting, Survey, System,
+    TimeServiceFound, WayIn, WayKind,
+};

@@ -1,0 +1,105 @@
+//! What tells a host from others made from one image, and the keys by which it is known.
+
+use impostazione_rootfs::Kind;
+use impostazione_secret::HostKey;
+
+use super::super::survey::{DBUS_MACHINE_ID, MACHINE_ID, MachineId};
+use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited, root_file};
+use crate::files::{HOST_KEY_PATH, PUBLIC_HOST_KEY_PATH, SSH_WANTED};
+
+/// Where systemd keeps randomness between boots.
+const RANDOM_SEED: &str = "var/lib/systemd/random-seed";
+
+pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    machine_id(ground, plan)?;
+    host_keys(ground, plan)
+}
+
+/// An empty file is filled at the first boot. A missing one, or the word for a host that was never set up, would have systemd
+/// ask for settings and switch units on and off (`machine-id(5)`).
+fn machine_id(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let is_fresh = ground.wishes.fresh_identity;
+    let why = match ground.survey.machine_id {
+        MachineId::Set if is_fresh => "the first boot makes one that no other host has",
+        MachineId::Missing | MachineId::Uninitialized => "without it systemd would set the host up anew",
+        MachineId::Empty | MachineId::Set => "",
+    };
+    if !why.is_empty() {
+        let want = edited(ground.view, MACHINE_ID, Vec::new(), 0o444)?;
+        plan.changes.push(Change::new(RootfsPath::fixed(MACHINE_ID), Subject::Identity, want).because(why));
+    }
+    let becomes_empty = !why.is_empty() || ground.survey.machine_id == MachineId::Empty;
+    let is_file = |path: &str| {
+        Ok::<_, PlanFault>(ground.view.look(path)?.is_some_and(|found| found.kind == Kind::File))
+    };
+    if becomes_empty && is_file(DBUS_MACHINE_ID)? {
+        let why = "the old machine id would return from it";
+        plan.changes.push(Change::set_aside(RootfsPath::fixed(DBUS_MACHINE_ID), Subject::Identity, why));
+    }
+    if is_fresh && is_file(RANDOM_SEED)? {
+        let why = "copies of a host would begin with the same randomness";
+        plan.changes.push(Change::set_aside(RootfsPath::fixed(RANDOM_SEED), Subject::Identity, why));
+    }
+    Ok(())
+}
+
+/// A host whose SSH server starts has a key; a copy of a host has its own if that is asked for.
+fn host_keys(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let brings_key = ground.file(HOST_KEY_PATH).is_some();
+    let ssh = &ground.survey.ssh;
+    if ground.wishes.fresh_identity {
+        for key in &ssh.host_keys {
+            let public = format!("{}.pub", key.path);
+            for path in [key.path.clone(), public] {
+                if path != HOST_KEY_PATH && path != PUBLIC_HOST_KEY_PATH && ground.view.look(&path)?.is_some()
+                {
+                    let why = "the host that this is a copy of has the same key";
+                    plan.changes.push(Change::set_aside(RootfsPath::new(path)?, Subject::Identity, why));
+                }
+            }
+        }
+    }
+    let needs_one = ssh.is_there && ground.file(SSH_WANTED.0).is_some();
+    let is_without = ssh.host_keys.is_empty() || ground.wishes.fresh_identity;
+    if brings_key || !needs_one || !is_without {
+        return Ok(());
+    }
+    let why = if ssh.host_keys.is_empty() {
+        "without a key the SSH server does not start"
+    } else {
+        "in place of the keys that copies share"
+    };
+    let (private, public) = match made_before(ground)? {
+        Some(files) => files,
+        None => {
+            let key = HostKey::random()?;
+            let host = &ground.output.machine;
+            let fault = |fault: impostazione_secret::HostKeyFault| PlanFault::HostKey(fault.to_string());
+            let private = key.private_file(host).map_err(fault)?;
+            let public = key.public_line(host).map_err(fault)?;
+            (root_file(private.reveal(), 0o600), root_file(format!("{public}\n"), 0o644))
+        }
+    };
+    for (path, want) in [(HOST_KEY_PATH, private), (PUBLIC_HOST_KEY_PATH, public)] {
+        let mut change = Change::new(RootfsPath::new(path)?, Subject::Identity, want).because(why);
+        change.is_made_up = true;
+        plan.changes.push(change);
+    }
+    Ok(())
+}
+
+/// The key that an earlier placement of this machine made up, if it is still there: the host keeps it, and no other gets it.
+fn made_before(ground: Ground<'_>) -> Result<Option<(Want, Want)>, PlanFault> {
+    let of_this = ground.view.record().filter(|record| record.machine == ground.output.machine);
+    let Some(record) = of_this else { return Ok(None) };
+    let is_made_up = |path: &str| record.step(path).is_some_and(|(_, step)| step.is_made_up);
+    if !is_made_up(HOST_KEY_PATH) || !is_made_up(PUBLIC_HOST_KEY_PATH) {
+        return Ok(None);
+    }
+    let rootfs = ground.view.rootfs();
+    let (Some(private), Some(public)) = (rootfs.read(HOST_KEY_PATH)?, rootfs.read(PUBLIC_HOST_KEY_PATH)?)
+    else {
+        return Ok(None);
+    };
+    Ok(Some((root_file(private.to_vec(), 0o600), root_file(public.to_vec(), 0o644))))
+}

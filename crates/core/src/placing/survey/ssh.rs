@@ -1,0 +1,183 @@
+//! The SSH server of a root filesystem: whether it is there, what its keys are, and which of its settings win.
+
+use globset::Glob;
+use impostazione_rootfs::{RootfsFault, View, joined};
+use serde::Serialize;
+use ssh_key::{HashAlg, PublicKey};
+
+use super::units::Unit;
+use super::ways_in::{self, WayIn};
+use crate::files::SSHD_PATH;
+
+/// The server's main file.
+pub(crate) const SSHD_MAIN: &str = "etc/ssh/sshd_config";
+
+/// What our drop-in says. sshd takes the first value that it reads (`sshd_config(5)`).
+const OURS: [&str; 6] = [
+    "pubkeyauthentication",
+    "passwordauthentication",
+    "kbdinteractiveauthentication",
+    "challengeresponseauthentication",
+    "permitrootlogin",
+    "permitemptypasswords",
+];
+
+/// What may keep people out whatever our drop-in says.
+const LIMITS: [&str; 7] = [
+    "allowusers",
+    "denyusers",
+    "allowgroups",
+    "denygroups",
+    "authenticationmethods",
+    "port",
+    "listenaddress",
+];
+
+/// How deep files include each other.
+const DEPTH_LIMIT: usize = 8;
+
+/// The SSH server of a root filesystem.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct FoundSsh {
+    /// Whether it is installed.
+    pub is_there: bool,
+    /// Whether it starts at boot.
+    pub is_enabled: bool,
+    /// Its keys.
+    pub host_keys: Vec<FoundHostKey>,
+    /// Settings that are read before ours would be.
+    pub winning: Vec<SshSetting>,
+    /// Settings that limit who can log in, or where.
+    pub limits: Vec<SshSetting>,
+    /// Whether the main file reads the folder of drop-ins.
+    pub reads_drop_ins: bool,
+    /// What lets people in beside the keys in their homes.
+    #[serde(skip)]
+    pub(crate) ways: Vec<WayIn>,
+}
+
+/// A key of the server.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct FoundHostKey {
+    /// Its file.
+    pub path: String,
+    /// Its kind: `ssh-ed25519`.
+    pub kind: String,
+    /// SHA-256 of it, as `ssh` shows it; empty where the public half could not be read.
+    pub fingerprint: String,
+}
+
+/// A line of the server's settings.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct SshSetting {
+    /// The file.
+    pub path: String,
+    /// The line, from 1.
+    pub line: usize,
+    /// What stands there.
+    pub text: String,
+}
+
+impl FoundSsh {
+    pub(super) fn read(view: View<'_>) -> Result<Self, RootfsFault> {
+        let mut reading =
+            Reading { view, winning: Vec::new(), limits: Vec::new(), ways: Vec::new(), is_ours_read: false };
+        reading.file(SSHD_MAIN, 0, false)?;
+        let mut is_enabled = false;
+        for name in ["ssh.service", "sshd.service", "ssh.socket", "sshd.socket"] {
+            is_enabled |= Unit::find(view, name)?.is_some_and(|unit| unit.is_enabled);
+        }
+        Ok(Self {
+            is_there: view.has("usr/sbin/sshd"),
+            is_enabled,
+            host_keys: host_keys(view)?,
+            winning: reading.winning,
+            limits: reading.limits,
+            reads_drop_ins: reading.is_ours_read,
+            ways: reading.ways,
+        })
+    }
+}
+
+/// The files of the server's keys, without ours if it is there.
+pub(crate) fn host_keys(view: View<'_>) -> Result<Vec<FoundHostKey>, RootfsFault> {
+    let mut keys = Vec::new();
+    for name in view.list("etc/ssh")? {
+        if !(name.starts_with("ssh_host_") && name.ends_with("_key")) {
+            continue;
+        }
+        let path = format!("etc/ssh/{name}");
+        let public = view.text(&format!("{path}.pub")).ok().flatten();
+        let public = public.and_then(|text| PublicKey::from_openssh(text.trim()).ok());
+        keys.push(FoundHostKey {
+            path,
+            kind: public.as_ref().map(|key| key.algorithm().as_str().to_owned()).unwrap_or_default(),
+            fingerprint: public.map(|key| key.fingerprint(HashAlg::Sha256).to_string()).unwrap_or_default(),
+        });
+    }
+    Ok(keys)
+}
+
+/// Reading settings as sshd does, up to where ours would be read.
+struct Reading<'a> {
+    view: View<'a>,
+    winning: Vec<SshSetting>,
+    limits: Vec<SshSetting>,
+    ways: Vec<WayIn>,
+    is_ours_read: bool,
+}
+
+impl Reading<'_> {
+    /// Reads a file, which may be included for some connections only. A block ends with the file that it began in.
+    fn file(&mut self, path: &str, depth: usize, mut is_in_match: bool) -> Result<(), RootfsFault> {
+        let Some(text) = self.view.text(path)? else { return Ok(()) };
+        for (index, line) in text.lines().enumerate() {
+            let line = line.trim();
+            let (keyword, value) =
+                line.split_once(|c: char| c.is_whitespace() || c == '=').unwrap_or((line, ""));
+            let keyword = keyword.to_ascii_lowercase();
+            let value = value.trim_start_matches(|c: char| c.is_whitespace() || c == '=');
+            let setting = || SshSetting { path: path.to_owned(), line: index + 1, text: line.to_owned() };
+            self.ways.extend(ways_in::ssh_way(&keyword, value, path, index + 1, is_in_match));
+            match keyword.as_str() {
+                // Even what fits every connection overrules what stands before all blocks.
+                "match" => is_in_match = true,
+                "include" if depth < DEPTH_LIMIT => {
+                    for pattern in value.split_whitespace() {
+                        self.include(pattern.trim_matches('"'), depth, is_in_match)?;
+                    }
+                }
+                known if LIMITS.contains(&known) => self.limits.push(setting()),
+                known if OURS.contains(&known) && is_in_match => {
+                    self.ways.push(ways_in::ssh_exception(path, index + 1, line));
+                }
+                known if OURS.contains(&known) && !self.is_ours_read => self.winning.push(setting()),
+                _ => {}
+            }
+        }
+        Ok(())
+    }
+
+    fn include(&mut self, pattern: &str, depth: usize, is_in_match: bool) -> Result<(), RootfsFault> {
+        let pattern = joined(SSHD_MAIN, pattern);
+        let (folder, name) = pattern.rsplit_once('/').unwrap_or(("", &pattern));
+        let Ok(glob) = Glob::new(name) else { return Ok(()) };
+        let glob = glob.compile_matcher();
+        let ours = SSHD_PATH.rsplit_once('/').map_or("", |(_, name)| name);
+        let mut names = self.view.list(folder)?;
+        // Where ours is to lie it counts as being there.
+        if SSHD_PATH == format!("{folder}/{ours}") && !names.iter().any(|name| name == ours) {
+            names.push(ours.to_owned());
+            names.sort_unstable();
+        }
+        for name in names.iter().filter(|name| glob.is_match(name)) {
+            let path = format!("{folder}/{name}");
+            if path == SSHD_PATH {
+                self.is_ours_read |= !is_in_match;
+            } else {
+                self.file(&path, depth + 1, is_in_match)?;
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,183 @@
+//! Values set in a descriptor in place: every other byte stays as it is.
+
+use std::collections::HashMap;
+use std::ops::Range;
+
+use impostazione_text::Hidden;
+use roxmltree::{Document, Node};
+
+use super::Descriptor;
+use super::xml::{attribute, child, children};
+
+/// A value to be set.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Setting {
+    /// Id of the machine; `None` for a property of the collection.
+    pub system: Option<String>,
+    /// Id of the property.
+    pub property: String,
+    /// Its new value.
+    pub value: Hidden,
+    /// The deployment option that was chosen, whose own default is set too where there is one.
+    pub option: Option<String>,
+}
+
+impl Descriptor {
+    /// The descriptor's text with values set. A setting of a property that is not there changes nothing.
+    pub fn with_values(&self, settings: &[Setting]) -> String {
+        let text: &str = &self.text;
+        let bare = text.strip_prefix('\u{feff}').unwrap_or(text);
+        let shift = text.len() - bare.len();
+        // It was read before, from the same text.
+        let options = roxmltree::ParsingOptions { nodes_limit: super::NODE_LIMIT, ..Default::default() };
+        let Ok(document) = Document::parse_with_options(bare, options) else { return text.to_owned() };
+        let mut edits = Vec::new();
+        let envelope = document.root_element();
+        if let Some(collection) = child(envelope, "VirtualSystemCollection") {
+            edits_of(bare, collection, None, settings, &mut edits);
+            for system in children(collection, "VirtualSystem") {
+                edits_of(bare, system, attribute(system, "id"), settings, &mut edits);
+            }
+        }
+        for system in children(envelope, "VirtualSystem") {
+            edits_of(bare, system, attribute(system, "id"), settings, &mut edits);
+        }
+        edits.sort_by_key(|(range, _)| range.start);
+        let mut changed = String::with_capacity(text.len() + 1024);
+        let mut at = 0;
+        for (range, replacement) in edits {
+            changed.push_str(text.get(at..range.start + shift).unwrap_or_default());
+            changed.push_str(&replacement);
+            at = range.end + shift;
+        }
+        changed.push_str(text.get(at..).unwrap_or_default());
+        changed
+    }
+}
+
+fn edits_of(
+    text: &str,
+    content: Node<'_, '_>,
+    system: Option<&str>,
+    settings: &[Setting],
+    edits: &mut Vec<(Range<usize>, String)>,
+) {
+    let mut wanted: HashMap<&str, &Setting> = settings
+        .iter()
+        .filter(|setting| setting.system.as_deref() == system)
+        .map(|setting| (setting.property.as_str(), setting))
+        .collect();
+    for section in children(content, "ProductSection") {
+        let class = attribute(section, "class").unwrap_or_default();
+        let instance = attribute(section, "instance").unwrap_or_default();
+        for property in children(section, "Property") {
+            let key = attribute(property, "key").unwrap_or_default();
+            let parts = [class, key, instance];
+            let id = parts.into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join(".");
+            // Of several with one id the first is meant.
+            let Some(setting) = wanted.remove(id.as_str()) else { continue };
+            edits.extend(edit(text, property, setting.value.reveal()));
+            let own = children(property, "Value")
+                .find(|value| attribute(*value, "configuration") == setting.option.as_deref());
+            if let Some(own) = own.filter(|_| setting.option.is_some()) {
+                edits.extend(edit(text, own, setting.value.reveal()));
+            }
+        }
+    }
+}
+
+/// What is to be written where, so that an element has this value.
+fn edit(text: &str, element: Node<'_, '_>, value: &str) -> Option<(Range<usize>, String)> {
+    // The attribute that reading takes: OVF's own, or else one of that name.
+    let mut values = element.attributes().filter(|found| found.name() == "value");
+    let namespace = element.tag_name().namespace();
+    let own = values.clone().find(|found| found.namespace() == namespace).or_else(|| values.next());
+    if let Some(own) = own {
+        return Some((own.range_value(), escaped(value)));
+    }
+    // Behind its last attribute, with the prefix of an attribute that is OVF's.
+    let model = element.attributes().find(|found| matches!(found.name(), "key" | "configuration"))?;
+    let prefix = text.get(model.range_qname())?.strip_suffix(model.name())?;
+    let last = element.attributes().map(|found| found.range().end).max()?;
+    Some((last..last, format!(" {prefix}value=\"{}\"", escaped(value))))
+}
+
+/// A text as the value of an attribute, in whichever quotes.
+fn escaped(value: &str) -> String {
+    let mut escaped = String::with_capacity(value.len());
+    for character in value.chars() {
+        match character {
+            '&' => escaped.push_str("&amp;"),
+            '<' => escaped.push_str("&lt;"),
+            '>' => escaped.push_str("&gt;"),
+            '"' => escaped.push_str("&quot;"),
+            '\'' => escaped.push_str("&apos;"),
+            '\n' => escaped.push_str("&#10;"),
+            '\r' => escaped.push_str("&#13;"),
+            '\t' => escaped.push_str("&#9;"),
+            other => escaped.push(other),
+        }
+    }
+    escaped
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    const TEXT: &str = "\u{feff}<?xml version='1.0'?>\r\n<!-- kept -->\r\n<o:Envelope xmlns:o=\"http://schemas.dmtf.org/ovf/envelope/1\" xmlns:x=\"http://capovetro.example/x\">\r\n\
+        <o:VirtualSystem o:id=\"a\"><o:ProductSection o:class=\"net\">\
+        <o:Property x:mark=\"1\" o:key=\"ip\"   o:value='old &amp; gone' o:type=\"string\"/>\
+        <o:Property o:key=\"gw\" o:type=\"string\"><o:Value o:value=\"1\" o:configuration=\"big\"/><o:Value o:value=\"2\" o:configuration=\"small\"/></o:Property>\
+        </o:ProductSection></o:VirtualSystem></o:Envelope>\r\n";
+
+    fn set(property: &str, value: &str) -> Setting {
+        Setting {
+            system: Some("a".to_owned()),
+            property: property.to_owned(),
+            value: Hidden::new(value),
+            option: Some("big".to_owned()),
+        }
+    }
+
+    #[test]
+    fn only_the_values_change() {
+        let descriptor = Descriptor::parse(TEXT.as_bytes()).unwrap();
+        let changed = descriptor.with_values(&[
+            set("net.ip", "10.64.10.61"),
+            set("net.gw", "a\"b"),
+            set("net.no", "x"),
+        ]);
+        let expected = TEXT
+            .replace("old &amp; gone", "10.64.10.61")
+            .replace("o:key=\"gw\" o:type=\"string\"", "o:key=\"gw\" o:type=\"string\" o:value=\"a&quot;b\"")
+            .replace("o:value=\"1\" o:configuration=\"big\"", "o:value=\"a&quot;b\" o:configuration=\"big\"");
+        assert_eq!(changed, expected);
+        assert_eq!(descriptor.with_values(&[]), TEXT);
+    }
+
+    #[test]
+    fn a_value_in_another_namespace_is_not_written_twice() {
+        let text = TEXT
+            .replace("o:Property x:mark", "o:Property xmlns:y=\"http://capovetro.example/y\" x:mark")
+            .replace("o:value='old", "y:value='old");
+        let descriptor = Descriptor::parse(text.as_bytes()).unwrap();
+        let changed = descriptor.with_values(&[set("net.ip", "new")]);
+        assert_eq!(changed, text.replace("old &amp; gone", "new"));
+    }
+
+    proptest! {
+        #[test]
+        fn any_value_comes_back(value in "([ -~]|[\t\n\r]|[à-ü]|<|&|\"|'){0,40}") {
+            let descriptor = Descriptor::parse(TEXT.as_bytes()).unwrap();
+            let changed = descriptor.with_values(&[set("net.ip", &value), set("net.gw", &value)]);
+            let again = Descriptor::parse(changed.as_bytes()).unwrap();
+            let system = again.system(None).unwrap();
+            prop_assert_eq!(system.property("net.ip").unwrap().default_with(None), Some(value.as_str()));
+            prop_assert_eq!(system.property("net.gw").unwrap().default_with(Some("big")), Some(value.as_str()));
+            prop_assert_eq!(system.property("net.gw").unwrap().default_with(Some("small")), Some("2"));
+        }
+    }
+}

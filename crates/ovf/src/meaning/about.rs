@@ -1,0 +1,209 @@
+//! Which link, account or position each property is about, among all of its machine.
+
+use std::collections::{HashMap, HashSet};
+
+use super::decide::{Reading, SignSeen};
+use super::texts::Texts;
+use super::words::{Spoken, words_of};
+use super::{LinkHint, Meaning, Signs, subject};
+use crate::{Property, VirtualSystem};
+
+/// Words of the package's own networks, and words that say nothing of a link, since they are the product's.
+pub(super) struct NetworkWords {
+    pub(super) networks: Vec<String>,
+    pub(super) of_product: Spoken,
+}
+
+impl NetworkWords {
+    pub(super) fn of(system: &VirtualSystem, signs: &Signs) -> Self {
+        let is_own = |word: &String| {
+            word.len() > 2 && !matches!(word.as_str(), "network" | "net" | "netz" | "rete" | "adapter")
+        };
+        let mut networks: Vec<String> =
+            system.hardware.adapters.iter().flat_map(|name| words_of(name)).filter(is_own).collect();
+        networks.dedup();
+        // A word of all networks tells none from another.
+        let count = |word: &String| {
+            system.hardware.adapters.iter().filter(|name| words_of(name).contains(word)).count()
+        };
+        networks.retain(|word| count(word) == 1);
+        let mut classes: Vec<&str> =
+            system.properties.iter().map(|property| property.class.as_str()).collect();
+        classes.dedup();
+        let only_class = if let [only] = classes.as_slice() { *only } else { "" };
+        let of_product = format!("{} {only_class}", system.product.name);
+        Self { networks, of_product: signs.vocabulary.read(&of_product) }
+    }
+
+    /// The link that a text speaks of.
+    pub(super) fn find(&self, spoken: &Spoken) -> Option<LinkHint> {
+        let plain = |word: &str| word.trim_end_matches('s').to_owned();
+        let is_of_product =
+            |word: &str| self.of_product.words.iter().any(|known| plain(known) == plain(word));
+        let named =
+            spoken.words.iter().find(|word| self.networks.iter().any(|known| plain(known) == plain(word)));
+        named.map(|word| LinkHint::Named(plain(word))).or_else(|| {
+            let rest = Spoken {
+                words: spoken.words.iter().filter(|word| !is_of_product(word)).cloned().collect(),
+                ..Spoken::default()
+            };
+            subject::link_word(&rest)
+        })
+    }
+}
+
+/// The link that a property is about: by its label before its key, which may hold the name of the product.
+pub(super) fn link_of(texts: &Texts, networks: &NetworkWords) -> Option<LinkHint> {
+    let find = |spoken: &Spoken| networks.find(spoken);
+    find(&texts.label)
+        .or_else(|| find(&texts.key))
+        .or_else(|| find(&texts.category))
+        .or_else(|| find(&texts.class))
+        .or_else(|| find(&texts.all))
+}
+
+/// Of two addresses that nothing tells apart neither can be filled in: one of them is another link's, or another machine's.
+pub(super) fn doubt_repeated(mut readings: Vec<Reading>) -> Vec<Reading> {
+    let is_sure = |reading: &Reading| reading.meaning.is_of_link() && reading.is_certain();
+    let question = |reading: &Reading| (reading.meaning, reading.link.clone(), reading.position);
+    let mut counts: HashMap<_, usize> = HashMap::new();
+    for reading in readings.iter().filter(|reading| is_sure(reading)) {
+        *counts.entry(question(reading)).or_default() += 1;
+    }
+    let doubtful: Vec<bool> = readings
+        .iter()
+        .map(|reading| is_sure(reading) && counts.get(&question(reading)).is_some_and(|count| *count > 1))
+        .collect();
+    for (reading, _) in readings.iter_mut().zip(doubtful).filter(|(_, is_doubtful)| *is_doubtful) {
+        let after = (reading.confidence * 75.0).round() / 100.0;
+        reading.confidence = after;
+        let text =
+            "another property asks for the same, and nothing tells which link each is about".to_owned();
+        reading.signs.push(SignSeen { text, meaning: reading.meaning, after });
+    }
+    readings
+}
+
+/// The account that a property is about, by its label before its key.
+pub(super) fn account_of(texts: &Texts) -> Option<String> {
+    subject::account(&texts.label)
+        .or_else(|| subject::account(&texts.class.with(&texts.key)))
+        .or_else(|| subject::account(&texts.all))
+}
+
+/// Tells the first from the second where numbers and words say so, and names the adapters of numbered addresses.
+pub(super) fn place_in_order(
+    properties: &[Property],
+    texts: &[Texts],
+    mut readings: Vec<Reading>,
+) -> Vec<Reading> {
+    // Keys that are nothing but counted through say nothing by their numbers.
+    let stems: Vec<String> = properties.iter().map(stem).collect();
+    let mut alike: HashMap<&str, usize> = HashMap::new();
+    for stem in &stems {
+        *alike.entry(stem).or_default() += 1;
+    }
+    let is_counted = |at: usize| {
+        let alike = alike.get(stems[at].as_str()).copied().unwrap_or_default();
+        alike >= 4 && alike * 2 >= properties.len()
+    };
+    let positions: Vec<Option<usize>> = (0..properties.len())
+        .map(|at| {
+            let own =
+                if is_counted(at) { texts[at].label.clone() } else { texts[at].key.with(&texts[at].label) };
+            let own = if texts[at].is_silent { texts[at].sentence.clone() } else { own };
+            let of_instance =
+                || instance_number(&properties[at]).filter(|_| readings[at].meaning.is_of_link());
+            subject::position(&own).or_else(of_instance)
+        })
+        .collect();
+    // Properties of one meaning are of one row where their keys are the same, numbers apart, or they are of one section.
+    let mut rows: HashMap<(Meaning, &str, Row<'_>), Counted> = HashMap::new();
+    for (at, reading) in readings.iter().enumerate() {
+        for row in [Row::Section(&properties[at].instance), Row::Stem(&stems[at])] {
+            rows.entry((reading.meaning, &properties[at].class, row)).or_default().add(positions[at]);
+        }
+    }
+    let of_links: HashSet<usize> = readings
+        .iter()
+        .zip(&positions)
+        .filter(|(reading, _)| reading.meaning.is_of_link())
+        .filter_map(|(_, position)| *position)
+        .collect();
+    for at in 0..readings.len() {
+        let meaning = readings[at].meaning;
+        let row = |row| rows.get(&(meaning, properties[at].class.as_str(), row)).copied().unwrap_or_default();
+        let family = [row(Row::Section(&properties[at].instance)), row(Row::Stem(&stems[at]))];
+        // Where one of them has the number 0, they are counted from there.
+        let counts_from_zero = family.iter().any(|row| row.zeros > 0);
+        let position = positions[at].map(|position| position + usize::from(counts_from_zero));
+        let own_second = usize::from(positions[at] == Some(2));
+        let has_second = family.iter().any(|row| row.seconds > own_second);
+        let has_first = family.iter().any(|row| row.firsts > 0);
+        match meaning {
+            Meaning::Dns | Meaning::Ntp => {
+                let position = position.or((has_second && !has_first).then_some(1));
+                let alone = family.iter().all(|row| row.all == 1);
+                // A lone "dns1" wants the first; a lone "dns" that speaks of a list wants all.
+                readings[at].position = position.filter(|_| !(alone && readings[at].separator.is_some()));
+            }
+            _ if meaning.is_of_link() && readings[at].link.is_none() => {
+                // One of a kind is no row of adapters, whatever number stands in its name.
+                let is_row = subject::adapter(&texts[at].key).is_some()
+                    || of_links.iter().any(|other| Some(*other) != positions[at]);
+                readings[at].link =
+                    position.filter(|position| is_row && *position > 0).map(LinkHint::Adapter);
+            }
+            Meaning::Search | Meaning::Peers | Meaning::SshKey => readings[at].position = position,
+            _ => {}
+        }
+    }
+    for reading in &mut readings {
+        reading.meaning = match (reading.meaning, reading.position) {
+            (Meaning::Dns, Some(1)) => Meaning::Dns1,
+            (Meaning::Dns, Some(2)) => Meaning::Dns2,
+            (Meaning::Ntp, Some(1)) => Meaning::Ntp1,
+            (Meaning::Ntp, Some(2)) => Meaning::Ntp2,
+            (other, _) => other,
+        };
+    }
+    readings
+}
+
+/// The number that a property's instance is, where each adapter has a section of its own.
+pub(super) fn instance_number(property: &Property) -> Option<usize> {
+    property.instance.parse().ok().filter(|number| *number < 32)
+}
+
+/// A key without its numbers.
+pub(super) fn stem(property: &Property) -> String {
+    property.key.chars().filter(char::is_ascii_alphabetic).collect()
+}
+
+/// What properties of one meaning have in common where they are of one row.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+enum Row<'a> {
+    Section(&'a str),
+    Stem(&'a str),
+}
+
+/// How many of a row there are, and with which numbers.
+#[derive(Clone, Copy, Default)]
+struct Counted {
+    all: usize,
+    zeros: usize,
+    firsts: usize,
+    seconds: usize,
+}
+
+impl Counted {
+    fn add(&mut self, position: Option<usize>) {
+        self.all += 1;
+        match position {
+            Some(0) => self.zeros += 1,
+            Some(1) => self.firsts += 1,
+            Some(2) => self.seconds += 1,
+            _ => {}
+        }
+    }
+}
