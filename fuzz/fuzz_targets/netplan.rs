@@ -1,9 +1,8 @@
 //! Any bytes as netplan files: inspecting ends without a panic, and findings point into the text.
 #![no_main]
 
-use impostazione_core::inspect::inspect_netplan;
-use impostazione_core::netplan::source;
-use impostazione_core::review::review;
+use impostazione_core::views::netplan::{inspect_netplan, source};
+use impostazione_core::views::review::review;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {

@@ -6,7 +6,7 @@ use std::path::Path;
 use impostazione_core::assess::assess;
 use impostazione_text::files::{Beside, ReadFault};
 use impostazione_core::output::render;
-use impostazione_core::review::review;
+use impostazione_core::views::review::review;
 use libfuzzer_sys::fuzz_target;
 
 struct Demo;

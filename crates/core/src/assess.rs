@@ -7,11 +7,12 @@ use impostazione_text::files::Beside;
 use impostazione_text::{Place, Source, Sources, Span};
 use jiff::civil::Date;
 
-use crate::confidential::Redaction;
-use crate::finding::{Finding, Summary};
+use crate::catalog;
+use crate::finding::{Finding, Redaction, Summary};
 use crate::machine::{Answer, Machine, Purpose, Settings, Site, resolve};
-use crate::rules::{self, Judge, report};
+use crate::rules::{self, Judge, ProvedSite};
 use crate::sheet;
+use crate::sheet::rules as sheet_rules;
 
 /// A sheet that has been read and judged.
 #[derive(Debug)]
@@ -26,24 +27,10 @@ pub struct Assessment {
     pub is_whole: bool,
 }
 
-/// A site in whose sheet no error was found: what writers take, so that nothing is rendered unproved.
-#[derive(Clone, Copy, Debug)]
-pub struct ProvedSite<'a> {
-    site: &'a Site,
-}
-
-impl<'a> ProvedSite<'a> {
-    /// The site.
-    pub fn site(self) -> &'a Site {
-        self.site
-    }
-}
-
 impl Assessment {
     /// The site, for writers, unless an error was found.
     pub fn proved(&self) -> Option<ProvedSite<'_>> {
-        let has_error = self.findings.iter().any(Finding::is_in_the_way);
-        (!has_error).then_some(ProvedSite { site: &self.site })
+        ProvedSite::new(&self.site, &self.findings)
     }
 
     /// Counts of the findings.
@@ -76,9 +63,12 @@ pub fn assess_with(
             let id = sources.add(Source::new(name, fault.readable));
             sources.mark_read(id, Some(0..length + 1));
             let place = Place { source: id, span: Span::new(offset, offset) };
-            let finding =
-                report::syntax(place, fault.message, "save the sheet as UTF-8 text, and name that file")
-                    .quoting_nothing();
+            let finding = sheet_rules::form::syntax(
+                place,
+                fault.message,
+                "save the sheet as UTF-8 text, and name that file",
+            )
+            .quoting_nothing();
             return Assessment { sources, site: Site::default(), findings: vec![finding], is_whole: false };
         }
     };
@@ -107,7 +97,7 @@ pub fn assess_with(
         redaction.apply(finding);
     }
     mark_those_in_labs(&site, &mut findings);
-    rules::apply_waivers(&waivers, today, &mut findings);
+    rules::apply_waivers(&waivers, today, catalog::all(), &mut findings);
     findings.sort_by_key(|finding| finding.place);
     Assessment { sources, site, findings, is_whole }
 }

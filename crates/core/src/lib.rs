@@ -1,32 +1,19 @@
 //! Everything that Impostazione computes: it reads a build sheet, types it, judges it by rules, and makes the files
 //! that hosts and appliances need. No terminal, no sockets, no prompts.
 //!
-//! One direction: [`sheet`] (what a person wrote) → [`machine`] (what was meant) → [`rules`] and writers
-//! ([`netplan`], [`files`], [`ovf`], collected by [`output`]). [`assess`](assess::assess) goes the first two thirds
-//! of the way, and only its [`ProvedSite`](assess::ProvedSite) can be rendered.
+//! One direction: [`sheet`] (what a person wrote) → [`machine`] (what was meant) → [`rules`] and writers ([`host`],
+//! [`appliance`], collected by [`output`]) → [`placing`] and [`views`]. [`assess`](assess::assess) goes the first two thirds of
+//! the way, and only its [`ProvedSite`](rules::ProvedSite) can be rendered. A folder uses those before it, never those
+//! behind it: `tests/arrows.rs` holds the order.
 
 pub mod appliance;
 pub mod assess;
-pub mod compare;
-mod confidential;
-pub mod difference;
-pub mod documentation;
-pub mod files;
+pub mod catalog;
 pub mod finding;
-pub mod image_digest;
-pub mod inspect;
-pub mod inventory;
+pub mod host;
 pub mod machine;
-pub mod mend;
-pub mod netplan;
 pub mod output;
 pub mod placing;
-pub mod plan;
-pub mod review;
 pub mod rules;
-pub mod sarif;
-pub mod schema;
 pub mod sheet;
-
-#[cfg(test)]
-mod testing;
+pub mod views;

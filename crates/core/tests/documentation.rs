@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-use impostazione_core::documentation::{rules_page, sheet_page};
+use impostazione_core::views::documentation::{rules_page, sheet_page};
 
 #[track_caller]
 fn is_in_step(name: &str, made: &str) {
@@ -14,7 +14,7 @@ fn is_in_step(name: &str, made: &str) {
 
 #[test]
 fn the_page_of_rules() {
-    is_in_step("rules.md", &rules_page());
+    is_in_step("rules.md", &rules_page(impostazione_core::catalog::all()));
 }
 
 #[test]

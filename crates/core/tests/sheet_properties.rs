@@ -7,7 +7,7 @@ use std::path::Path;
 use impostazione_core::assess::assess;
 use impostazione_core::finding::Report;
 use impostazione_core::output::render;
-use impostazione_core::review::review;
+use impostazione_core::views::review::review;
 use impostazione_text::files::Folder;
 use jiff::civil::{Date, date};
 use proptest::prelude::*;

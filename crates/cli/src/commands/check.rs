@@ -5,9 +5,9 @@ use std::io::Write as _;
 use std::path::Path;
 
 use impostazione_core::assess::Assessment;
-use impostazione_core::finding::{Finding, Report, Summary};
-use impostazione_core::mend::{Mended, mend};
-use impostazione_core::sarif::SarifLog;
+use impostazione_core::catalog;
+use impostazione_core::finding::sarif::SarifLog;
+use impostazione_core::finding::{CorrectedSheet, Finding, Report, Summary, correct_sheet};
 use impostazione_text::files::plain;
 use impostazione_text::visible::guarded_json;
 use tempfile::NamedTempFile;
@@ -39,7 +39,7 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
             terminal::print(&to_json(&report)?)?;
         }
         CheckFormat::Sarif => {
-            let log = SarifLog::new(&assessment.sources, findings.iter().copied());
+            let log = SarifLog::new(catalog::all(), &assessment.sources, findings.iter().copied());
             terminal::print(&to_json(&log)?)?;
         }
         CheckFormat::Text => {
@@ -52,7 +52,7 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
             );
             if !quiet {
                 text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
-                let changes = mend(&assessment.sources, &assessment.findings).changes;
+                let changes = correct_sheet(&assessment.sources, &assessment.findings).changes;
                 text += &terminal::mendable_line(changes.len());
             }
             terminal::print(&text)?;
@@ -71,7 +71,7 @@ fn mend_file(
 ) -> Result<Assessment, Failure> {
     const ROUNDS: usize = 4;
     for _ in 0..ROUNDS {
-        let mended = mend(&assessment.sources, &assessment.findings);
+        let mended = correct_sheet(&assessment.sources, &assessment.findings);
         if mended.changes.is_empty() {
             break;
         }
@@ -94,7 +94,7 @@ fn mend_file(
 }
 
 /// Puts the text in the place of the sheet's, whole or not at all, where a link leads and with the modes that it had.
-fn replace(path: &Path, mended: &Mended) -> Result<(), Failure> {
+fn replace(path: &Path, mended: &CorrectedSheet) -> Result<(), Failure> {
     let refused = |doing: &str, error: &std::io::Error| {
         Failure::Files(format!("{} cannot be {doing}: {}; it is as it was", path.display(), plain(error)))
     };

@@ -2,11 +2,11 @@
 
 use std::path::Path;
 
-use impostazione_core::compare::{Difference, compare_outputs, compare_rootfs, compare_sheets};
 use impostazione_core::machine::Machine;
 use impostazione_core::output::{OutputFault, TreeOnDisk};
 use impostazione_core::placing::{Placing, Request};
-use impostazione_core::review::review;
+use impostazione_core::views::compare::{Difference, compare_outputs, compare_rootfs, compare_sheets};
+use impostazione_core::views::review::review;
 use impostazione_rootfs::{Access, Record, Rootfs};
 use impostazione_secret::FilesOnly;
 use serde::Serialize;

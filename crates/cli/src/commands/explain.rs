@@ -1,6 +1,6 @@
 //! `explain`
 
-use impostazione_core::rules;
+use impostazione_core::catalog;
 use impostazione_text::nearest;
 
 use crate::args::ExplainArguments;
@@ -9,11 +9,11 @@ use crate::terminal;
 
 pub(crate) fn run(arguments: &ExplainArguments) -> Result<Exit, Failure> {
     let Some(name) = &arguments.rule else {
-        terminal::print(&terminal::show_rules(rules::all()))?;
+        terminal::print(&terminal::show_rules(catalog::all()))?;
         return Ok(Exit::Done);
     };
-    let rule = rules::by_name(name).ok_or_else(|| {
-        let names = || rules::all().map(|rule| rule.name);
+    let rule = catalog::by_name(name).ok_or_else(|| {
+        let names = || catalog::all().iter().map(|rule| rule.name);
         let with_it: Vec<&str> = names().filter(|known| known.split('-').any(|word| word == name)).collect();
         let close = nearest(name, names(), 1);
         Failure::CommandLine(match (with_it.as_slice(), close.first()) {

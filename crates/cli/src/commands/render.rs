@@ -2,11 +2,11 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use impostazione_core::assess::ProvedSite;
 use impostazione_core::machine::{Machine, Site};
 use impostazione_core::output::{
     self, Content, Hashing, Packing, PasswordHashes, Rendering, WriteReport, Writing,
 };
+use impostazione_core::rules::ProvedSite;
 use impostazione_ovf::{FileState, complete_digests, verify};
 use impostazione_secret::SecretSources as _;
 use impostazione_secret::store::StoreFault;

@@ -1,6 +1,6 @@
 //! `review`
 
-use impostazione_core::review::review;
+use impostazione_core::views::review::review;
 use impostazione_secret::NotAsked;
 
 use super::check::to_json;

@@ -1,6 +1,6 @@
 //! `schema`
 
-use impostazione_core::schema::schema;
+use impostazione_core::views::schema::schema;
 
 use super::check::to_json;
 use crate::exit::{Exit, Failure};

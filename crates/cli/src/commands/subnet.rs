@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 
 use impostazione_core::machine::Site;
-use impostazione_core::plan::{AddressPurpose, PrefixFacts, PrefixPlan, facts_of, prefix_facts};
+use impostazione_core::views::subnet_map::{AddressPurpose, PrefixFacts, PrefixPlan, facts_of, prefix_facts};
 use impostazione_net::{Family, MaskFault, PrefixFault};
 use impostazione_secret::NotAsked;
 use serde::Serialize;

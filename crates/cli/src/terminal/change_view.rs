@@ -3,9 +3,9 @@
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
-use impostazione_core::compare::lines_of_change;
-use impostazione_core::difference::{DifferentLine, Side};
 use impostazione_core::placing::{Outstanding, Placing};
+use impostazione_core::views::compare::lines_of_change;
+use impostazione_core::views::difference::{DifferentLine, Side};
 use impostazione_rootfs::{Change, Owner, Rootfs, Subject, View, Want};
 
 use super::finding_view::cut_end;

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
-use impostazione_core::compare::{Difference, DifferenceKind};
+use impostazione_core::views::compare::{Difference, DifferenceKind};
 
 use super::change_view::show_lines;
 use super::harmless;

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::Style;
-use impostazione_core::inventory::{Inventory, WantedSecret};
+use impostazione_core::views::inventory::{Inventory, WantedSecret};
 
 use super::harmless;
 use super::review_view::{new_table, trimmed};

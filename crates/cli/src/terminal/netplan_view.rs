@@ -4,8 +4,8 @@ use std::fmt::Write as _;
 
 use anstyle::Style;
 use comfy_table::ColumnConstraint;
-use impostazione_core::inspect::{InspectedHost, InspectedLink};
-use impostazione_core::review::ReviewedValue;
+use impostazione_core::views::netplan::{InspectedHost, InspectedLink};
+use impostazione_core::views::review::ReviewedValue;
 
 use super::harmless;
 use super::review_view::{new_table, stated, trimmed};

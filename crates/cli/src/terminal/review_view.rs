@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 
 use anstyle::Style;
 use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableStyle};
-use impostazione_core::review::{
+use impostazione_core::views::review::{
     Review, ReviewedLink, ReviewedLogin, ReviewedMachine, ReviewedValue, ValueOrigin,
 };
 

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
-use impostazione_core::rules::Rule;
+use impostazione_core::finding::Rule;
 use textwrap::Options;
 
 const STRONG: Style = Style::new().bold();
@@ -33,8 +33,7 @@ fn example(text: &str) -> String {
 }
 
 /// All rules, a line each.
-pub(crate) fn show_rules<'a>(rules: impl IntoIterator<Item = &'a Rule>) -> String {
-    let rules: Vec<&Rule> = rules.into_iter().collect();
+pub(crate) fn show_rules(rules: &[&Rule]) -> String {
     let widest = rules.iter().map(|rule| rule.name.len()).max().unwrap_or(0);
     let mut text = String::new();
     for rule in rules {

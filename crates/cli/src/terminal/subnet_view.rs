@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 use std::net::{IpAddr, Ipv4Addr};
 
 use anstyle::{AnsiColor, Style};
-use impostazione_core::plan::{AddressPurpose, PrefixFacts, PrefixPlan};
+use impostazione_core::views::subnet_map::{AddressPurpose, PrefixFacts, PrefixPlan};
 
 use super::harmless;
 

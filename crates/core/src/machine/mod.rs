@@ -11,6 +11,7 @@ mod resolve;
 mod resolve_link;
 mod resolve_secret;
 mod resolve_settings;
+pub(crate) mod rules;
 mod secret;
 mod secret_slot;
 mod settings;
@@ -36,6 +37,7 @@ pub use demands::{Demand, Demands};
 pub use link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
 pub use pool::Pool;
 pub use resolve::resolve;
+pub use rules::secret::{SECRET_MISSING, SECRET_STORE_CANNOT_OPEN};
 pub use secret::{Secret, SecretScope, SecretSource, TimeKey};
 pub use secret_slot::{SecretRole, SecretSlot, SecretUse};
 pub use settings::{

@@ -18,13 +18,12 @@ use super::public_key::public_keys;
 use super::{
     Account, Answer, AnswerSource, Appliance, AuthorizedKey, Cluster, Gateway, Host, InUse, Machine,
     MemberCount, NamedMeanings, Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TimeKey,
-    Wifi,
+    Wifi, rules,
 };
 use crate::finding::Finding;
-use crate::rules::report;
 use crate::sheet::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfAppliance,
-    MoreOfMachine, PoolEntry, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry,
+    MoreOfMachine, PoolEntry, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry, rules as sheet_rules,
 };
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
@@ -167,7 +166,7 @@ impl Resolver<'_> {
     ) -> Option<Written<IpAddr>> {
         match parse_address(&written.value, family) {
             Ok(address) => Some(written.with(address)),
-            Err(fault) => self.report(report::address_malformed(self.machine.clone(), key, written, &fault)),
+            Err(fault) => self.report(rules::address::malformed(self.machine.clone(), key, written, &fault)),
         }
     }
 
@@ -197,14 +196,14 @@ impl Resolver<'_> {
     fn vlan(&mut self, written: &Written<i64>) -> Option<Written<u16>> {
         match u16::try_from(written.value).ok().filter(|tag| (1..=4094).contains(tag)) {
             Some(tag) => Some(written.with(tag)),
-            None => self.report(report::vlan_out_of_range(written)),
+            None => self.report(rules::vlan::out_of_range(written)),
         }
     }
 
     pub(super) fn mtu(&mut self, written: &Written<i64>) -> Option<Written<u32>> {
         match u32::try_from(written.value).ok().filter(|mtu| (68..=65_535).contains(mtu)) {
             Some(mtu) => Some(written.with(mtu)),
-            None => self.report(report::mtu_out_of_range(self.machine.clone(), written)),
+            None => self.report(rules::mtu::out_of_range(self.machine.clone(), written)),
         }
     }
 
@@ -214,7 +213,7 @@ impl Resolver<'_> {
                 if (1..=32).contains(&written.value.len()) {
                     Some(written)
                 } else {
-                    self.report(report::wifi_ssid_length(&written))
+                    self.report(rules::wifi::ssid_length(&written))
                 }
             }),
             passphrase: match entry.passphrase {
@@ -230,7 +229,7 @@ impl Resolver<'_> {
             },
             country: entry.country.and_then(|written| match Country::parse(&written.value) {
                 Ok(country) => Some(written.with(country)),
-                Err(meant) => self.report(report::wifi_country_unknown(&written, meant.as_deref())),
+                Err(meant) => self.report(rules::wifi::country_unknown(&written, meant.as_deref())),
             }),
             is_hidden: entry.hidden.value().is_some_and(|flag| flag.value),
             sae: entry.sae.value().filter(|flag| flag.value).cloned(),
@@ -251,7 +250,12 @@ impl Resolver<'_> {
                 Ok(number) if number > 0 => Some(number),
                 _ => {
                     let found = written.value.to_string();
-                    self.report(report::value_wrong_type(None, written.place, spec.key("number")?, &found))
+                    self.report(sheet_rules::form::value_wrong_type(
+                        None,
+                        written.place,
+                        spec.key("number")?,
+                        &found,
+                    ))
                 }
             }),
             hash: entry
@@ -291,7 +295,12 @@ impl Resolver<'_> {
                 Ok(size @ 1..=1000) => Some(written.with(size)),
                 _ => {
                     let found = written.value.to_string();
-                    self.report(report::value_wrong_type(None, written.place, table.key("size")?, &found))
+                    self.report(sheet_rules::form::value_wrong_type(
+                        None,
+                        written.place,
+                        table.key("size")?,
+                        &found,
+                    ))
                 }
             }),
             members: entry.members.and_then(|written| {
@@ -315,7 +324,7 @@ impl Resolver<'_> {
             return Some(written.with(*index));
         }
         let known: Vec<&str> = names.subnets.keys().map(String::as_str).collect();
-        self.report(report::subnet_undefined(self.machine.clone(), written, &sorted(known)))
+        self.report(rules::subnet::undefined(self.machine.clone(), written, &sorted(known)))
     }
 
     /// One of several words.
@@ -331,7 +340,7 @@ impl Resolver<'_> {
         }
         let known = words.iter().map(|(word, _)| *word);
         let spec = table.key(key)?;
-        self.report(report::word_unknown(self.machine.clone(), written, spec, known))
+        self.report(sheet_rules::form::word_unknown(self.machine.clone(), written, spec, known))
     }
 
     fn side(
@@ -353,7 +362,7 @@ impl Resolver<'_> {
         });
         prefix.and_then(|written| match parse_prefix(&written.value, family) {
             Ok(prefix) => Some(SubnetFamily { prefix: written.with(prefix), gateway }),
-            Err(fault) => self.report(report::prefix_faulty(prefix_key, family, &written, &fault)),
+            Err(fault) => self.report(rules::subnet::prefix_faulty(prefix_key, family, &written, &fault)),
         })
     }
 
@@ -362,7 +371,7 @@ impl Resolver<'_> {
             .iter()
             .filter_map(|written| match AddressRange::parse(&written.value) {
                 Ok(range) => Some(written.with(range)),
-                Err(fault) => self.report(report::range_malformed(written, &fault)),
+                Err(fault) => self.report(rules::subnet::range_malformed(written, &fault)),
             })
             .collect()
     }
@@ -370,12 +379,12 @@ impl Resolver<'_> {
     fn account(&mut self, entry: &AccountEntry) -> Option<Account> {
         let name = match AccountName::parse(&entry.name.value) {
             Ok(name) => entry.name.with(name),
-            Err(fault) => return self.report(report::account_name_invalid(&entry.name, &fault)),
+            Err(fault) => return self.report(rules::login::account_name_invalid(&entry.name, &fault)),
         };
         if let Some(full_name) = entry.full_name.value()
             && full_name.value.contains(|c: char| c == ':' || c.is_control())
         {
-            self.findings.push(report::full_name_invalid(full_name, &entry.name.value));
+            self.findings.push(rules::login::full_name_invalid(full_name, &entry.name.value));
         }
         let mut account = Account {
             full_name: entry.full_name.value().map(|text| text.value.clone()).unwrap_or_default(),
@@ -402,7 +411,12 @@ impl Resolver<'_> {
                 }
                 Err((reason, fix)) => {
                     account.has_faulty_keys = true;
-                    self.findings.push(report::ssh_key_malformed(written, &entry.name.value, &reason, fix));
+                    self.findings.push(rules::login::ssh_key_malformed(
+                        written,
+                        &entry.name.value,
+                        &reason,
+                        fix,
+                    ));
                 }
             }
         }
@@ -417,7 +431,8 @@ impl Resolver<'_> {
                         Err(_) => {
                             let spec = crate::sheet::ACCOUNT.key("hosts")?;
                             let found = "a text that is no such pattern";
-                            return self.report(report::value_wrong_type(None, glob.place, spec, found));
+                            return self
+                                .report(sheet_rules::form::value_wrong_type(None, glob.place, spec, found));
                         }
                     }
                 }
@@ -435,7 +450,7 @@ impl Resolver<'_> {
                     groups.push(written.value.clone());
                 }
             } else {
-                self.findings.push(report::group_invalid(written, &entry.name.value));
+                self.findings.push(rules::login::group_invalid(written, &entry.name.value));
             }
         }
         groups
@@ -448,7 +463,7 @@ impl Resolver<'_> {
         if is_path {
             return Some(written.value.clone());
         }
-        self.report(report::shell_invalid(written, &entry.name.value))
+        self.report(rules::login::shell_invalid(written, &entry.name.value))
     }
 
     /// A machine, but for its settings, which may be taken from other machines.
@@ -460,7 +475,7 @@ impl Resolver<'_> {
             Ok(hostname) => Some(hostname),
             Err(fault) => {
                 let machine = Some(written.value.clone()).filter(|name| !name.is_empty());
-                self.report(report::hostname_faulty(machine, &written, &fault))
+                self.report(rules::naming::hostname_faulty(machine, &written, &fault))
             }
         });
         let mut full_name = None;
@@ -482,7 +497,11 @@ impl Resolver<'_> {
                 hostname = match Hostname::parse(&written.value) {
                     Ok(hostname) => Stated::Value(hostname),
                     Err(fault) => {
-                        self.findings.push(report::hostname_faulty(self.machine.clone(), &written, &fault));
+                        self.findings.push(rules::naming::hostname_faulty(
+                            self.machine.clone(),
+                            &written,
+                            &fault,
+                        ));
                         Stated::Faulty
                     }
                 };
@@ -527,8 +546,8 @@ impl Resolver<'_> {
     fn full_name(&mut self, written: &Written<String>) -> Option<Written<DomainName>> {
         match DomainName::parse(&written.value) {
             Ok(name) if name.as_str().contains('.') => Some(written.with(name)),
-            Ok(_) => self.report(report::fqdn_without_domain(self.machine.clone(), written)),
-            Err(fault) => self.report(report::fqdn_malformed(self.machine.clone(), written, &fault)),
+            Ok(_) => self.report(rules::naming::fqdn_without_domain(self.machine.clone(), written)),
+            Err(fault) => self.report(rules::naming::fqdn_malformed(self.machine.clone(), written, &fault)),
         }
     }
 
@@ -549,7 +568,7 @@ impl Resolver<'_> {
             return Some(written.with(*index));
         }
         let known: Vec<&str> = names.clusters.keys().map(String::as_str).collect();
-        self.report(report::reference_dangling(self.machine.clone(), written, &sorted(known)))
+        self.report(rules::reference::reference_dangling(self.machine.clone(), written, &sorted(known)))
     }
 
     fn appliance(
@@ -571,7 +590,12 @@ impl Resolver<'_> {
                 None => {
                     let spec = crate::sheet::APPLIANCE.key("storage_free")?;
                     let found = format!("\"{}\"", written.value);
-                    self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, &found))
+                    self.report(sheet_rules::form::value_wrong_type(
+                        self.machine.clone(),
+                        written.place,
+                        spec,
+                        &found,
+                    ))
                 }
             }),
             vm_name: more.vm_name,
@@ -631,7 +655,7 @@ impl Resolver<'_> {
 
     pub(super) fn take(&mut self, entry: TakeEntry, place: Place, names: &Names) -> Option<Take> {
         let Some(word) = TakeWord::parse(&entry.take.value) else {
-            return self.report(report::take_word_unknown(self.machine.clone(), &entry.take));
+            return self.report(sheet_rules::form::take_word_unknown(self.machine.clone(), &entry.take));
         };
         let of = match &entry.of {
             None => Of::Itself,
@@ -646,7 +670,11 @@ impl Resolver<'_> {
                     Of::Pool(*index)
                 } else {
                     let known = sorted(names.all());
-                    return self.report(report::reference_dangling(self.machine.clone(), of, &known));
+                    return self.report(rules::reference::reference_dangling(
+                        self.machine.clone(),
+                        of,
+                        &known,
+                    ));
                 }
             }
         };
@@ -657,7 +685,7 @@ impl Resolver<'_> {
                 None => {
                     let found = if nth.value == 0 { "zero" } else { "a negative number" };
                     let spec = crate::sheet::TAKE.key("nth")?;
-                    return self.report(report::value_wrong_type(
+                    return self.report(sheet_rules::form::value_wrong_type(
                         self.machine.clone(),
                         nth.place,
                         spec,

@@ -7,9 +7,8 @@ use impostazione_text::{Stated, Written};
 use ipnet::IpNet;
 
 use super::resolve::{Names, Resolver};
-use super::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
-use crate::rules::report;
-use crate::sheet::{HOST_LINK, LinkEntry, MoreOfLink, RouteEntry};
+use super::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route, rules};
+use crate::sheet::{HOST_LINK, LinkEntry, MoreOfLink, RouteEntry, rules as sheet_rules};
 
 #[derive(Clone, Copy)]
 enum KindWord {
@@ -44,7 +43,7 @@ impl Resolver<'_> {
         let name = match LinkName::parse(&entry.name.value) {
             Ok(name) => entry.name.with(name),
             Err(fault) => {
-                return self.report(report::link_name_invalid(self.machine.clone(), &entry.name, &fault));
+                return self.report(rules::link::name_invalid(self.machine.clone(), &entry.name, &fault));
             }
         };
         let subnet = entry.subnet.and_then(|written| self.subnet_named(&written, names));
@@ -79,7 +78,7 @@ impl Resolver<'_> {
         let options = LinkOptions {
             mac: more.mac.and_then(|written| match MacAddress::parse(&written.value) {
                 Ok(mac) => Some(written.with(mac)),
-                Err(fault) => self.report(report::mac_malformed(self.machine.clone(), &written, &fault)),
+                Err(fault) => self.report(rules::mac::malformed(self.machine.clone(), &written, &fault)),
             }),
             only_port: more
                 .port
@@ -119,7 +118,11 @@ impl Resolver<'_> {
             Some(KindWord::Wifi) => LinkKind::Wifi,
             Some(KindWord::Vlan) => {
                 if more.over.is_absent() {
-                    self.findings.push(report::link_key_missing(self.machine.clone(), &link.name, "over"));
+                    self.findings.push(sheet_rules::form::link_key_missing(
+                        self.machine.clone(),
+                        &link.name,
+                        "over",
+                    ));
                 }
                 LinkKind::Vlan(more.over)
             }
@@ -130,7 +133,11 @@ impl Resolver<'_> {
             })),
             Some(KindWord::Bond) => {
                 if more.mode.is_absent() {
-                    self.findings.push(report::link_key_missing(self.machine.clone(), &link.name, "mode"));
+                    self.findings.push(sheet_rules::form::link_key_missing(
+                        self.machine.clone(),
+                        &link.name,
+                        "mode",
+                    ));
                 }
                 LinkKind::Bond(Box::new(Bond {
                     has_faulty_members: matches!(more.members, Stated::Faulty),
@@ -139,7 +146,7 @@ impl Resolver<'_> {
                         let modes = BondMode::ALL;
                         match modes.iter().find(|(word, _)| *word == written.value) {
                             Some((_, mode)) => Some(written.with(*mode)),
-                            None => self.report(report::bond_mode_unknown(self.machine.clone(), &written)),
+                            None => self.report(rules::bond::mode_unknown(self.machine.clone(), &written)),
                         }
                     }),
                     primary: more.primary.into_value(),
@@ -191,7 +198,7 @@ impl Resolver<'_> {
         for (key, place, is_right) in keys {
             if let Some(place) = place.filter(|_| !is_right) {
                 let word = word.map_or("", |(word, _)| word);
-                self.findings.push(report::key_of_other_kind(
+                self.findings.push(sheet_rules::form::key_of_other_kind(
                     self.machine.clone(),
                     place,
                     link.name.value.as_str(),
@@ -215,7 +222,12 @@ impl Resolver<'_> {
             None => {
                 let found = written.value.to_string();
                 let spec = HOST_LINK.key(key)?;
-                self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, &found))
+                self.report(sheet_rules::form::value_wrong_type(
+                    self.machine.clone(),
+                    written.place,
+                    spec,
+                    &found,
+                ))
             }
         }
     }
@@ -228,7 +240,12 @@ impl Resolver<'_> {
             Err(_) => {
                 let spec = crate::sheet::ROUTE.key("metric")?;
                 let found = "a number that is none of a metric";
-                self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, found))
+                self.report(sheet_rules::form::value_wrong_type(
+                    self.machine.clone(),
+                    written.place,
+                    spec,
+                    found,
+                ))
             }
         });
         Some(Route { to: to?, via: via?, metric: metric.into_value() })
@@ -236,13 +253,13 @@ impl Resolver<'_> {
 
     fn destination(&mut self, written: &Written<String>) -> Option<Written<IpNet>> {
         if written.value.eq_ignore_ascii_case("default") {
-            return self.report(report::route_to_default(self.machine.clone(), written));
+            return self.report(rules::route::to_default(self.machine.clone(), written));
         }
         let family = if written.value.contains(':') { Family::V6 } else { Family::V4 };
         match parse_prefix(&written.value, family) {
             Ok(prefix) => Some(written.with(prefix)),
             Err(fault) => {
-                let mut finding = report::prefix_faulty("to", family, written, &fault);
+                let mut finding = rules::subnet::prefix_faulty("to", family, written, &fault);
                 finding.machine.clone_from(&self.machine);
                 self.report(finding)
             }
@@ -271,14 +288,14 @@ impl Resolver<'_> {
             && parse_address(text, Some(family)).is_ok()
             && parse_mask(mask, family).is_ok()
         {
-            return self.report(report::address_respelled(self.machine.clone(), key, written, &usual));
+            return self.report(rules::subnet::address_respelled(self.machine.clone(), key, written, &usual));
         }
         let (text, own_length) = match written.value.split_once('/') {
             None => (written.value.as_str(), None),
             Some((text, mask)) => match parse_mask(mask, family) {
                 Ok(length) => (text, Some(length)),
                 Err(fault) => {
-                    return self.report(report::address_mask_faulty(
+                    return self.report(rules::subnet::address_mask_faulty(
                         self.machine.clone(),
                         key,
                         written,

@@ -10,9 +10,8 @@ use impostazione_text::files::ReadFault;
 use impostazione_text::{Hidden, Place, Stated, Written};
 
 use super::resolve::Resolver;
-use super::{Appliance, Machine, Role, Secret, SecretScope, SecretSource, Site};
-use crate::rules::report;
-use crate::sheet::{SECRET, SecretEntry, SecretUse};
+use super::{Appliance, Machine, Role, Secret, SecretScope, SecretSource, Site, rules};
+use crate::sheet::{SECRET, SecretEntry, SecretUse, rules as sheet_rules};
 
 /// Largest list of refused passwords that is read.
 const LIST_LIMIT: u64 = 64 * 1024 * 1024;
@@ -55,7 +54,12 @@ impl Resolver<'_> {
                 Ok(length @ 1..=1000) => Some(length),
                 _ => {
                     let found = written.value.to_string();
-                    self.report(report::value_wrong_type(None, written.place, SECRET.key(key)?, &found))
+                    self.report(sheet_rules::form::value_wrong_type(
+                        None,
+                        written.place,
+                        SECRET.key(key)?,
+                        &found,
+                    ))
                 }
             });
             read.into_value()
@@ -94,12 +98,13 @@ impl Resolver<'_> {
                 let meant = MEANT.iter().find(|(word, _)| *word == written.value);
                 let spec = SECRET.key("typed_on")?;
                 if let Some((_, layout)) = meant {
-                    let mut finding = report::word_unknown(None, written, spec, std::iter::once(*layout));
+                    let mut finding =
+                        sheet_rules::form::word_unknown(None, written, spec, std::iter::once(*layout));
                     finding.fix = format!("write \"{layout}\"");
                     return self.report(finding);
                 }
                 let known: Vec<&str> = KeyLayout::all().map(KeyLayout::name).collect();
-                self.report(report::word_unknown(None, written, spec, known.into_iter()))
+                self.report(sheet_rules::form::word_unknown(None, written, spec, known.into_iter()))
             }
         }
     }
@@ -118,7 +123,7 @@ impl Resolver<'_> {
         let Some(spec) = SECRET.key(key) else { return };
         let found =
             format!("one without {placeholder}, though each {} has a value of its own", secret.scope.word());
-        self.findings.push(report::value_wrong_type(None, written.place, spec, &found));
+        self.findings.push(sheet_rules::form::value_wrong_type(None, written.place, spec, &found));
         secret.source = Stated::Faulty;
     }
 
@@ -160,7 +165,7 @@ impl Resolver<'_> {
             Some(index) => Some(index),
             None => {
                 let known: Vec<&str> = known().map(|secret| secret.name.value.as_str()).collect();
-                let finding = report::secret_undefined(name, place, &known);
+                let finding = rules::secret::undefined(name, place, &known);
                 self.report(finding)
             }
         }
@@ -177,7 +182,7 @@ impl Resolver<'_> {
         };
         if let Some(spec) = crate::sheet::COMMON.key("refused_passwords") {
             let found = format!("\"{}\", which cannot be read: {reason}", written.value);
-            self.findings.push(report::value_wrong_type(None, written.place, spec, &found));
+            self.findings.push(sheet_rules::form::value_wrong_type(None, written.place, spec, &found));
         }
         WellKnown::default()
     }
@@ -215,7 +220,7 @@ impl Resolver<'_> {
             SecretSource::File(path) => {
                 let path = path.with(filled(&path.value, secret.scope, holder, str::to_owned));
                 if let Some(mode) = self.beside.mode_for_others(Path::new(&path.value)) {
-                    self.findings.push(report::secret_file_readable(&path, &secret.name.value, mode));
+                    self.findings.push(rules::secret::file_readable(&path, &secret.name.value, mode));
                 }
                 (path.place, self.secret_file(&path.value))
             }
@@ -243,7 +248,7 @@ impl Resolver<'_> {
             Ok(value) => Stated::Value(value),
             Err(Unavailable { reason, fix }) => {
                 let called = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
-                self.findings.push(report::secret_missing(place, &called.to_string(), &reason, &fix));
+                self.findings.push(rules::secret::missing(place, &called.to_string(), &reason, &fix));
                 Stated::Faulty
             }
         }
@@ -255,14 +260,18 @@ impl Resolver<'_> {
             Ok(store) => {
                 if let Some(mode) = self.sources.store_mode_for_others().filter(|_| !self.told_of_store) {
                     self.told_of_store = true;
-                    self.findings.push(report::store_readable(place, &self.sources.store_name(), mode));
+                    self.findings.push(rules::secret::store_readable(
+                        place,
+                        &self.sources.store_name(),
+                        mode,
+                    ));
                 }
                 Some(store)
             }
             Err(fault) => {
                 if !self.told_of_store {
                     self.told_of_store = true;
-                    self.findings.push(report::store_cannot_open(place, &fault));
+                    self.findings.push(rules::secret::store_cannot_open(place, &fault));
                 }
                 None
             }
@@ -287,7 +296,7 @@ impl Resolver<'_> {
             secret.values.insert(holder, value);
         }
         if !missing.is_empty() {
-            let finding = report::secret_not_in_store(
+            let finding = rules::secret::not_in_store(
                 &secret.name,
                 secret.scope,
                 &missing.into_iter().flatten().collect::<Vec<String>>(),
@@ -317,7 +326,7 @@ impl Resolver<'_> {
             }
         }
         if let Some(place) = first {
-            self.findings.push(report::host_key_missing(place, &missing, self.sheet_name));
+            self.findings.push(rules::secret::host_key_missing(place, &missing, self.sheet_name));
         }
     }
 

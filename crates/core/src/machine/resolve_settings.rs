@@ -11,11 +11,10 @@ use regex::Regex;
 use super::resolve::{Names, Resolver};
 use super::{
     Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Of, Purpose, Renderer, Settings,
-    Site, Ssh, StockLogins, TakeFault, TimeServer, TimeService, TimeSource,
+    Site, Ssh, StockLogins, TakeFault, TimeServer, TimeService, TimeSource, rules,
 };
 use crate::finding::Finding;
-use crate::rules::report;
-use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry};
+use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry, rules as sheet_rules};
 
 /// Settings as written, by machine, for lists that take values from each other.
 struct AsWritten<'e> {
@@ -129,7 +128,7 @@ impl Resolver<'_> {
         path: &mut Vec<Place>,
     ) -> Result<String, Option<Box<Finding>>> {
         if path.contains(&place) {
-            return Err(Some(Box::new(report::reference_loop(self.machine.clone(), place, path))));
+            return Err(Some(Box::new(rules::reference::reference_loop(self.machine.clone(), place, path))));
         }
         path.push(place);
         let resolved = self.take(take.clone(), place, names).ok_or(None)?;
@@ -143,24 +142,32 @@ impl Resolver<'_> {
                 let itself = machine.and_then(|index| site.machines.get(index));
                 let Some(taker) = itself.or_else(|| site.machines.first()) else { return Err(None) };
                 if itself.is_none() && resolved.of == Of::Itself {
-                    return Err(Some(Box::new(report::list_take_without_of(place, word))));
+                    return Err(Some(Box::new(rules::reference::list_take_without_of(place, word))));
                 }
                 return resolved.value(site, taker).map_err(
                     |TakeFault { message, fix, place, is_known, .. }| {
                         (!is_known).then(|| {
-                            Box::new(report::reference_fault(self.machine.clone(), place, message, fix))
+                            Box::new(rules::reference::reference_fault(
+                                self.machine.clone(),
+                                place,
+                                message,
+                                fix,
+                            ))
                         })
                     },
                 );
             }
             _ => {
-                return Err(Some(Box::new(report::list_take_word(self.machine.clone(), &resolved.word))));
+                return Err(Some(Box::new(rules::reference::list_take_word(
+                    self.machine.clone(),
+                    &resolved.word,
+                ))));
             }
         };
         let of = match resolved.of {
             Of::Machine(index) => index,
             Of::Itself | Of::Subnet(_) | Of::Pool(_) | Of::Cluster(_) => {
-                return Err(Some(Box::new(report::list_take_without_of(place, word))));
+                return Err(Some(Box::new(rules::reference::list_take_without_of(place, word))));
             }
         };
         let items = as_written.list(of, key).map(|list| list.items.as_slice()).unwrap_or_default();
@@ -174,7 +181,12 @@ impl Resolver<'_> {
                 let owner = site.machines.get(of).map_or("that machine", super::Machine::called);
                 let message = format!("{owner} has no {} in this sheet.", word.text());
                 let fix = "give it one in the sheet, or write the server itself".to_owned();
-                Err(Some(Box::new(report::reference_fault(self.machine.clone(), place, message, fix))))
+                Err(Some(Box::new(rules::reference::reference_fault(
+                    self.machine.clone(),
+                    place,
+                    message,
+                    fix,
+                ))))
             }
         }
     }
@@ -235,7 +247,12 @@ impl Resolver<'_> {
                 None => {
                     let spec = COMMON.key("password_cost")?;
                     let found = written.value.to_string();
-                    self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, &found))
+                    self.report(sheet_rules::form::value_wrong_type(
+                        self.machine.clone(),
+                        written.place,
+                        spec,
+                        &found,
+                    ))
                 }
             }
         })
@@ -256,7 +273,12 @@ impl Resolver<'_> {
             Err(_) => {
                 let spec = COMMON.key("name_pattern")?;
                 let found = "a text that is no regular expression";
-                self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, found))
+                self.report(sheet_rules::form::value_wrong_type(
+                    self.machine.clone(),
+                    written.place,
+                    spec,
+                    found,
+                ))
             }
         })
     }
@@ -267,7 +289,12 @@ impl Resolver<'_> {
             None => {
                 let spec = COMMON.key("netplan")?;
                 let found = format!("\"{}\"", written.value);
-                self.report(report::value_wrong_type(self.machine.clone(), written.place, spec, &found))
+                self.report(sheet_rules::form::value_wrong_type(
+                    self.machine.clone(),
+                    written.place,
+                    spec,
+                    &found,
+                ))
             }
         })
     }
@@ -276,7 +303,7 @@ impl Resolver<'_> {
         given.and_then(|written| match LocaleName::parse(&written.value) {
             Ok(locale) => Some(written.with(locale)),
             Err(meant) => {
-                self.report(report::locale_unknown(self.machine.clone(), &written, meant.as_deref()))
+                self.report(rules::locale::locale_unknown(self.machine.clone(), &written, meant.as_deref()))
             }
         })
     }
@@ -285,7 +312,7 @@ impl Resolver<'_> {
         given.and_then(|written| match KeyboardLayout::parse(&written.value) {
             Ok(layout) => Some(written.with(layout)),
             Err(meant) => {
-                self.report(report::keyboard_unknown(self.machine.clone(), &written, meant.as_deref()))
+                self.report(rules::locale::keyboard_unknown(self.machine.clone(), &written, meant.as_deref()))
             }
         })
     }
@@ -293,7 +320,9 @@ impl Resolver<'_> {
     fn domain(&mut self, given: Stated<Written<String>>) -> Stated<Written<DomainName>> {
         given.and_then(|written| match DomainName::parse(&written.value) {
             Ok(domain) => Some(written.with(domain)),
-            Err(fault) => self.report(report::domain_malformed(self.machine.clone(), &written, &fault)),
+            Err(fault) => {
+                self.report(rules::naming::domain_malformed(self.machine.clone(), &written, &fault))
+            }
         })
     }
 
@@ -303,7 +332,7 @@ impl Resolver<'_> {
             None => {
                 let known = self.unknown_zone.take().filter(|(text, _)| *text == written.value);
                 let (text, mut finding) = known
-                    .unwrap_or_else(|| (written.value.clone(), report::timezone_unknown(None, &written)));
+                    .unwrap_or_else(|| (written.value.clone(), rules::timezone::unknown(None, &written)));
                 finding.machine.clone_from(&self.machine);
                 finding.place = written.place;
                 self.unknown_zone = Some((text, finding.clone()));
@@ -371,14 +400,16 @@ impl Resolver<'_> {
     fn name_server(&mut self, written: &Written<String>) -> Option<IpAddr> {
         match parse_address(&written.value, None) {
             Ok(address) => Some(address),
-            Err(fault) => self.report(report::dns_not_an_address(self.machine.clone(), written, &fault)),
+            Err(fault) => {
+                self.report(rules::servers::dns_not_an_address(self.machine.clone(), written, &fault))
+            }
         }
     }
 
     fn search_domain(&mut self, written: &Written<String>) -> Option<DomainName> {
         match DomainName::parse(&written.value) {
             Ok(domain) => Some(domain),
-            Err(fault) => self.report(report::search_malformed(self.machine.clone(), written, &fault)),
+            Err(fault) => self.report(rules::naming::search_malformed(self.machine.clone(), written, &fault)),
         }
     }
 
@@ -393,7 +424,12 @@ impl Resolver<'_> {
             Ok(name) => return Some(TimeServer::Name(name)),
             Err(fault) => Some(fault),
         };
-        self.report(report::ntp_malformed(self.machine.clone(), written, &address_fault, reason.as_ref()))
+        self.report(rules::servers::ntp_malformed(
+            self.machine.clone(),
+            written,
+            &address_fault,
+            reason.as_ref(),
+        ))
     }
 }
 

@@ -14,7 +14,7 @@ use super::{Content, OutputFile, OutputTree, Rendering};
 use crate::appliance::{
     AnsweredProperty, Origin, answered_properties, is_at_console, network_of_link, typing_card,
 };
-use crate::files::Unwritable;
+use crate::host::Unwritable;
 use crate::machine::{Appliance, Machine, Site};
 
 /// Only its owner may read it.

@@ -9,9 +9,9 @@ use impostazione_text::files::read_file;
 use rayon::prelude::*;
 use serde::Deserialize;
 
-use crate::assess::ProvedSite;
-use crate::files::{ACCOUNTS_PATH, Unwritable};
+use crate::host::{ACCOUNTS_PATH, Unwritable};
 use crate::machine::{Machine, Site};
+use crate::rules::ProvedSite;
 
 /// Largest list of logins of an earlier run that is read.
 const ACCOUNTS_LIMIT: u64 = 16 * 1024 * 1024;

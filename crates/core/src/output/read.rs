@@ -10,7 +10,7 @@ use impostazione_text::FileBytes;
 use impostazione_text::files::{ReadFault, plain, read_file};
 
 use super::list::{self, LIST_NAME, ListedFile};
-use crate::files::{ACCOUNTS_PATH, Logins};
+use crate::host::{ACCOUNTS_PATH, Logins};
 
 /// Largest `files.json` that is read.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;

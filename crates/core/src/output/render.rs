@@ -4,17 +4,17 @@ use impostazione_net::Hostname;
 
 use super::appliance::appliance_files;
 use super::{Content, Hashing, OutputFile, OutputTree, Packing, PasswordHashes, hash_passwords};
-use crate::assess::ProvedSite;
-use crate::files::{
+use crate::host::{
     ACCOUNTS_PATH, CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, DEBIAN_LOCALE_PATH, HOST_KEY_PATH, HOSTNAME_PATH,
-    HOSTS_PATH, KEYBOARD_PATH, KNOWN_HOSTS_PATH, LOCALE_PATH, LOCALTIME_PATH, PUBLIC_HOST_KEY_PATH,
-    RESOLVED_PATH, SSH_MASKED, SSH_WANTED, SSHD_PATH, SUDOERS_PATH, SiteHost, TIMESYNCD_PATH, TIMEZONE_PATH,
-    Unwritable, accounts_file, chrony_keys_file, chrony_sources_file, hostname_file, hosts_file,
-    keyboard_file, known_hosts_file, locale_file, localtime_target, multicast_dns_files, resolved_file,
-    site_hosts, sshd_file, sudoers_file, systemd_link_files, timesyncd_file, timezone_file,
+    HOSTS_PATH, KEYBOARD_PATH, KNOWN_HOSTS_PATH, LOCALE_PATH, LOCALTIME_PATH, NETPLAN_PATH,
+    PUBLIC_HOST_KEY_PATH, RESOLVED_PATH, SSH_MASKED, SSH_WANTED, SSHD_PATH, SUDOERS_PATH, SiteHost,
+    TIMESYNCD_PATH, TIMEZONE_PATH, Unwritable, accounts_file, chrony_keys_file, chrony_sources_file,
+    hostname_file, hosts_file, keyboard_file, known_hosts_file, locale_file, localtime_target,
+    multicast_dns_files, netplan_file, resolved_file, site_hosts, sshd_file, sudoers_file,
+    systemd_link_files, timesyncd_file, timezone_file,
 };
 use crate::machine::{HostsFile, Machine, Role, Site, TimeService};
-use crate::netplan::{NETPLAN_PATH, netplan_file};
+use crate::rules::ProvedSite;
 
 /// Only its owner may read it.
 const SECRET: u32 = 0o600;

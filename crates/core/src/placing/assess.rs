@@ -10,7 +10,7 @@ use super::plan::{Plan, PlanFault, Wishes, plan};
 use super::survey::Survey;
 use crate::finding::Finding;
 use crate::output::HostOutput;
-use crate::rules::{RootfsCase, judge_rootfs};
+use crate::placing::rules::{RootfsCase, judge_rootfs};
 
 /// A root filesystem that was looked over.
 #[derive(Debug)]

@@ -2,36 +2,21 @@
 
 use std::net::IpAddr;
 
-use impostazione_net::{AddressFault, Family, dotted_mask, host_range};
-use impostazione_text::{Stated, Written};
+use impostazione_net::{Family, dotted_mask, host_range};
+use impostazione_text::Stated;
 
+use super::check::Check;
+use super::judge::Judge;
 use super::special::is_special;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Ipv6Mode, Link, LinkAddress, Machine, Subnet, SubnetFamily};
 
-pub(super) const RULES: &[&Rule] = &[
-    &ADDRESS_MALFORMED,
-    &ADDRESS_MISSING,
-    &ADDRESS_OUTSIDE_SUBNET,
-    &NETMASK_DISAGREES,
-    &IPV6_OFF_HAS_ADDRESS,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&ADDRESS_MISSING, check_missing),
+    Check::new(&ADDRESS_OUTSIDE_SUBNET, check_outside_subnet),
+    Check::new(&NETMASK_DISAGREES, check_netmask),
+    Check::new(&IPV6_OFF_HAS_ADDRESS, check_ipv6_off),
 ];
-
-/// A text that is no address.
-static ADDRESS_MALFORMED: Rule = Rule {
-    name: "address-malformed",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a text is not an address",
-    explanation: "An IPv4 address has four parts from 0 to 255 with dots between them, without leading zeros; an IPv6 \
-        address has eight groups, of which '::' may stand for a run of zeros. `address` and `gateway` take IPv4, \
-        `address6` and `gateway6` take IPv6.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Reading,
-};
 
 /// A link without an address.
 static ADDRESS_MISSING: Rule = Rule {
@@ -44,7 +29,8 @@ static ADDRESS_MISSING: Rule = Rule {
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
-    check: Check::Site(check_missing),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address that is not in its link's subnet.
@@ -57,8 +43,8 @@ static ADDRESS_OUTSIDE_SUBNET: Rule = Rule {
         find its gateway. Either a digit of the address is wrong, or the link names the wrong subnet.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.11.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_outside_subnet),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address whose own mask is not the subnet's.
@@ -71,8 +57,8 @@ static NETMASK_DISAGREES: Rule = Rule {
         subnet. With a different one the machine takes strangers for neighbors, or neighbors for strangers.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11/16\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11/255.255.255.0\" }\n",
-    about_absence: false,
-    check: Check::Site(check_netmask),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address of a family that is switched off.
@@ -85,8 +71,8 @@ static IPV6_OFF_HAS_ADDRESS: Rule = Rule {
         it would bring the family back on that link, with all that goes with it.",
     wrong: "[subnet.slip]\nprefix6 = \"fd64:30::/64\"\n[[host]]\nname = \"gauge-01\"\nipv6 = \"off\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address6 = \"fd64:30::11\", default_route = false }\n",
     right: "[subnet.slip]\nprefix6 = \"fd64:30::/64\"\n[[host]]\nname = \"gauge-01\"\nipv6 = \"static\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address6 = \"fd64:30::11\", default_route = false }\n",
-    about_absence: false,
-    check: Check::Site(check_ipv6_off),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A static address with all that is known of it.
@@ -262,40 +248,5 @@ fn check_ipv6_off(judge: &mut Judge<'_>) {
                 );
             }
         }
-    }
-}
-
-/// A text that is no address, wherever one belongs.
-pub(crate) fn malformed(
-    machine: Option<String>,
-    key: &str,
-    written: &Written<String>,
-    fault: &AddressFault,
-) -> Finding {
-    Finding::new(
-        &ADDRESS_MALFORMED,
-        machine,
-        written.place,
-        match key {
-            "in_use" => format!("`in_use` names \"{}\", which {}.", written.value, fault.reason),
-            key => format!("`{key}` is \"{}\", which {}.", written.value, fault.reason),
-        },
-        fix_address(key, fault),
-    )
-}
-
-/// What to write in place of a text that is no address.
-pub(crate) fn fix_address(key: &str, fault: &AddressFault) -> String {
-    let six = key.ends_with('6');
-    match fault.meant {
-        Some(meant) => format!("write \"{meant}\" if that was meant"),
-        None if fault.reason.starts_with("is an IPv6") => {
-            format!("write it as {key}6, or write an IPv4 address here")
-        }
-        None if fault.reason.starts_with("is an IPv4") => {
-            format!("write it as {}, or write an IPv6 address here", key.trim_end_matches('6'))
-        }
-        None if six => "write the whole address, such as \"fd64:10::11\"".to_owned(),
-        None => "write the whole address, such as \"10.64.10.11\"".to_owned(),
     }
 }

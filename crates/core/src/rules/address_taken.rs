@@ -6,18 +6,19 @@ use impostazione_net::{Family, broadcast_of, host_range, network_of};
 use ipnet::IpNet;
 
 use super::address::{Assigned, assigned, report};
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{AddressOwner, AddressUse, Site, Subnet};
 
-pub(super) const RULES: &[&Rule] = &[
-    &ADDRESS_IS_NETWORK,
-    &ADDRESS_IS_BROADCAST,
-    &ADDRESS_IS_GATEWAY,
-    &ADDRESS_IN_DHCP_RANGE,
-    &ADDRESS_KEPT_FREE,
-    &ADDRESS_IN_USE,
-    &ADDRESS_DUPLICATE,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&ADDRESS_IS_NETWORK, check_is_network),
+    Check::new(&ADDRESS_IS_BROADCAST, check_is_broadcast),
+    Check::new(&ADDRESS_IS_GATEWAY, check_is_gateway),
+    Check::new(&ADDRESS_IN_DHCP_RANGE, check_in_dhcp_range),
+    Check::new(&ADDRESS_KEPT_FREE, check_kept_free),
+    Check::new(&ADDRESS_IN_USE, check_in_use),
+    Check::new(&ADDRESS_DUPLICATE, check_duplicate),
 ];
 
 /// The subnet's own address.
@@ -30,8 +31,8 @@ static ADDRESS_IS_NETWORK: Rule = Rule {
         no such address (RFC 3021), and neither has IPv6.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.0\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_is_network),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// The subnet's broadcast address.
@@ -44,8 +45,8 @@ static ADDRESS_IS_BROADCAST: Rule = Rule {
         and a /32 have no such address (RFC 3021), and neither has IPv6.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.255\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.25\" }\n",
-    about_absence: false,
-    check: Check::Site(check_is_broadcast),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// The router's address.
@@ -58,8 +59,8 @@ static ADDRESS_IS_GATEWAY: Rule = Rule {
         everybody's packets for the world go to it. Two fields were often filled in the wrong order.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.1\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_is_gateway),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address that a DHCP server leases.
@@ -72,8 +73,8 @@ static ADDRESS_IN_DHCP_RANGE: Rule = Rule {
         somebody else is given its address. Choose an address outside the ranges, or have the server's range changed.",
     wrong: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.211\" }\n",
     right: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_in_dhcp_range),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address that the sheet may not use.
@@ -86,8 +87,8 @@ static ADDRESS_KEPT_FREE: Rule = Rule {
         rule. Choose another address, or narrow the range if it is out of date.",
     wrong: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.5\" }\n",
     right: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_kept_free),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address that somebody has.
@@ -100,8 +101,8 @@ static ADDRESS_IN_USE: Rule = Rule {
         address disturb each other in turn, which is hard to see from either.",
     wrong: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.40\" }\n",
     right: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.41\" }\n",
-    about_absence: false,
-    check: Check::Site(check_in_use),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address given twice.
@@ -114,8 +115,8 @@ static ADDRESS_DUPLICATE: Rule = Rule {
         left as it was.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
-    about_absence: false,
-    check: Check::Site(check_duplicate),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// What to write in place of an address that is taken: the next one that nothing uses.

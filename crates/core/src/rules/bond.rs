@@ -1,14 +1,16 @@
 //! Rules on bonds.
 
-use impostazione_text::{Written, nearest};
-
+use super::check::Check;
+use super::judge::Judge;
 use super::link::links;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Nature, NetplanWords, Rule, Severity};
 use crate::machine::{Bond, BondMode, Link, LinkKind, Machine};
 
-pub(super) const RULES: &[&Rule] =
-    &[&BOND_WITHOUT_MEMBERS, &BOND_ONLY_ONE_MEMBER, &BOND_MODE_UNKNOWN, &BOND_OPTION_WITHOUT_EFFECT];
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&BOND_WITHOUT_MEMBERS, check_members),
+    Check::new(&BOND_ONLY_ONE_MEMBER, check_one_member),
+    Check::new(&BOND_OPTION_WITHOUT_EFFECT, check_options),
+];
 
 /// A bond of nothing.
 static BOND_WITHOUT_MEMBERS: Rule = Rule {
@@ -21,36 +23,27 @@ static BOND_WITHOUT_MEMBERS: Rule = Rule {
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.uplink = { kind = \"bond\", mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
-    check: Check::Site(check_members),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "add interfaces: [lan0, lan1], and describe these links",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// A bond that gives nothing.
 static BOND_ONLY_ONE_MEMBER: Rule = Rule {
     name: "bond-only-one-member",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a bond has one member only",
     explanation: "A bond is there so that the machine stays on the network when one cable or port fails, or to use \
         several at once. With one member it does neither. The second was perhaps forgotten.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_one_member),
-};
-
-/// A mode that the driver does not have.
-static BOND_MODE_UNKNOWN: Rule = Rule {
-    name: "bond-mode-unknown",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a bond has a mode that the kernel does not know",
-    explanation: "The modes of the kernel's bonding driver are balance-rr, active-backup, balance-xor, broadcast, \
-        802.3ad, balance-tlb and balance-alb. 802.3ad needs a switch that is set up for it; active-backup \
-        works with any.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"failover\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Reading,
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A setting that the mode does not have.
@@ -64,8 +57,8 @@ static BOND_OPTION_WITHOUT_EFFECT: Rule = Rule {
         kernel refuses them at boot.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"802.3ad\", primary = \"lan0\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", primary = \"lan0\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_options),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 fn bonds<'a>(judge: &Judge<'a>) -> impl Iterator<Item = (&'a Machine, &'a Link, &'a Bond)> + use<'a> {
@@ -126,25 +119,4 @@ fn check_options(judge: &mut Judge<'_>) {
             }
         }
     }
-}
-
-pub(crate) fn mode_unknown(machine: Option<String>, written: &Written<String>) -> Finding {
-    let modes = || BondMode::ALL.into_iter().map(|(word, _)| word);
-    let plain = written.value.to_ascii_lowercase();
-    let usual = match plain.as_str() {
-        "0" => Some("balance-rr"),
-        "1" | "failover" | "active-passive" | "backup" => Some("active-backup"),
-        "2" => Some("balance-xor"),
-        "3" => Some("broadcast"),
-        "4" | "lacp" | "802.3-ad" => Some("802.3ad"),
-        "5" => Some("balance-tlb"),
-        "6" => Some("balance-alb"),
-        _ => None,
-    };
-    let fix = match usual.or_else(|| nearest(&written.value, modes(), 1).first().copied()) {
-        Some(meant) => format!("write mode = \"{meant}\""),
-        None => format!("write one of {}", modes().collect::<Vec<_>>().join(", ")),
-    };
-    let message = format!("The kernel has no bond mode \"{}\".", written.value);
-    Finding::new(&BOND_MODE_UNKNOWN, machine, written.place, message, fix)
 }

@@ -5,24 +5,25 @@ use std::collections::BTreeMap;
 use impostazione_ovf::Meaning;
 use impostazione_text::Place;
 
-use super::{Check, Judge, Nature, Rule};
+use super::check::Check;
+use super::judge::Judge;
 use crate::appliance::{AnsweredProperty, Origin, answered_properties, is_at_console};
-use crate::finding::Severity;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Cluster, Machine, MemberCount, Site};
 
-pub(super) const RULES: &[&Rule] = &[
-    &CLUSTER_TOO_FEW,
-    &CLUSTER_TOO_MANY,
-    &CLUSTER_EVEN_MEMBERS,
-    &CLUSTER_NUMBER_DUPLICATE,
-    &CLUSTER_MEMBER_DIFFERS,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&CLUSTER_TOO_FEW, check_too_few),
+    Check::new(&CLUSTER_TOO_MANY, check_too_many),
+    Check::new(&CLUSTER_EVEN_MEMBERS, check_even),
+    Check::new(&CLUSTER_NUMBER_DUPLICATE, check_numbers),
+    Check::new(&CLUSTER_MEMBER_DIFFERS, check_differences),
 ];
 
 /// Machines that are still to come.
 static CLUSTER_TOO_FEW: Rule = Rule {
     name: "cluster-too-few",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a cluster has fewer machines in the sheet than are meant",
     explanation: "`size` of a cluster says how many machines are meant in the end, and `members` how many make it work. With \
         fewer it does not start, or loses its data with the first machine that fails. Add the others, or waive the rule \
@@ -30,35 +31,33 @@ static CLUSTER_TOO_FEW: Rule = Rule {
     wrong: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n",
     right: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
     about_absence: true,
-    check: Check::Site(check_too_few),
+    ..Rule::PLAIN
 };
 
 /// More machines than are meant.
 static CLUSTER_TOO_MANY: Rule = Rule {
     name: "cluster-too-many",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a cluster has more machines in the sheet than are meant",
     explanation: "`size` of a cluster says how many machines are meant in the end; a pair has two. Machines are told the \
         number, and refuse those that exceed it.",
     wrong: "[cluster.logbook]\nsize = 2\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
     right: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
-    about_absence: false,
-    check: Check::Site(check_too_many),
+    ..Rule::PLAIN
 };
 
 /// Halves that cannot agree.
 static CLUSTER_EVEN_MEMBERS: Rule = Rule {
     name: "cluster-even-members",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a cluster that needs an odd number of machines has an even one",
     explanation: "When the network between them breaks, the half with more machines goes on. Two equal halves both stop, or \
         both go on and disagree from then on. An even number withstands no more failures than the odd one below it.",
     wrong: "[cluster.logbook]\nmembers = \"odd\"\n[[appliance]]\nname = \"logbook-{1..4}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..64}\" }\n",
     right: "[cluster.logbook]\nmembers = \"odd\"\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
-    about_absence: false,
-    check: Check::Site(check_even),
+    ..Rule::PLAIN
 };
 
 /// A number given twice.
@@ -72,23 +71,21 @@ static CLUSTER_NUMBER_DUPLICATE: Rule = Rule {
         write a pattern.",
     wrong: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n[appliance.answer]\n\"node.id\" = 1\n",
     right: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n[appliance.answer]\n\"node.id\" = \"{1..2}\"\n",
-    about_absence: false,
-    check: Check::Site(check_numbers),
+    ..Rule::PLAIN
 };
 
 /// A machine that is not like the others.
 static CLUSTER_MEMBER_DIFFERS: Rule = Rule {
     name: "cluster-member-differs",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a machine of a cluster differs from the others in what they should share",
     explanation: "Machines of a cluster have the same package, size, servers, domain, zone and subnets, and the same answers \
         but for what tells them apart. Where one was written by itself, a change to the others is easily forgotten there. \
         One entry with a pattern for all of them has no such gap.",
     wrong: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-1\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[[appliance]]\nname = \"logbook-2\"\ncluster = \"logbook\"\nsearch = [\"quay.capovetro.example\"]\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.62\" }\n",
     right: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\nsearch = [\"quay.capovetro.example\"]\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n",
-    about_absence: false,
-    check: Check::Site(check_differences),
+    ..Rule::PLAIN
 };
 
 /// Each cluster with its machines.

@@ -5,21 +5,22 @@ use std::collections::HashSet;
 use impostazione_ovf::{Descriptor, VirtualSystem};
 use impostazione_text::{ByteSize, Place, nearest};
 
-use super::{Check, Judge, Nature, Rule};
+use super::check::Check;
+use super::judge::Judge;
 use crate::appliance::network_of_link;
-use crate::finding::Severity;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Appliance, Machine};
 
-pub(super) const RULES: &[&Rule] = &[
-    &SYSTEM_UNKNOWN,
-    &DEPLOYMENT_OPTION_UNKNOWN,
-    &DEPLOYMENT_OPTION_MISSING,
-    &NETWORK_UNKNOWN,
-    &NETWORK_UNMAPPED,
-    &HYPERVISOR_NETWORK_MISSING,
-    &DISK_TOO_LARGE,
-    &LICENSE_NOT_ACCEPTED,
-    &TRANSPORT_MISSING,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&SYSTEM_UNKNOWN, check_system),
+    Check::new(&DEPLOYMENT_OPTION_UNKNOWN, check_option_unknown),
+    Check::new(&DEPLOYMENT_OPTION_MISSING, check_option_missing),
+    Check::new(&NETWORK_UNKNOWN, check_networks),
+    Check::new(&NETWORK_UNMAPPED, check_unmapped),
+    Check::new(&HYPERVISOR_NETWORK_MISSING, check_hypervisor),
+    Check::new(&DISK_TOO_LARGE, check_disks),
+    Check::new(&LICENSE_NOT_ACCEPTED, check_licenses),
+    Check::new(&TRANSPORT_MISSING, check_transport),
 ];
 
 /// A machine that the package does not have.
@@ -32,8 +33,7 @@ static SYSTEM_UNKNOWN: Rule = Rule {
         that its descriptor gives it. A package with one machine needs no such line.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/pair.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/pair.ovf\"\nsystem = \"scribe\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_system),
+    ..Rule::PLAIN
 };
 
 /// A size that the package does not come in.
@@ -46,22 +46,21 @@ static DEPLOYMENT_OPTION_UNKNOWN: Rule = Rule {
         on defaults. `inspect` shows them with what each changes. Upper and lower case count.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/sizes.ovf\"\ndeployment_option = \"Small\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/sizes.ovf\"\ndeployment_option = \"small\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_option_unknown),
+    ..Rule::PLAIN
 };
 
 /// A size that nobody chose.
 static DEPLOYMENT_OPTION_MISSING: Rule = Rule {
     name: "deployment-option-missing",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "the package comes in several sizes, and the sheet does not say which",
     explanation: "Left open, the package's own choice is taken, which is rarely the one that was planned. Many appliances do \
         not start in a size that does not fit their load, and in most of them it cannot be changed later.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/sizes.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/sizes.ovf\"\ndeployment_option = \"large\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: true,
-    check: Check::Site(check_option_missing),
+    ..Rule::PLAIN
 };
 
 /// A network that the package does not have.
@@ -74,15 +73,14 @@ static NETWORK_UNKNOWN: Rule = Rule {
         and lower case count.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { network = \"management\", subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { network = \"Management\", subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_networks),
+    ..Rule::PLAIN
 };
 
 /// A network that leads nowhere.
 static NETWORK_UNMAPPED: Rule = Rule {
     name: "network-unmapped",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a network of the package has no link in the sheet",
     explanation: "The virtual machine has an adapter on a network of the package that no link of the sheet is on, so nobody \
         knows what to attach it to. Add a link with `network`; several networks may lead into one subnet, and a link may \
@@ -90,14 +88,14 @@ static NETWORK_UNMAPPED: Rule = Rule {
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/two-networks.ovf\"\nlink.management = { network = \"Management\", subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/two-networks.ovf\"\nlink.management = { network = \"Management\", subnet = \"quay\", address = \"10.64.10.61\" }\nlink.signals = { network = \"Signals\", subnet = \"quay\", address = \"none\" }\n",
     about_absence: true,
-    check: Check::Site(check_unmapped),
+    ..Rule::PLAIN
 };
 
 /// A subnet without a name on the hypervisor.
 static HYPERVISOR_NETWORK_MISSING: Rule = Rule {
     name: "hypervisor-network-missing",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "an appliance is in a subnet of which the sheet does not say what the hypervisor calls it",
     explanation: "networks.json says what each network of the package attaches to, by the hypervisor's name. The sheet gives \
         that name for some subnets (hypervisor_network) and not for this one. A sheet that gives none at all is left in \
@@ -105,42 +103,41 @@ static HYPERVISOR_NETWORK_MISSING: Rule = Rule {
     wrong: "[subnet.mole]\nprefix = \"10.64.30.0/24\"\nhypervisor_network = \"mole-130\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[subnet.quay]\nhypervisor_network = \"quay-110\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: true,
-    check: Check::Site(check_hypervisor),
+    ..Rule::PLAIN
 };
 
 /// Disks that do not fit.
 static DISK_TOO_LARGE: Rule = Rule {
     name: "disk-too-large",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "the disks of the package are larger than what is free",
     explanation: "storage_free says what is free where the disks will lie. Disks that grow with use begin small, and stop \
         the appliance on the day when they have filled the rest.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/disks.ovf\"\nstorage_free = \"40 GiB\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/disks.ovf\"\nstorage_free = \"80 GiB\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_disks),
+    ..Rule::PLAIN
 };
 
 /// A license that nobody has read.
 static LICENSE_NOT_ACCEPTED: Rule = Rule {
     name: "license-not-accepted",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "the package has a license that the sheet does not accept",
     explanation: "Platforms do not deploy the package before its licenses are accepted. Read them with `inspect \
         --licenses`, and write accept_licenses = true.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/licensed.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/licensed.ovf\"\naccept_licenses = true\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: true,
-    check: Check::Site(check_licenses),
+    ..Rule::PLAIN
 };
 
 /// Settings that have no way into the machine.
 static TRANSPORT_MISSING: Rule = Rule {
     name: "transport-missing",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "the package has properties, and says no way by which they reach the machine",
     explanation: "The descriptor names the ways in which a machine can be given its settings (ovf:transport): as a volume, \
         or through the platform. Without one, platforms hand nothing over. The appliance is then set up at its console, \
@@ -148,7 +145,7 @@ static TRANSPORT_MISSING: Rule = Rule {
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/silent.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: true,
-    check: Check::Site(check_transport),
+    ..Rule::PLAIN
 };
 
 /// An appliance whose package could be read.

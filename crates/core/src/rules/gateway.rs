@@ -4,13 +4,19 @@ use std::collections::HashMap;
 use std::net::IpAddr;
 
 use impostazione_net::{Family, host_range};
-use impostazione_text::{Stated, Written};
+use impostazione_text::Stated;
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, NetplanWords, Rule, Severity};
 use crate::machine::Gateway;
+use crate::machine::rules::gateway::DEFAULT_ROUTE_DUPLICATE;
 
-pub(super) const RULES: &[&Rule] = &[&GATEWAY_OUTSIDE_SUBNET, &GATEWAY_MISSING, &DEFAULT_ROUTE_DUPLICATE];
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&GATEWAY_OUTSIDE_SUBNET, check_outside),
+    Check::new(&GATEWAY_MISSING, check_missing),
+    Check::new(&DEFAULT_ROUTE_DUPLICATE, check_duplicate),
+];
 
 /// A gateway that its subnet does not hold.
 static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
@@ -23,8 +29,8 @@ static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
         IPv6 gateway (fe80::…) is right in any subnet.",
     wrong: "[subnet.quay]\ngateway = \"10.64.11.1\"\n",
     right: "[subnet.quay]\ngateway = \"10.64.10.1\"\n",
-    about_absence: false,
-    check: Check::Site(check_outside),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// No gateway, and no word that there is none.
@@ -38,21 +44,13 @@ static GATEWAY_MISSING: Rule = Rule {
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
     about_absence: true,
-    check: Check::Site(check_missing),
-};
-
-/// Two ways out.
-static DEFAULT_ROUTE_DUPLICATE: Rule = Rule {
-    name: "default-route-duplicate",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a machine has several default routes",
-    explanation: "Of several links whose subnets have a gateway, one alone may lead to everywhere else. With two, answers \
-        leave by the wrong one and are dropped on the way; netplan only warns. Say default_route = false on the others.",
-    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.enp2s0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
-    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.enp2s0 = { subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
-    about_absence: false,
-    check: Check::Site(check_duplicate),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: Some("No link has a default route, so that the host reaches its own networks only."),
+        fix: "add the router to the link that leads out: routes: [{to: default, via: 10.64.10.1}]",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 fn check_outside(judge: &mut Judge<'_>) {
@@ -145,14 +143,4 @@ fn check_duplicate(judge: &mut Judge<'_>) {
             }
         }
     }
-}
-
-/// A link with two gateways of one family, as several files may make it.
-pub(crate) fn default_route_twice(second: &Written<IpAddr>, first: IpAddr, link: &str) -> Finding {
-    Finding::on_sheet(
-        &DEFAULT_ROUTE_DUPLICATE,
-        second.place,
-        format!("{link} has the default route through {} and the one through {first}.", second.value),
-        "take one of them out",
-    )
 }

@@ -5,8 +5,8 @@ use std::net::IpAddr;
 
 use impostazione_text::{Place, Sources};
 
-use super::Rule;
 use crate::finding::Finding;
+use crate::finding::Rule;
 use crate::machine::{Machine, Site, Subnet};
 
 /// A finished site under judgement.

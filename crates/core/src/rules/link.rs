@@ -1,37 +1,21 @@
 //! Rules on links themselves: their names, what they are made of, and how they are found.
 
-use impostazione_net::NameFault;
 use impostazione_text::{Stated, Written, nearest};
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, NetplanWords, Rule, Severity};
 use crate::machine::{Link, LinkKind, Machine};
 
-pub(super) const RULES: &[&Rule] = &[
-    &LINK_NAME_INVALID,
-    &LINK_NAME_KERNEL,
-    &LINK_BY_NAME_ONLY,
-    &LINK_SETTING_NEEDS_MAC,
-    &LINK_UNDEFINED,
-    &LINK_HAS_TWO_PARENTS,
-    &LINK_LOOP,
-    &MEMBER_HAS_ADDRESS,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&LINK_NAME_KERNEL, check_kernel_name),
+    Check::new(&LINK_BY_NAME_ONLY, check_by_name),
+    Check::new(&LINK_SETTING_NEEDS_MAC, check_setting_needs_mac),
+    Check::new(&LINK_UNDEFINED, check_undefined),
+    Check::new(&LINK_HAS_TWO_PARENTS, check_parents),
+    Check::new(&LINK_LOOP, check_loop),
+    Check::new(&MEMBER_HAS_ADDRESS, check_member_address),
 ];
-
-/// A name that the kernel does not take.
-static LINK_NAME_INVALID: Rule = Rule {
-    name: "link-name-invalid",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a link has a name that no interface can have",
-    explanation: "The kernel takes interface names of 1 to 15 bytes. Netplan lets longer names pass, and no interface \
-        is ever found under them, so the machine comes up without a network. Letters, digits, hyphens, \
-        underscores and dots are safe.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.enx026410000011eth = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.enx026410000011 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Reading,
-};
 
 /// A name that the kernel may give to another interface.
 static LINK_NAME_KERNEL: Rule = Rule {
@@ -45,23 +29,33 @@ static LINK_NAME_KERNEL: Rule = Rule {
         wifi0, is always free.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_kernel_name),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "give it a name of your own, such as set-name: lan0",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// An interface that may be another one than is meant.
 static LINK_BY_NAME_ONLY: Rule = Rule {
     name: "link-by-name-only",
     severity: Severity::Note,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a link may turn out to be another port than the one that is meant",
     explanation: "A link is best found by its MAC address. With port = \"only\" any port of the kind will do, which is \
         right as long as the machine has one. And of several ports that are called eth0, eth1 and so on, the \
         kernel decides at each boot which is which.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { port = \"only\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_by_name),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "find each by its address: match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// A setting that would find no interface.
@@ -75,8 +69,13 @@ static LINK_SETTING_NEEDS_MAC: Rule = Rule {
         on exist at that moment.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { speed = 100, subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", speed = 100, subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_setting_needs_mac),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "add match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// A link that the machine does not have.
@@ -89,8 +88,13 @@ static LINK_UNDEFINED: Rule = Rule {
         machine, each with a table of its own. primary is one of the members.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\", address = \"none\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan2\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_undefined),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "describe it in its section",
+        in_place_of: Some(", or add a table"),
+    }),
+    ..Rule::PLAIN
 };
 
 /// A link that is wanted twice.
@@ -103,8 +107,8 @@ static LINK_HAS_TWO_PARENTS: Rule = Rule {
         then without it.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.inner = { kind = \"bridge\", members = [\"lan1\"], address = \"none\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\" }\nlink.inner = { kind = \"bridge\", members = [\"uplink\"], subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_parents),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A link that needs itself.
@@ -117,8 +121,8 @@ static LINK_LOOP: Rule = Rule {
         comes to stand on itself is never set up.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.inner = { kind = \"bridge\", members = [\"radar\"], subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"inner\", subnet = \"slip\" }\n[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"inner\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
-    about_absence: false,
-    check: Check::Site(check_loop),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address in the wrong place.
@@ -131,8 +135,8 @@ static MEMBER_HAS_ADDRESS: Rule = Rule {
         never answered. The address belongs to the bond or bridge.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.12\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], address = \"none\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], subnet = \"quay\", address = \"10.64.10.12\" }\n",
-    about_absence: false,
-    check: Check::Site(check_member_address),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// Every link of every machine.
@@ -364,14 +368,4 @@ fn check_member_address(judge: &mut Judge<'_>) {
             format!("give the address to {}", parent.name.value),
         );
     }
-}
-
-pub(crate) fn name_invalid(machine: Option<String>, written: &Written<String>, fault: &NameFault) -> Finding {
-    Finding::new(
-        &LINK_NAME_INVALID,
-        machine,
-        written.place,
-        format!("The link name \"{}\" {}.", written.value, fault.reason),
-        "write the name that the kernel gives the interface, such as eth0 or enp1s0",
-    )
 }

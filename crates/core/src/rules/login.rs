@@ -1,21 +1,18 @@
 //! Rules on who can log in.
 
-use impostazione_net::NameFault;
-use impostazione_text::{Written, nearest};
+use impostazione_text::nearest;
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Account, Machine, Site, StockLogins};
 
-pub(super) const RULES: &[&Rule] = &[
-    &HOST_WITHOUT_LOGIN,
-    &ACCOUNT_WITHOUT_LOGIN,
-    &ACCOUNT_NAME_INVALID,
-    &ACCOUNT_SETTING_INVALID,
-    &ACCOUNT_UNUSED,
-    &CHANGE_WITHOUT_PASSWORD,
-    &STOCK_LOGIN_KEPT,
-    &SSH_KEY_MALFORMED,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&HOST_WITHOUT_LOGIN, check_host_without_login),
+    Check::new(&ACCOUNT_WITHOUT_LOGIN, check_account_without_login),
+    Check::new(&ACCOUNT_UNUSED, check_unused),
+    Check::new(&CHANGE_WITHOUT_PASSWORD, check_change),
+    Check::new(&STOCK_LOGIN_KEPT, check_stock),
 ];
 
 /// Nobody can log in.
@@ -30,7 +27,8 @@ static HOST_WITHOUT_LOGIN: Rule = Rule {
     wrong: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"buoy-*\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"buoy-*\", \"gauge-*\"]\n",
     about_absence: true,
-    check: Check::Site(check_host_without_login),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A login that nothing opens.
@@ -43,21 +41,8 @@ static ACCOUNT_WITHOUT_LOGIN: Rule = Rule {
     wrong: "[account.pilot]\nfull_name = \"Pilot on duty\"\n",
     right: "[account.pilot]\nfull_name = \"Pilot on duty\"\nssh_keys = [\"keys/keeper.pub\"]\n",
     about_absence: true,
-    check: Check::Site(check_account_without_login),
-};
-
-/// A group or a shell that is none.
-static ACCOUNT_SETTING_INVALID: Rule = Rule {
-    name: "account-setting-invalid",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a group or the shell of an account is written in a way that a host cannot hold",
-    explanation: "A group is spelled as a login is: small letters, digits, underscores and hyphens. A shell is an absolute \
-        path without blanks (passwd(5)).",
-    wrong: "[account.keeper]\nshell = \"bash\"\n",
-    right: "[account.keeper]\nshell = \"/bin/bash\"\n",
-    about_absence: false,
-    check: Check::Reading,
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A change of what there is not.
@@ -71,7 +56,8 @@ static CHANGE_WITHOUT_PASSWORD: Rule = Rule {
     wrong: "[account.keeper]\nchange_at_first_login = true\n",
     right: "[account.keeper]\nchange_at_first_login = true\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_absence: true,
-    check: Check::Site(check_change),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// Logins that everybody knows.
@@ -85,52 +71,22 @@ static STOCK_LOGIN_KEPT: Rule = Rule {
         keep is best named in an [account.NAME] table, with a password or keys of your own.",
     wrong: "[common]\nstock_logins = \"keep\"\n",
     right: "[common]\nstock_logins = \"lock\"\n",
-    about_absence: false,
-    check: Check::Site(check_stock),
-};
-
-/// A login name that is none.
-static ACCOUNT_NAME_INVALID: Rule = Rule {
-    name: "account-name-invalid",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "an account has a name that a list of users cannot hold",
-    explanation: "A login begins with a small letter or an underscore and goes on with small letters, digits, underscores \
-        and hyphens, 32 characters at most. A full name has no colon, which ends it in the list of users (passwd(5)).",
-    wrong: "[account.\"Harbor Keeper\"]\nssh_keys = [\"keys/keeper.pub\"]\n",
-    right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
-    about_absence: false,
-    check: Check::Reading,
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A login that no host gets.
 static ACCOUNT_UNUSED: Rule = Rule {
     name: "account-unused",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "an account is for no host of the sheet",
     explanation: "`hosts` of the account matches the name of no host, so nobody gets the login. A name was mistyped, or the \
         account has had its day.",
     wrong: "[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"signal-towr\"]\n",
     right: "[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"gauge-01\"]\n",
     about_absence: true,
-    check: Check::Site(check_unused),
-};
-
-/// A key that opens nothing.
-static SSH_KEY_MALFORMED: Rule = Rule {
-    name: "ssh-key-malformed",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "an SSH public key is missing or cannot be read",
-    explanation: "ssh_keys names files that hold public keys, a line each as in authorized_keys, or holds such lines itself. \
-        sshd passes over a line that it cannot read, or whose options it does not know, without a word, and the login stays \
-        shut. A private key never belongs \
-        on a host: name the file that ends in .pub.",
-    wrong: "[account.keeper]\nssh_keys = [\"keys/keper.pub\"]\n",
-    right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// Whether an account opens on a host, as far as the sheet could be read.
@@ -290,59 +246,4 @@ fn check_unused(judge: &mut Judge<'_>) {
             },
         );
     }
-}
-
-/// A full name that the list of users (`passwd(5)`) cannot hold.
-pub(crate) fn full_name_invalid(written: &Written<String>, account: &str) -> Finding {
-    Finding::on_sheet(
-        &ACCOUNT_NAME_INVALID,
-        written.place,
-        format!("The full name of account {account} has a colon or a control character in it."),
-        "write it without, as in full_name = \"Harbor keeper\"",
-    )
-}
-
-pub(crate) fn account_name_invalid(written: &Written<String>, fault: &NameFault) -> Finding {
-    Finding::on_sheet(
-        &ACCOUNT_NAME_INVALID,
-        written.place,
-        format!("The account name \"{}\" {}.", written.value, fault.reason),
-        match &fault.meant {
-            Some(meant) => format!("write [account.{meant}]"),
-            None => "write small letters, digits, underscores and hyphens, as in [account.keeper]".to_owned(),
-        },
-    )
-}
-
-pub(crate) fn group_invalid(written: &Written<String>, account: &str) -> Finding {
-    Finding::on_sheet(
-        &ACCOUNT_SETTING_INVALID,
-        written.place,
-        format!("\"{}\", a group of account {account}, is not spelled as groups are.", written.value),
-        "write small letters, digits, underscores and hyphens, as in groups = [\"dialout\"]",
-    )
-}
-
-pub(crate) fn shell_invalid(written: &Written<String>, account: &str) -> Finding {
-    Finding::on_sheet(
-        &ACCOUNT_SETTING_INVALID,
-        written.place,
-        format!("\"{}\", the shell of account {account}, is no absolute path.", written.value),
-        "write the whole path, as in shell = \"/bin/bash\"",
-    )
-}
-
-/// A key, or a file of keys, that cannot be read. The message never repeats the key.
-pub(crate) fn ssh_key_malformed(
-    written: &Written<String>,
-    account: &str,
-    reason: &str,
-    fix: &str,
-) -> Finding {
-    Finding::on_sheet(
-        &SSH_KEY_MALFORMED,
-        written.place,
-        format!("A key of account {account} cannot be used: {reason}."),
-        fix,
-    )
 }

@@ -2,28 +2,16 @@
 
 use std::collections::HashMap;
 
-use impostazione_net::{MacAddress, MacFault};
-use impostazione_text::{Place, Written};
+use impostazione_net::MacAddress;
+use impostazione_text::Place;
 
+use super::check::Check;
+use super::judge::Judge;
 use super::link::links;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Nature, Rule, Severity};
 
-pub(super) const RULES: &[&Rule] = &[&MAC_MALFORMED, &MAC_DUPLICATE, &MAC_NOT_UNICAST];
-
-/// A text that is no MAC address.
-static MAC_MALFORMED: Rule = Rule {
-    name: "mac-malformed",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a text is not a MAC address",
-    explanation: "A MAC address is six pairs of hexadecimal digits with colons between them, as on the label of the \
-        board, or with hyphens.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Reading,
-};
+pub(super) const CHECKS: &[Check] =
+    &[Check::new(&MAC_DUPLICATE, check_duplicate), Check::new(&MAC_NOT_UNICAST, check_unicast)];
 
 /// A MAC address twice.
 static MAC_DUPLICATE: Rule = Rule {
@@ -35,8 +23,8 @@ static MAC_DUPLICATE: Rule = Rule {
         second is never found; a switch sends the packets of both to whichever spoke last.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = { mac = \"02-64-10-00-00-21\", subnet = \"quay\", address = \"10.64.10.12\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = { mac = \"02:64:10:00:00:22\", subnet = \"quay\", address = \"10.64.10.12\" }\n",
-    about_absence: false,
-    check: Check::Site(check_duplicate),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A MAC address of no single interface.
@@ -49,8 +37,8 @@ static MAC_NOT_UNICAST: Rule = Rule {
         ff:ff:ff:ff:ff:ff is everybody's. All zeros are nobody's (IEEE 802, section 8.2).",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"03:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_unicast),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 fn check_duplicate(judge: &mut Judge<'_>) {
@@ -92,18 +80,5 @@ fn check_unicast(judge: &mut Judge<'_>) {
             format!("{} is no address of a single interface.", mac.value),
             "write the address that stands on the port or its label; its second digit is even",
         );
-    }
-}
-
-pub(crate) fn malformed(machine: Option<String>, written: &Written<String>, fault: &MacFault) -> Finding {
-    let message = format!("`mac` is \"{}\", which {}.", written.value, fault.reason);
-    let fix = match fault.meant {
-        Some(meant) => format!("write \"{meant}\""),
-        None => "write six pairs of hexadecimal digits, such as \"02:64:10:00:00:21\"".to_owned(),
-    };
-    let finding = Finding::new(&MAC_MALFORMED, machine, written.place, message, fix);
-    match fault.meant {
-        Some(meant) => finding.with_certain(meant.to_string()),
-        None => finding,
     }
 }

@@ -1,31 +1,28 @@
-//! Rules: each has a name that never changes meaning, a severity, an explanation and two examples. One file holds
-//! one family; the registry below lists the families.
+//! Rules about a finished site: one file holds one family, the registry lists the families, and a waiver sets a finding
+//! aside.
 
 mod address;
 mod address_taken;
 mod bond;
+mod check;
 mod cluster;
 mod deployment;
 mod gateway;
 mod judge;
 mod link;
-mod locale;
 mod login;
 mod mac;
 mod mtu;
 mod naming;
-mod netplan;
 mod package;
-mod pattern;
 mod property;
+mod proved;
 mod reference;
+mod registry;
 mod renderer;
-mod rootfs;
 mod route;
-mod rule;
 mod secret;
 mod servers;
-mod sheet;
 mod special;
 mod ssh;
 mod subnet;
@@ -34,290 +31,8 @@ mod vlan;
 mod waiver;
 mod wifi;
 
-pub(crate) use netplan::in_terms_of_netplan;
-pub(crate) use rootfs::{RootfsCase, judge_rootfs};
-pub(crate) use waiver::apply as apply_waivers;
-
+pub use check::Check;
 pub use judge::Judge;
-pub use rule::{Check, Nature, Rule};
-
-pub(crate) mod report {
-    //! The findings that reading and typing a sheet make, family by family.
-
-    pub(crate) use super::address::{fix_address, malformed as address_malformed};
-    pub(crate) use super::bond::mode_unknown as bond_mode_unknown;
-    pub(crate) use super::gateway::default_route_twice;
-    pub(crate) use super::link::name_invalid as link_name_invalid;
-    pub(crate) use super::locale::{keyboard_unknown, locale_unknown};
-    pub(crate) use super::login::{
-        account_name_invalid, full_name_invalid, group_invalid, shell_invalid, ssh_key_malformed,
-    };
-    pub(crate) use super::mac::malformed as mac_malformed;
-    pub(crate) use super::mtu::out_of_range as mtu_out_of_range;
-    pub(crate) use super::naming::{
-        domain_malformed, fqdn_malformed, fqdn_without_domain, hostname_faulty, search_malformed,
-    };
-    pub(crate) use super::netplan::{
-        address_without_mask as netplan_address_without_mask, asks_dhcp as netplan_asks_dhcp,
-        files_collide as netplan_files_collide, gateway_key as netplan_gateway_key,
-        key_unread as netplan_key_unread, malformed as netplan_malformed,
-        second_network as netplan_second_network,
-    };
-    pub(crate) use super::pattern::{
-        lengths_differ as pattern_lengths_differ, malformed as pattern_malformed, rows_empty,
-        rows_field_missing, rows_malformed,
-    };
-    pub(crate) use super::reference::{
-        list_take_without_of, list_take_word, reference_dangling, reference_fault, reference_loop,
-    };
-    pub(crate) use super::route::to_default as route_to_default;
-    pub(crate) use super::secret::{
-        file_readable as secret_file_readable, host_key_missing, missing as secret_missing,
-        not_in_store as secret_not_in_store, store_cannot_open, store_readable,
-        undefined as secret_undefined,
-    };
-    pub(crate) use super::servers::{dns_not_an_address, ntp_malformed};
-    pub(crate) use super::sheet::{
-        empty, format_unknown, key_misplaced, key_missing, key_of_other_kind, key_unknown, link_key_missing,
-        syntax, take_word_unknown, value_wrong_type, word_unknown,
-    };
-    pub(crate) use super::subnet::{
-        address_mask_faulty, address_respelled, prefix_faulty, range_malformed, undefined as subnet_undefined,
-    };
-    pub(crate) use super::timezone::unknown as timezone_unknown;
-    pub(crate) use super::vlan::out_of_range as vlan_out_of_range;
-    pub(crate) use super::wifi::{country_unknown as wifi_country_unknown, ssid_length as wifi_ssid_length};
-}
-
-const FAMILIES: &[&[&Rule]] = &[
-    sheet::RULES,
-    pattern::RULES,
-    subnet::RULES,
-    gateway::RULES,
-    route::RULES,
-    link::RULES,
-    mac::RULES,
-    bond::RULES,
-    vlan::RULES,
-    mtu::RULES,
-    wifi::RULES,
-    address::RULES,
-    address_taken::RULES,
-    special::RULES,
-    naming::RULES,
-    servers::RULES,
-    timezone::RULES,
-    locale::RULES,
-    login::RULES,
-    ssh::RULES,
-    secret::RULES,
-    renderer::RULES,
-    package::RULES,
-    deployment::RULES,
-    property::RULES,
-    cluster::RULES,
-    reference::RULES,
-    waiver::RULES,
-    netplan::RULES,
-    rootfs::RULES,
-];
-
-/// Every rule, family by family.
-pub fn all() -> impl Iterator<Item = &'static Rule> {
-    FAMILIES.iter().flat_map(|family| family.iter().copied())
-}
-
-/// The rule of this name.
-pub fn by_name(name: &str) -> Option<&'static Rule> {
-    all().find(|rule| rule.name == name)
-}
-
-/// Whether a rule is about credentials: secrets, logins, and keys.
-pub fn is_about_credentials(rule: &Rule) -> bool {
-    const OTHERS: [&str; 9] = [
-        "account-without-login",
-        "change-without-password",
-        "host-without-login",
-        "password-left-at-default",
-        "property-needs-secret",
-        "ssh-key-malformed",
-        "stock-login-kept",
-        "wifi-passphrase-length",
-        "wifi-passphrase-readable",
-    ];
-    rule.nature == Nature::Credential || rule.name.starts_with("secret-") || OTHERS.contains(&rule.name)
-}
-
-/// Runs every rule that looks at the finished site, and adds what they find.
-pub(crate) fn run(judge: &mut Judge<'_>) {
-    for rule in all() {
-        if let Check::Site(check) = rule.check {
-            check(judge);
-        }
-    }
-}
-
-/// The families whose rules hold for any host, whoever wrote its files.
-const OF_ANY_HOST: &[&[&Rule]] = &[
-    subnet::RULES,
-    gateway::RULES,
-    route::RULES,
-    link::RULES,
-    mac::RULES,
-    bond::RULES,
-    mtu::RULES,
-    wifi::RULES,
-    address::RULES,
-    address_taken::RULES,
-    special::RULES,
-];
-
-/// Those of other families that do too.
-const ALSO_OF_ANY_HOST: &[&str] = &[
-    "vlan-missing",
-    "vlan-twice-on-link",
-    "dns-duplicate",
-    "dns-too-many",
-    "dns-family-mismatch",
-    "dns-public",
-];
-
-/// Runs the rules that hold for any host.
-pub(crate) fn run_on_netplan(judge: &mut Judge<'_>) {
-    let others = ALSO_OF_ANY_HOST.iter().filter_map(|name| by_name(name));
-    let families = OF_ANY_HOST.iter().flat_map(|family| family.iter().copied());
-    for rule in families.chain(others) {
-        if let Check::Site(check) = rule.check {
-            check(judge);
-        }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use std::collections::BTreeSet;
-
-    use super::*;
-    use crate::testing::{assess_example, assess_text, names_of, standing};
-
-    #[test]
-    fn names_are_kebab_case_and_unique() {
-        let mut seen = BTreeSet::new();
-        for rule in all() {
-            assert!(seen.insert(rule.name), "{} twice", rule.name);
-            let is_plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-';
-            assert!(rule.name.chars().all(is_plain), "{}", rule.name);
-            assert!(rule.summary.len() < 100 && !rule.summary.ends_with('.'), "{}", rule.name);
-            assert!(rule.explanation.ends_with('.'), "{}", rule.name);
-        }
-    }
-
-    #[test]
-    fn each_wrong_example_breaks_its_rule_alone_and_each_right_one_breaks_none() {
-        let mut astray = Vec::new();
-        for rule in all() {
-            let wrong: BTreeSet<&str> = names_of(&assess_example(rule.wrong)).into_iter().collect();
-            if wrong != BTreeSet::from([rule.name]) {
-                astray.push(format!("wrong example of {} gives {wrong:?}:\n{}", rule.name, rule.wrong));
-            }
-            let right = standing(&assess_example(rule.right));
-            if !right.is_empty() {
-                astray.push(format!("right example of {} gives {right:?}:\n{}", rule.name, rule.right));
-            }
-        }
-        assert!(astray.is_empty(), "{}", astray.join("\n"));
-    }
-
-    /// What is near a breach and is none: each piece is laid over a right sheet, and no rule may stir.
-    #[test]
-    fn near_misses_break_no_rule() {
-        let link = |link: &str| format!("[[host]]\nname = \"gauge-01\"\nlink.eth0 = {{ {link} }}\n");
-        let in_subnet = |subnet: &str, address: &str| {
-            format!(
-                "[common]\ndns = [\"10.64.10.53\", \"fd64:10::53\"]\n[subnet.slip]\n{subnet}\n{}",
-                link(&format!("subnet = \"slip\", {address}"))
-            )
-        };
-        let pieces = [
-            // The ends of what a subnet gives to machines.
-            link(r#"subnet = "quay", address = "10.64.10.2""#),
-            link(r#"subnet = "quay", address = "10.64.10.254""#),
-            link(r#"subnet = "quay", address = "10.64.10.11/255.255.255.0""#),
-            link(r#"subnet = "quay", address = "10.64.10.11/0xFFFFFF00""#),
-            link(r#"subnet = "quay", address = "none""#),
-            // A /31 and a /32 keep no address for themselves, and neither does IPv6.
-            in_subnet("prefix = \"10.64.30.0/31\"\ngateway = \"10.64.30.1\"", r#"address = "10.64.30.0""#),
-            in_subnet("prefix = \"10.64.30.7/32\"\ngateway = \"none\"", r#"address = "10.64.30.7""#),
-            in_subnet("prefix6 = \"fd64:30::/64\"\ngateway6 = \"none\"", r#"address6 = "fd64:30::""#),
-            in_subnet("prefix6 = \"fd64:30::/64\"\ngateway6 = \"none\"", r#"address6 = "fd64:30::ffff:ffff:ffff:ffff""#),
-            // A link-local router is in every subnet; an IPv4 one of that kind is not what is meant here.
-            in_subnet("prefix6 = \"fd64:30::/64\"\ngateway6 = \"fe80::1\"", r#"address6 = "fd64:30::11""#),
-            // One below and one above a range.
-            format!("[subnet.quay]\ndhcp_ranges = [\"10.64.10.12-10.64.10.20\"]\n{}", link(r#"subnet = "quay", address = "10.64.10.11""#)),
-            format!("[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.10\"]\n{}", link(r#"subnet = "quay", address = "10.64.10.11""#)),
-            format!("[subnet.quay]\nin_use = {{ \"10.64.10.12\" = \"crane\" }}\n{}", link(r#"subnet = "quay", address = "10.64.10.11""#)),
-            // Neighboring subnets do not overlap; a gateway that nobody uses may be missing.
-            "[subnet.slip]\nprefix = \"10.64.11.0/24\"\n[subnet.mole]\nprefix = \"10.64.8.0/23\"\n".to_owned(),
-            // The subnet has no gateway key, and the link needs none.
-            in_subnet("prefix = \"10.64.30.0/24\"", r#"address = "10.64.30.11", default_route = false"#),
-            // Names at their limits.
-            format!("[[host]]\nname = \"{}\"\nlink.abcdefghijklmno = {{ subnet = \"quay\", address = \"10.64.10.11\" }}\n", "a".repeat(63)),
-            "[common]\ndns = [\"fd64:10::53\", \"10.64.10.53\", \"none\"]\nntp = \"none\"\nsearch = \"none\"\ntimezone = \"Etc/UTC\"\n".to_owned(),
-            // A key in the sheet itself, as a file would hold it.
-            format!("[account.keeper]\nssh_keys = [\"{}\"]\n", crate::testing::KEY.trim()),
-            // An appliance and a host may say different things; an appliance needs no zone and no login.
-            "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\ndns = \"none\"\nlink.a = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = \"\"\n\"node.number\" = 255\n".to_owned(),
-        ];
-        for piece in pieces {
-            let found = names_of(&assess_example(&piece));
-            assert!(found.is_empty(), "{found:?}\n{piece}");
-        }
-    }
-
-    /// One slip, one finding: nothing else is said because of it.
-    #[test]
-    fn no_finding_follows_from_another() {
-        let appliance = |rest: &str| {
-            format!("[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\n{rest}\n")
-        };
-        let management =
-            "link.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n";
-        let cases = [
-            ("[subnet.quay]\nprefix = \"10.64.10.0/33\"\n".to_owned(), "prefix-malformed"),
-            ("[account.\"2nd\"]\nssh_keys = [\"keys/keeper.pub\"]\n[account.keeper]\nhosts = [\"gauge-01\"]\n".to_owned(), "account-name-invalid"),
-            ("[account.keeper]\nssh_keys = [\"keys/none.pub\"]\n".to_owned(), "ssh-key-malformed"),
-            ("[common]\ndomain = \"a..b\"\n".to_owned() + &appliance(&format!("{management}\"net.address\" = {{ take = \"fqdn\" }}")), "domain-malformed"),
-            ("[common]\ndns = [\"10.64\"]\n".to_owned() + &appliance(&format!("{management}\"net.address\" = {{ take = \"dns-1\" }}")), "dns-not-an-address"),
-            (appliance("link.management = { subnet = \"quay\", address = \"10.64\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }"), "address-malformed"),
-            (appliance("link.management = { subnet = \"kay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"netmask\" }"), "subnet-undefined"),
-            (appliance(&format!("{management}\"net.address\" = {{ take = \"adress\" }}")), "sheet-value-wrong-type"),
-        ];
-        let base = crate::testing::BASE;
-        for (right, wrong, rule) in [
-            ("[common]", "[comon]", "sheet-key-unknown"),
-            ("[common]", "[common", "sheet-syntax"),
-            ("[subnet.quay]", "[subnet.quay", "sheet-syntax"),
-            ("[account.keeper]", "[account.keeper]]", "sheet-syntax"),
-            ("[[host]]", "[[host]", "sheet-syntax"),
-            ("[subnet.quay]", "[subnt.quay]", "sheet-key-unknown"),
-            ("[account.keeper]", "[acount.keeper]", "sheet-key-unknown"),
-            ("ssh_keys", "ssh_key", "sheet-key-unknown"),
-            ("[[host]]", "[[hosts]]", "sheet-key-unknown"),
-            ("[[host]]", "[host]", "sheet-value-wrong-type"),
-            ("dns ", "dsn ", "sheet-key-unknown"),
-            ("prefix ", "prefx ", "sheet-key-unknown"),
-            ("gateway", "gatway", "sheet-key-unknown"),
-            ("name =", "nmae =", "sheet-key-unknown"),
-            ("subnet =", "subnt =", "sheet-key-unknown"),
-            ("address =", "adress =", "sheet-key-unknown"),
-            ("link.eth0", "link", "sheet-value-wrong-type"),
-            ("link.eth0", "lnk.eth0", "sheet-key-unknown"),
-        ] {
-            assert!(base.contains(right));
-            assert_eq!(names_of(&assess_text(&base.replacen(right, wrong, 1))), [rule], "{wrong}");
-        }
-        for (piece, rule) in cases {
-            assert_eq!(names_of(&assess_example(&piece)), [rule], "{piece}");
-        }
-    }
-}
+pub use proved::ProvedSite;
+pub(crate) use registry::{FAMILIES, run, run_on_any_host};
+pub(crate) use waiver::{RULES as WAIVER_RULES, apply as apply_waivers};

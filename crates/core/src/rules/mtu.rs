@@ -1,33 +1,22 @@
 //! Rules on the size of packets.
 
 use impostazione_net::Family;
-use impostazione_text::{Stated, Written};
+use impostazione_text::Stated;
 
+use super::check::Check;
+use super::judge::Judge;
 use super::link::links;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Nature, Rule, Severity};
+use crate::machine::rules::mtu::MTU_OUT_OF_RANGE;
 use crate::machine::{Ipv6Mode, LinkKind};
 
-pub(super) const RULES: &[&Rule] = &[&MTU_OUT_OF_RANGE, &MTU_ABOVE_PARENT];
+pub(super) const CHECKS: &[Check] =
+    &[Check::new(&MTU_OUT_OF_RANGE, check_range), Check::new(&MTU_ABOVE_PARENT, check_parent)];
 
 /// The least that IPv6 works with (RFC 8200, section 5).
 const LEAST_FOR_IPV6: u32 = 1280;
 /// What an interface has by itself.
 const USUAL: u32 = 1500;
-
-/// A size that no link has.
-static MTU_OUT_OF_RANGE: Rule = Rule {
-    name: "mtu-out-of-range",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "the size of packets is out of bounds",
-    explanation: "An IPv4 link carries packets of at least 68 bytes (RFC 791) and at most 65535. Below 1280 bytes the \
-        kernel takes IPv6 from the interface without a word (RFC 8200, section 5).",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 15000000 }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 1500 }\n",
-    about_absence: false,
-    check: Check::Site(check_range),
-};
 
 /// A packet that does not fit.
 static MTU_ABOVE_PARENT: Rule = Rule {
@@ -39,8 +28,8 @@ static MTU_ABOVE_PARENT: Rule = Rule {
         refuses a vlan with a larger size than that link has, and the vlan keeps the smaller one.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\nmtu = 9000\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\nmtu = 9000\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 9000 }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
-    about_absence: false,
-    check: Check::Site(check_parent),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 fn check_range(judge: &mut Judge<'_>) {
@@ -84,14 +73,4 @@ fn check_parent(judge: &mut Judge<'_>) {
             );
         }
     }
-}
-
-pub(crate) fn out_of_range(machine: Option<String>, written: &Written<i64>) -> Finding {
-    Finding::new(
-        &MTU_OUT_OF_RANGE,
-        machine,
-        written.place,
-        format!("{} bytes is no size of packets: it goes from 68 to 65535.", written.value),
-        "write the size that the switches have, as in mtu = 1500 or mtu = 9000",
-    )
 }

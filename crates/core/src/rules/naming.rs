@@ -3,55 +3,22 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-use impostazione_net::{DomainName, Hostname, NameFault};
-use impostazione_text::{Place, Written};
+use impostazione_text::Place;
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::Machine;
 
-pub(super) const RULES: &[&Rule] = &[
-    &HOSTNAME_MALFORMED,
-    &HOSTNAME_TOO_LONG,
-    &HOSTNAME_DUPLICATE,
-    &DOMAIN_MALFORMED,
-    &DOMAIN_RESERVED_FOR_MDNS,
-    &SEARCH_MALFORMED,
-    &HOSTNAME_NUMERIC,
-    &HOSTNAME_UPPERCASE,
-    &HOSTNAME_BREAKS_PATTERN,
-    &FQDN_TOO_LONG,
-    &DOMAIN_SINGLE_LABEL,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&HOSTNAME_DUPLICATE, check_duplicate),
+    Check::new(&DOMAIN_RESERVED_FOR_MDNS, check_mdns),
+    Check::new(&HOSTNAME_NUMERIC, check_numeric),
+    Check::new(&HOSTNAME_UPPERCASE, check_uppercase),
+    Check::new(&HOSTNAME_BREAKS_PATTERN, check_pattern),
+    Check::new(&FQDN_TOO_LONG, check_fqdn_length),
+    Check::new(&DOMAIN_SINGLE_LABEL, check_single_label),
 ];
-
-/// A name that is no host name.
-static HOSTNAME_MALFORMED: Rule = Rule {
-    name: "hostname-malformed",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a machine's name is not a host name",
-    explanation: "A host name is one label of letters, digits and hyphens, the hyphens inside (RFC 1123, section 2.1). \
-        Underscores, spaces and accents are refused by name servers or by the machine itself, which then keeps the name \
-        of its image. The domain is a key of its own.",
-    wrong: "[[host]]\nname = \"gauge_01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Reading,
-};
-
-/// A name that is too long.
-static HOSTNAME_TOO_LONG: Rule = Rule {
-    name: "hostname-too-long",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a machine's name has more than 63 characters",
-    explanation: "A label of the domain name system holds 63 bytes (RFC 1035, section 2.3.4), and the kernel keeps 64. A \
-        longer name is cut off or refused.",
-    wrong: "[[host]]\nname = \"gauge-at-the-northern-end-of-the-old-quay-behind-the-lighthouse-stairs\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[[host]]\nname = \"gauge-north-quay\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Reading,
-};
 
 /// A name given twice.
 static HOSTNAME_DUPLICATE: Rule = Rule {
@@ -63,93 +30,60 @@ static HOSTNAME_DUPLICATE: Rule = Rule {
         difference in names. Usually an entry was copied and its name left as it was.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
-    about_absence: false,
-    check: Check::Site(check_duplicate),
-};
-
-/// A domain that is none.
-static DOMAIN_MALFORMED: Rule = Rule {
-    name: "domain-malformed",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "the domain is not a domain name",
-    explanation: "A domain is labels of letters, digits and hyphens with dots between them, 253 characters at most, and \
-        here without a dot at its end. It makes the full name of a machine in /etc/hosts.",
-    wrong: "[common]\ndomain = \"capovetro..example\"\n",
-    right: "[common]\ndomain = \"capovetro.example\"\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// A domain that belongs to multicast DNS.
 static DOMAIN_RESERVED_FOR_MDNS: Rule = Rule {
     name: "domain-reserved-for-mdns",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "the domain ends in local, which belongs to multicast DNS",
     explanation: "Names that end in .local are looked up by multicast on the link and at no name server (RFC 6762, \
         section 3), so that a machine with such a domain is found from its own subnet at best.",
     wrong: "[common]\ndomain = \"capovetro.local\"\n",
     right: "[common]\ndomain = \"capovetro.example\"\n",
-    about_absence: false,
-    check: Check::Site(check_mdns),
-};
-
-/// A search domain that is none.
-static SEARCH_MALFORMED: Rule = Rule {
-    name: "search-malformed",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "an item of the search list is not a domain name",
-    explanation: "Short names are looked up in each domain of the search list. An item that is no domain name makes \
-        lookups fail, or the whole list be dropped.",
-    wrong: "[common]\nsearch = [\"capovetro_example\"]\n",
-    right: "[common]\nsearch = [\"capovetro.example\"]\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// A name that is taken for a number.
 static HOSTNAME_NUMERIC: Rule = Rule {
     name: "hostname-numeric",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a host name is a number",
     explanation: "Many programs take a name of digits alone, or 0x and hexadecimal digits, for an address, and look \
         for it there.",
     wrong: "[[host]]\nname = \"gauge-01\"\nhostname = \"12\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nhostname = \"gauge-12\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_numeric),
+    ..Rule::PLAIN
 };
 
 /// Capitals in a name.
 static HOSTNAME_UPPERCASE: Rule = Rule {
     name: "hostname-uppercase",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a host name has capital letters",
     explanation: "Names are looked up without regard to case, but mail, certificates and monitoring compare them \
         letter by letter, and half of what is written down will have the other spelling. Small letters are \
         the same everywhere.",
     wrong: "[[host]]\nname = \"Gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_uppercase),
+    ..Rule::PLAIN
 };
 
 /// A name that the site does not give.
 static HOSTNAME_BREAKS_PATTERN: Rule = Rule {
     name: "hostname-breaks-pattern",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a host name does not follow the site's own rule",
     explanation: "name_pattern is the site's rule for host names, as a regular expression. A name outside it is \
         mistyped, or the rule has to be widened.",
     wrong: "[common]\nname_pattern = \"^[a-z]+-[0-9]{3}$\"\n",
     right: "[common]\nname_pattern = \"^[a-z]+-[0-9]{2}$\"\n",
-    about_absence: false,
-    check: Check::Site(check_pattern),
+    ..Rule::PLAIN
 };
 
 /// A full name that is cut off.
@@ -162,23 +96,21 @@ static FQDN_TOO_LONG: Rule = Rule {
         section 2.3.4).",
     wrong: "[common]\ndomain = \"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa.aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa.aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa.aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa.example\"\n",
     right: "[common]\ndomain = \"capovetro.example\"\n",
-    about_absence: false,
-    check: Check::Site(check_fqdn_length),
+    ..Rule::PLAIN
 };
 
 /// A domain without a dot.
 static DOMAIN_SINGLE_LABEL: Rule = Rule {
     name: "domain-single-label",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "the domain has a single label",
     explanation: "A domain such as harbor may become a top-level domain of the public name system any day, and many \
         programs and certificate authorities refuse names below one. A domain below one that you have \
         registered is yours for good.",
     wrong: "[common]\ndomain = \"capovetro\"\n",
     right: "[common]\ndomain = \"capovetro.example\"\n",
-    about_absence: false,
-    check: Check::Site(check_single_label),
+    ..Rule::PLAIN
 };
 
 /// No machine is called what another is called, be it by its name, which is its folder, or by a host name of its own.
@@ -228,77 +160,6 @@ fn check_mdns(judge: &mut Judge<'_>) {
                 "write a domain of your own, such as one below a domain that you have registered",
             );
         }
-    }
-}
-
-/// A name that cannot be a host name, under the rule that its fault belongs to.
-pub(crate) fn hostname_faulty(
-    machine: Option<String>,
-    written: &Written<String>,
-    fault: &NameFault,
-) -> Finding {
-    let text = &written.value;
-    let (rule, message) = if Hostname::is_only_too_long(text) {
-        (
-            &HOSTNAME_TOO_LONG,
-            format!("The name has {} characters, and {} are the most.", text.len(), Hostname::LONGEST),
-        )
-    } else {
-        (&HOSTNAME_MALFORMED, format!("The name \"{}\" {}.", text, fault.reason))
-    };
-    let is_full = text.trim_end_matches('.').contains('.') && DomainName::parse(text).is_ok();
-    let fix = match &fault.meant {
-        Some(meant) if is_full => {
-            format!("write \"{meant}\", and fqdn = \"{text}\" where its domain is not the sheet's")
-        }
-        Some(meant) => format!("write \"{meant}\""),
-        None if rule == &HOSTNAME_TOO_LONG => "write a shorter name".to_owned(),
-        None => "write letters, digits and inner hyphens, such as \"gauge-01\"".to_owned(),
-    };
-    let finding = Finding::new(rule, machine, written.place, message, fix);
-    match &fault.meant {
-        Some(meant) if *meant == text.trim().trim_end_matches('.') => finding.with_certain(meant),
-        _ => finding,
-    }
-}
-
-pub(crate) fn domain_malformed(
-    machine: Option<String>,
-    written: &Written<String>,
-    fault: &NameFault,
-) -> Finding {
-    malformed(&DOMAIN_MALFORMED, "The domain", machine, written, fault)
-}
-
-pub(crate) fn search_malformed(
-    machine: Option<String>,
-    written: &Written<String>,
-    fault: &NameFault,
-) -> Finding {
-    malformed(&SEARCH_MALFORMED, "The search domain", machine, written, fault)
-}
-
-fn malformed(
-    rule: &'static Rule,
-    what: &str,
-    machine: Option<String>,
-    written: &Written<String>,
-    fault: &NameFault,
-) -> Finding {
-    let finding = Finding::new(
-        rule,
-        machine,
-        written.place,
-        format!("{what} \"{}\" {}.", written.value, fault.reason),
-        match &fault.meant {
-            Some(meant) => format!("write \"{meant}\""),
-            None => "write labels with dots between them, such as \"capovetro.example\"".to_owned(),
-        },
-    );
-    match &fault.meant {
-        // Dots and spaces at the ends can only be too much.
-        Some(meant) => finding.with_certain(meant),
-        None => finding,
     }
 }
 
@@ -390,25 +251,4 @@ fn check_single_label(judge: &mut Judge<'_>) {
             );
         }
     }
-}
-
-pub(crate) fn fqdn_malformed(
-    machine: Option<String>,
-    written: &Written<String>,
-    fault: &NameFault,
-) -> Finding {
-    malformed(&DOMAIN_MALFORMED, "The full name", machine, written, fault)
-}
-
-pub(crate) fn fqdn_without_domain(machine: Option<String>, written: &Written<String>) -> Finding {
-    Finding::new(
-        &DOMAIN_MALFORMED,
-        machine,
-        written.place,
-        format!("The full name \"{}\" has no domain.", written.value),
-        format!(
-            "write it with its domain, such as \"{}.capovetro.example\", or write hostname = \"{}\"",
-            written.value, written.value
-        ),
-    )
 }

@@ -3,21 +3,22 @@
 use impostazione_ovf::{FileState, Package, PackageFault, PackageFile};
 use impostazione_text::{ByteSize, Place, Written};
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Appliance, Machine, NamedMeanings};
 
-pub(super) const RULES: &[&Rule] = &[
-    &PACKAGE_MISSING,
-    &PACKAGE_UNREADABLE,
-    &PACKAGE_FILE_MISSING,
-    &PACKAGE_FILE_SIZE,
-    &PACKAGE_DIGEST_MISMATCH,
-    &PACKAGE_DIGEST_MISSING,
-    &PACKAGE_SIGNATURE_INVALID,
-    &PACKAGE_PATH_UNSAFE,
-    &MEANINGS_UNREADABLE,
-    &MEANINGS_OUTDATED,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&PACKAGE_MISSING, check_missing),
+    Check::new(&PACKAGE_UNREADABLE, check_unreadable),
+    Check::new(&PACKAGE_FILE_MISSING, check_files_missing),
+    Check::new(&PACKAGE_FILE_SIZE, check_sizes),
+    Check::new(&PACKAGE_DIGEST_MISMATCH, check_digests),
+    Check::new(&PACKAGE_DIGEST_MISSING, check_digests_missing),
+    Check::new(&PACKAGE_SIGNATURE_INVALID, check_signature),
+    Check::new(&PACKAGE_PATH_UNSAFE, check_paths),
+    Check::new(&MEANINGS_UNREADABLE, check_meanings),
+    Check::new(&MEANINGS_OUTDATED, check_outdated),
 ];
 
 /// No package at the path.
@@ -30,8 +31,7 @@ static PACKAGE_MISSING: Rule = Rule {
         sheet is in, not from where the command is run.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbok.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_missing),
+    ..Rule::PLAIN
 };
 
 /// A package that cannot be used.
@@ -45,37 +45,34 @@ static PACKAGE_UNREADABLE: Rule = Rule {
         where its headers say; one that was cut off while it was fetched does not.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"keys/keeper.pub\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_unreadable),
+    ..Rule::PLAIN
 };
 
 /// A file that is not there.
 static PACKAGE_FILE_MISSING: Rule = Rule {
     name: "package-file-missing",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a file that the package names is not there",
     explanation: "The descriptor or the manifest names a file that does not lie in the archive, or beside the descriptor. \
         The package cannot be deployed like that: a disk was left behind when it was copied. Waive the rule where the \
         disks wait elsewhere.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/torn.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_files_missing),
+    ..Rule::PLAIN
 };
 
 /// A file of another size.
 static PACKAGE_FILE_SIZE: Rule = Rule {
     name: "package-file-size",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a file of the package is not as large as the descriptor says",
     explanation: "The descriptor gives the size of each file in bytes. A smaller file was cut off while it was copied; a \
         larger one belongs to another version.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/short.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_sizes),
+    ..Rule::PLAIN
 };
 
 /// A file that was changed.
@@ -89,37 +86,34 @@ static PACKAGE_DIGEST_MISMATCH: Rule = Rule {
         `render --packages` before it makes a new package.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/damaged.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_digests),
+    ..Rule::PLAIN
 };
 
 /// Files that nobody vouches for.
 static PACKAGE_DIGEST_MISSING: Rule = Rule {
     name: "package-digest-missing",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "files of the package have no digest",
     explanation: "Without a manifest, or without a line in it for each file, nobody can tell whether a disk came through \
         whole. Ask its maker for the manifest, a file that ends in .mf.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/bare.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_digests_missing),
+    ..Rule::PLAIN
 };
 
 /// A signature of something else.
 static PACKAGE_SIGNATURE_INVALID: Rule = Rule {
     name: "package-signature-invalid",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a package is signed, and the signature does not hold",
     explanation: "The certificate beside the manifest signs it. Where the signature is not one of this manifest, the \
         manifest or the certificate was exchanged. Whether the certificate itself is to be trusted is asked with \
         `inspect --trust`.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/signed.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_signature),
+    ..Rule::PLAIN
 };
 
 /// A file that leads out of the package.
@@ -132,8 +126,7 @@ static PACKAGE_PATH_UNSAFE: Rule = Rule {
         link or an address on the network leads elsewhere; such a file is never read and never written.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/outside.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_paths),
+    ..Rule::PLAIN
 };
 
 /// A meanings file that cannot be used.
@@ -146,22 +139,20 @@ static MEANINGS_UNREADABLE: Rule = Rule {
         those that `inspect` shows; its keys are in the guide.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nmeanings = \"packages/torn.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/current.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_meanings),
+    ..Rule::PLAIN
 };
 
 /// A meanings file of another version.
 static MEANINGS_OUTDATED: Rule = Rule {
     name: "meanings-outdated",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a meanings file was made for another version of the product",
     explanation: "What was reviewed for one version need not hold for the next. The finding says what has changed. Look at \
         that, and write the new version into the file, or make it anew with `inspect --save-meanings`.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/older.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/current.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_outdated),
+    ..Rule::PLAIN
 };
 
 /// Each of these things that appliances name by index, with the first appliance that names it, and where it does.

@@ -7,27 +7,28 @@ use impostazione_net::{Family, dotted_mask};
 use impostazione_ovf::{Meaning, PasswordRules, Property, PropertyType, TakeWord};
 use impostazione_text::{Place, nearest};
 
-use super::{Check, Judge, Nature, Rule};
+use super::check::Check;
+use super::judge::Judge;
 use crate::appliance::{
     AnsweredProperty, OpenQuestion, Origin, Outcome, Unanswered, answered_properties, is_at_console,
     is_of_sheet, open_questions,
 };
-use crate::finding::Severity;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{AnswerSource, Appliance, Machine, Site};
 
-pub(super) const RULES: &[&Rule] = &[
-    &PROPERTY_UNKNOWN,
-    &PROPERTY_UNANSWERED,
-    &PROPERTY_NEEDS_SECRET,
-    &PROPERTY_MEANING_UNSURE,
-    &PROPERTY_NOT_SETTABLE,
-    &PROPERTY_WRONG_TYPE,
-    &PROPERTY_TOO_SHORT,
-    &PROPERTY_TOO_LONG,
-    &PROPERTY_NOT_A_CHOICE,
-    &PROPERTY_DEFAULT_DISAGREES,
-    &PROPERTY_REPEATED,
-    &PASSWORD_LEFT_AT_DEFAULT,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&PROPERTY_UNKNOWN, check_unknown),
+    Check::new(&PROPERTY_UNANSWERED, check_unanswered),
+    Check::new(&PROPERTY_NEEDS_SECRET, check_needs_secret),
+    Check::new(&PROPERTY_MEANING_UNSURE, check_unsure),
+    Check::new(&PROPERTY_NOT_SETTABLE, check_not_settable),
+    Check::new(&PROPERTY_WRONG_TYPE, check_type),
+    Check::new(&PROPERTY_TOO_SHORT, check_too_short),
+    Check::new(&PROPERTY_TOO_LONG, check_too_long),
+    Check::new(&PROPERTY_NOT_A_CHOICE, check_choice),
+    Check::new(&PROPERTY_DEFAULT_DISAGREES, check_defaults),
+    Check::new(&PROPERTY_REPEATED, check_repeated),
+    Check::new(&PASSWORD_LEFT_AT_DEFAULT, check_password_default),
 ];
 
 /// An answer to nothing.
@@ -41,8 +42,7 @@ static PROPERTY_UNKNOWN: Rule = Rule {
         questions of its meanings file in place of properties.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.gatway\" = \"10.64.10.1\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.gateway\" = \"10.64.10.1\"\n",
-    about_absence: false,
-    check: Check::Site(check_unknown),
+    ..Rule::PLAIN
 };
 
 /// A property without an answer.
@@ -57,7 +57,7 @@ static PROPERTY_UNANSWERED: Rule = Rule {
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.id\" = 3\n",
     about_absence: true,
-    check: Check::Site(check_unanswered),
+    ..Rule::PLAIN
 };
 
 /// A password without an answer.
@@ -71,14 +71,15 @@ static PROPERTY_NEEDS_SECRET: Rule = Rule {
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
     about_absence: true,
-    check: Check::Site(check_needs_secret),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A property that may mean something.
 static PROPERTY_MEANING_UNSURE: Rule = Rule {
     name: "property-meaning-unsure",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a property may want a setting of the sheet, which is not certain, and keeps its default",
     explanation: "From its text the property seems to want something that the sheet has, yet not so surely that it is filled \
         in, and its default would stand. Answer it, with the default where that is meant. `inspect --why` says what led to \
@@ -86,7 +87,7 @@ static PROPERTY_MEANING_UNSURE: Rule = Rule {
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/unsure.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/unsure.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"where\" = { take = \"address\" }\n",
     about_absence: true,
-    check: Check::Site(check_unsure),
+    ..Rule::PLAIN
 };
 
 /// A property that is not the administrator's.
@@ -99,8 +100,7 @@ static PROPERTY_NOT_SETTABLE: Rule = Rule {
         an answer to it, or the appliance does not start with one.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"build.channel\" = \"test\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_not_settable),
+    ..Rule::PLAIN
 };
 
 /// An answer that does not fit.
@@ -114,8 +114,7 @@ static PROPERTY_WRONG_TYPE: Rule = Rule {
         word, or stops.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.number\" = 300\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.number\" = 3\n",
-    about_absence: false,
-    check: Check::Site(check_type),
+    ..Rule::PLAIN
 };
 
 /// An answer with too few characters.
@@ -128,8 +127,7 @@ static PROPERTY_TOO_SHORT: Rule = Rule {
         passwords. A shorter one is refused when the appliance is deployed, or when it starts.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB1\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB13\"\n",
-    about_absence: false,
-    check: Check::Site(check_too_short),
+    ..Rule::PLAIN
 };
 
 /// An answer with too many characters.
@@ -142,8 +140,7 @@ static PROPERTY_TOO_LONG: Rule = Rule {
         passwords. A longer one is refused, or cut off without a word, and a password that is cut off lets nobody in.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB12345\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB1234\"\n",
-    about_absence: false,
-    check: Check::Site(check_too_long),
+    ..Rule::PLAIN
 };
 
 /// An answer that is none of the choices.
@@ -155,37 +152,35 @@ static PROPERTY_NOT_A_CHOICE: Rule = Rule {
     explanation: "The descriptor lists the values of this property (ValueMap). Upper and lower case count.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"mode\" = \"Mirrored\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"mode\" = \"mirrored\"\n",
-    about_absence: false,
-    check: Check::Site(check_choice),
+    ..Rule::PLAIN
 };
 
 /// A default of somebody else's network.
 static PROPERTY_DEFAULT_DISAGREES: Rule = Rule {
     name: "property-default-disagrees",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a default that stands looks like an address, a mask or a zone, and is not the sheet's",
     explanation: "The package's maker has put an address, a mask or a time zone of another site there. Left alone it goes \
         into the appliance as it is. Answer the property, with the default itself where that is meant.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/defaults.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/defaults.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"collector\" = \"10.64.10.53\"\n",
     about_absence: true,
-    check: Check::Site(check_defaults),
+    ..Rule::PLAIN
 };
 
 /// An id of two properties.
 static PROPERTY_REPEATED: Rule = Rule {
     name: "property-repeated",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "two properties of the package have the same id",
     explanation: "Class, key and instance together tell properties apart (DSP0243 2.1.1, section 9.5). Where two have the \
         same, platforms disagree on which of them an answer is for; here it is the first. Have the package's maker mend \
         it.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/repeated.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    about_absence: false,
-    check: Check::Site(check_repeated),
+    ..Rule::PLAIN
 };
 
 /// A password that everybody knows.
@@ -199,7 +194,8 @@ static PASSWORD_LEFT_AT_DEFAULT: Rule = Rule {
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
     about_absence: true,
-    check: Check::Site(check_password_default),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// Visits the properties of each appliance that takes its settings from its package.

@@ -3,12 +3,14 @@
 use impostazione_net::Family;
 use impostazione_text::{Place, Stated};
 
+use super::check::Check;
+use super::judge::Judge;
 use super::link::links;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Ipv6Mode, Link, LinkKind, Machine, NetplanVersion, Renderer};
 
-pub(super) const RULES: &[&Rule] = &[&RENDERER_CANNOT, &NETPLAN_TOO_OLD];
+pub(super) const CHECKS: &[Check] =
+    &[Check::new(&RENDERER_CANNOT, check_renderer), Check::new(&NETPLAN_TOO_OLD, check_version)];
 
 /// The version from which on netplan takes `regulatory-domain` and passes settings through to `NetworkManager`.
 const PASSES_THROUGH: NetplanVersion = NetplanVersion::new(0, 106);
@@ -28,8 +30,7 @@ static RENDERER_CANNOT: Rule = Rule {
         them. Use networkd, or do without.",
     wrong: "[common]\nrenderer = \"NetworkManager\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", link_local4 = true }\n",
     right: "[common]\nrenderer = \"networkd\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", link_local4 = true }\n",
-    about_absence: false,
-    check: Check::Site(check_renderer),
+    ..Rule::PLAIN
 };
 
 /// A setting that the hosts do not know.
@@ -44,8 +45,7 @@ static NETPLAN_TOO_OLD: Rule = Rule {
         loses the setting.",
     wrong: "[common]\nnetplan = \"0.101\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\nnetplan = \"0.106\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_version),
+    ..Rule::PLAIN
 };
 
 fn check_renderer(judge: &mut Judge<'_>) {

@@ -3,16 +3,22 @@
 use std::net::IpAddr;
 
 use impostazione_net::{Family, host_range};
-use impostazione_text::{Place, Stated, Written};
+use impostazione_text::{Place, Stated};
 use ipnet::IpNet;
 
+use super::check::Check;
+use super::judge::Judge;
 use super::link::links;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::Link;
+use crate::machine::rules::route::ROUTE_DUPLICATE;
 
-pub(super) const RULES: &[&Rule] =
-    &[&ROUTE_UNREACHABLE, &ROUTE_DUPLICATE, &TABLE_DUPLICATE, &TABLE_WITHOUT_GATEWAY];
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&ROUTE_UNREACHABLE, check_unreachable),
+    Check::new(&ROUTE_DUPLICATE, check_duplicate),
+    Check::new(&TABLE_DUPLICATE, check_table_duplicate),
+    Check::new(&TABLE_WITHOUT_GATEWAY, check_table_gateway),
+];
 
 /// A route by a router that cannot be reached.
 static ROUTE_UNREACHABLE: Rule = Rule {
@@ -24,23 +30,8 @@ static ROUTE_UNREACHABLE: Rule = Rule {
         of the link, and the link has an address of its family. With another one the route is not set up.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.20.1\" }] }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }] }\n",
-    about_absence: false,
-    check: Check::Site(check_unreachable),
-};
-
-/// A way twice.
-static ROUTE_DUPLICATE: Rule = Rule {
-    name: "route-duplicate",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a machine has two routes to the same network",
-    explanation: "Of two routes to the same network with the same metric one wins, and which is not for the sheet to \
-        say. A route to 0.0.0.0/0 repeats the default route, and one to the subnet of a link the way that \
-        the link is itself.",
-    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.10.3\" }] }\n",
-    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.10.3\", metric = 200 }] }\n",
-    about_absence: false,
-    check: Check::Site(check_duplicate),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A table for two.
@@ -53,8 +44,8 @@ static TABLE_DUPLICATE: Rule = Rule {
         or the answers of one leave by the other.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", own_table = 140 }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", own_table = 141 }\n",
-    about_absence: false,
-    check: Check::Site(check_table_duplicate),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A table with nothing in it.
@@ -67,20 +58,9 @@ static TABLE_WITHOUT_GATEWAY: Rule = Rule {
         the subnet has none, or the link has no address, there is nothing for the table to say.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\n",
-    about_absence: false,
-    check: Check::Site(check_table_gateway),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
-
-/// A route to `default`, which is the subnet's business.
-pub(crate) fn to_default(machine: Option<String>, written: &Written<String>) -> Finding {
-    Finding::new(
-        &ROUTE_DUPLICATE,
-        machine,
-        written.place,
-        "The default route comes from the gateway of the link's subnet.",
-        "take this route out; for a second way out write to = \"0.0.0.0/0\" with a metric",
-    )
-}
 
 fn is_link_local6(address: IpAddr) -> bool {
     matches!(address, IpAddr::V6(v6) if v6.is_unicast_link_local())

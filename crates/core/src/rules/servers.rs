@@ -1,28 +1,27 @@
 //! Rules on name servers and time servers.
 
-use impostazione_net::{AddressFault, Family, NameFault};
-use impostazione_text::{Stated, Written};
+use impostazione_net::Family;
+use impostazione_text::Stated;
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, NetplanWords, Rule, Severity};
 use crate::machine::{Choices, Machine, TimeServer, TimeService};
 
-pub(super) const RULES: &[&Rule] = &[
-    &DNS_MISSING,
-    &DNS_NOT_AN_ADDRESS,
-    &DNS_DUPLICATE,
-    &DNS_FAMILY_MISMATCH,
-    &NTP_MISSING,
-    &NTP_MALFORMED,
-    &NTP_NAME_NEEDS_DNS,
-    &DNS_ONLY_ONE,
-    &DNS_TOO_MANY,
-    &DNS_IS_SELF,
-    &DNS_TWO_SPECIAL_SETS,
-    &DNS_PUBLIC,
-    &NTP_TOO_FEW,
-    &NTP_IS_SELF,
-    &NTP_KEY_MISSING,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&DNS_MISSING, check_dns_missing),
+    Check::new(&DNS_DUPLICATE, check_dns_duplicate),
+    Check::new(&DNS_FAMILY_MISMATCH, check_dns_family),
+    Check::new(&NTP_MISSING, check_ntp_missing),
+    Check::new(&NTP_NAME_NEEDS_DNS, check_ntp_name),
+    Check::new(&DNS_ONLY_ONE, check_dns_one),
+    Check::new(&DNS_TOO_MANY, check_dns_many),
+    Check::new(&DNS_IS_SELF, check_dns_self),
+    Check::new(&DNS_TWO_SPECIAL_SETS, check_two_sets),
+    Check::new(&DNS_PUBLIC, check_dns_public),
+    Check::new(&NTP_TOO_FEW, check_ntp_few),
+    Check::new(&NTP_IS_SELF, check_ntp_self),
+    Check::new(&NTP_KEY_MISSING, check_ntp_key),
 ];
 
 /// No word on name servers.
@@ -36,34 +35,25 @@ static DNS_MISSING: Rule = Rule {
     wrong: "[common]\ndns = []\n",
     right: "[common]\ndns = \"none\"\n",
     about_absence: true,
-    check: Check::Site(check_dns_missing),
-};
-
-/// A name server that is no address.
-static DNS_NOT_AN_ADDRESS: Rule = Rule {
-    name: "dns-not-an-address",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a name server is not given by its address",
-    explanation: "A name server is what names are looked up at, so it cannot be given by name itself. It is given by its \
-        IPv4 or IPv6 address, without a mask or a port.",
-    wrong: "[common]\ndns = [\"10.64.10.53\", \"ns2.capovetro.example\"]\n",
-    right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// A name server twice.
 static DNS_DUPLICATE: Rule = Rule {
     name: "dns-duplicate",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a name server stands twice in its list",
     explanation: "The second mention helps nobody when the server is down. Usually a digit was to be changed after copying.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.53\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
-    about_absence: false,
-    check: Check::Site(check_dns_duplicate),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "write another server, or take it out",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// Name servers that cannot be reached.
@@ -76,8 +66,8 @@ static DNS_FAMILY_MISMATCH: Rule = Rule {
         round. At least one server must be of a family in which the machine has an address.",
     wrong: "[common]\ndns = [\"fd64:10::53\", \"fd64:10::54\"]\n",
     right: "[common]\ndns = [\"fd64:10::53\", \"10.64.10.53\"]\n",
-    about_absence: false,
-    check: Check::Site(check_dns_family),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A time server whose name nobody can look up.
@@ -90,8 +80,7 @@ static NTP_NAME_NEEDS_DNS: Rule = Rule {
         the time server by its address.",
     wrong: "[common]\ndns = \"none\"\nntp = [\"clock.capovetro.example\", \"none\"]\n",
     right: "[common]\ndns = \"none\"\nntp = [\"10.64.10.121\", \"none\"]\n",
-    about_absence: false,
-    check: Check::Site(check_ntp_name),
+    ..Rule::PLAIN
 };
 
 /// No word on time servers.
@@ -105,62 +94,47 @@ static NTP_MISSING: Rule = Rule {
     wrong: "[common]\nntp = []\n",
     right: "[common]\nntp = \"none\"\n",
     about_absence: true,
-    check: Check::Site(check_ntp_missing),
-};
-
-/// A time server that is neither address nor name.
-static NTP_MALFORMED: Rule = Rule {
-    name: "ntp-malformed",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a time server is neither an address nor a name",
-    explanation: "A time server is given by its address or by its name, without a port.",
-    wrong: "[common]\nntp = [\"10.64.10.300\"]\n",
-    right: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"clock.capovetro.example\"]\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// A single name server.
 static DNS_ONLY_ONE: Rule = Rule {
     name: "dns-only-one",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a machine has a single name server",
     explanation: "While that server is down or restarted, the machine finds nothing by name. Where there is no second, \
         \"none\" as the last item of the list says so.",
     wrong: "[common]\ndns = [\"10.64.10.53\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"none\"]\n",
-    about_absence: false,
-    check: Check::Site(check_dns_one),
+    ..Rule::PLAIN
 };
 
 /// More name servers than are asked.
 static DNS_TOO_MANY: Rule = Rule {
     name: "dns-too-many",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a machine has more than three name servers",
     explanation: "Programs that read resolv.conf ask three name servers at most (resolv.conf(5), MAXNS), and never the \
         others. More than three in a row only make a failed look-up slower.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\", \"10.64.10.55\", \"10.64.10.56\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\", \"10.64.10.55\"]\n",
-    about_absence: false,
-    check: Check::Site(check_dns_many),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A server that asks itself.
 static DNS_IS_SELF: Rule = Rule {
     name: "dns-is-self",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a name server of the site asks itself only",
     explanation: "A machine that serves names and asks nobody else has no names until its own server is up, which may \
         need names to start. Give it another server as the second.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"none\"]\n[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
-    about_absence: false,
-    check: Check::Site(check_dns_self),
+    ..Rule::PLAIN
 };
 
 /// Domains that cannot be told apart.
@@ -174,37 +148,40 @@ static DNS_TWO_SPECIAL_SETS: Rule = Rule {
         have one server ask the other.",
     wrong: "[common]\ndns_for = { \"crane.example\" = [\"10.64.10.98\"], \"mole.example\" = [\"10.64.10.99\"] }\n",
     right: "[common]\ndns_for = { \"crane.example\" = [\"10.64.10.98\"], \"mole.example\" = [\"10.64.10.98\"] }\n",
-    about_absence: false,
-    check: Check::Site(check_two_sets),
+    ..Rule::PLAIN
 };
 
 /// Names that nobody outside knows.
 static DNS_PUBLIC: Rule = Rule {
     name: "dns-public",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "names of the site are looked up at public name servers only",
     explanation: "Public name servers do not know the names inside a site, and learn which of them are asked for. A \
         machine with search domains of its own should ask a name server of the site.",
     wrong: "[common]\nsearch = [\"capovetro.example\"]\ndns = [\"9.9.9.9\", \"149.112.112.112\"]\n",
     right: "[common]\nsearch = [\"capovetro.example\"]\ndns = [\"10.64.10.53\", \"9.9.9.9\"]\n",
-    about_absence: false,
-    check: Check::Site(check_dns_public),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "write a name server of the site first, or no search domain if there are no names inside",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// Too few clocks to tell which is wrong.
 static NTP_TOO_FEW: Rule = Rule {
     name: "ntp-too-few",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a machine has one or two time servers",
     explanation: "One time server may fail or be wrong, and of two that disagree nobody can tell which is right; three \
         can outvote one (RFC 8633, section 3.2). A name that stands for several servers counts as one here. \
         Where there are no more, \"none\" as the last item of the list says so.",
     wrong: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\"]\n",
     right: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"none\"]\n",
-    about_absence: false,
-    check: Check::Site(check_ntp_few),
+    ..Rule::PLAIN
 };
 
 /// A clock that is set by itself.
@@ -217,8 +194,7 @@ static NTP_IS_SELF: Rule = Rule {
         ntp of its own, with the servers that it takes the time from.",
     wrong: "[[host]]\nname = \"gauge-01\"\nserves = [\"ntp\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.121\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nserves = [\"ntp\"]\nntp = [\"10.64.10.122\", \"10.64.10.123\", \"clock.capovetro.example\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.121\" }\n",
-    about_absence: false,
-    check: Check::Site(check_ntp_self),
+    ..Rule::PLAIN
 };
 
 /// A key that is not there, or not used.
@@ -231,8 +207,7 @@ static NTP_KEY_MISSING: Rule = Rule {
         with timesyncd the answers would be taken unproved.",
     wrong: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n",
     right: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n[time_key.harbor]\nnumber = 10\nvalue = { from_secret = \"harbor-clock\" }\n[secret.harbor-clock]\nfrom = \"file\"\npath = \"harbor-clock.secret\"\n",
-    about_absence: false,
-    check: Check::Site(check_ntp_key),
+    ..Rule::PLAIN
 };
 
 /// Reports each list that is missing or empty once: at `[common]`'s list where that is to blame for several machines.
@@ -355,65 +330,6 @@ fn check_ntp_name(judge: &mut Judge<'_>) {
                 );
             }
         }
-    }
-}
-
-pub(crate) fn dns_not_an_address(
-    machine: Option<String>,
-    written: &Written<String>,
-    fault: &AddressFault,
-) -> Finding {
-    let text = &written.value;
-    let is_name =
-        text.chars().any(|c| c.is_ascii_alphabetic()) && !text.contains(':') && fault.meant.is_none();
-    let (reason, fix) = if is_name {
-        (
-            "is a name, and a name server is given by its address".to_owned(),
-            "write the server's address".to_owned(),
-        )
-    } else {
-        (fault.reason.clone(), super::report::fix_address("dns", fault))
-    };
-    Finding::new(
-        &DNS_NOT_AN_ADDRESS,
-        machine,
-        written.place,
-        format!("The name server \"{text}\" {reason}."),
-        fix,
-    )
-}
-
-/// A time server that is no address, and, where a fault is given, no name either; without one it looks like a mistyped
-/// address.
-pub(crate) fn ntp_malformed(
-    machine: Option<String>,
-    written: &Written<String>,
-    address: &AddressFault,
-    name: Option<&NameFault>,
-) -> Finding {
-    let looks_like_address = written.value.chars().all(|c| c.is_ascii_digit() || ".:/,".contains(c));
-    let (reason, fix) = match name {
-        Some(name) if !looks_like_address && address.meant.is_none() => {
-            let fix = match &name.meant {
-                Some(meant) => format!("write \"{meant}\""),
-                None => {
-                    "write the server's address or its name, such as \"clock.capovetro.example\"".to_owned()
-                }
-            };
-            (&name.reason, fix)
-        }
-        _ => (&address.reason, super::report::fix_address("ntp", address)),
-    };
-    let finding = Finding::new(
-        &NTP_MALFORMED,
-        machine,
-        written.place,
-        format!("The time server \"{}\" {reason}.", written.value),
-        fix,
-    );
-    match name.and_then(|name| name.meant.as_ref()) {
-        Some(meant) => finding.with_certain(meant),
-        None => finding,
     }
 }
 

@@ -7,11 +7,16 @@ use impostazione_text::Place;
 use ipnet::IpNet;
 
 use super::address::{assigned, report};
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, NetplanWords, Rule, Severity};
 
-pub(super) const RULES: &[&Rule] =
-    &[&ADDRESS_SPECIAL_PURPOSE, &ADDRESS_FOR_DOCUMENTATION, &PREFIX_NOT_PRIVATE, &ADDRESS_IS_SERVER];
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&ADDRESS_SPECIAL_PURPOSE, check_special),
+    Check::new(&ADDRESS_FOR_DOCUMENTATION, check_documentation),
+    Check::new(&PREFIX_NOT_PRIVATE, check_private),
+    Check::new(&ADDRESS_IS_SERVER, check_server),
+];
 
 /// An address that no machine is given.
 static ADDRESS_SPECIAL_PURPOSE: Rule = Rule {
@@ -24,37 +29,42 @@ static ADDRESS_SPECIAL_PURPOSE: Rule = Rule {
         machine, a subnet or a server (RFC 6890).",
     wrong: "[subnet.slip]\nprefix = \"169.254.30.0/24\"\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n",
-    about_absence: false,
-    check: Check::Site(check_special),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// An address from an example.
 static ADDRESS_FOR_DOCUMENTATION: Rule = Rule {
     name: "address-for-documentation",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "an address is set apart for examples in documents",
     explanation: "192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24 (RFC 5737), 2001:db8::/32 (RFC 3849) and 3fff::/20 \
         (RFC 9637) are used in documents, and lead nowhere. Such an address was copied from an example.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"192.0.2.53\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
-    about_absence: false,
-    check: Check::Site(check_documentation),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// Addresses of the public network.
 static PREFIX_NOT_PRIVATE: Rule = Rule {
     name: "prefix-not-private",
     severity: Severity::Note,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a subnet has public addresses",
     explanation: "The addresses for networks of one's own are 10.0.0.0/8, 172.16.0.0/12 and 192.168.0.0/16 (RFC 1918), \
         100.64.0.0/10 behind a provider (RFC 6598), and fc00::/7 (RFC 4193). Others belong to somebody. That \
         is right where it is you: a waiver says so.",
     wrong: "[subnet.slip]\nprefix = \"172.64.30.0/24\"\n",
     right: "[subnet.slip]\nprefix = \"172.16.30.0/24\"\n",
-    about_absence: false,
-    check: Check::Site(check_private),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "correct it if a private network is meant",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// The address of a server.
@@ -67,8 +77,8 @@ static ADDRESS_IS_SERVER: Rule = Rule {
         machine is that server, serves says so.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
-    about_absence: false,
-    check: Check::Site(check_server),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// What a reserved address is kept for.

@@ -1,10 +1,15 @@
 //! Rules on the SSH service, its keys, and who may act as root.
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, Rule, Severity};
 
-pub(super) const RULES: &[&Rule] =
-    &[&SSH_KEY_WEAK, &SSH_ROOT_LOGIN_ALLOWED, &SSH_DISABLED, &ACCOUNT_CANNOT_SUDO];
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&SSH_KEY_WEAK, check_weak),
+    Check::new(&SSH_ROOT_LOGIN_ALLOWED, check_root),
+    Check::new(&SSH_DISABLED, check_disabled),
+    Check::new(&ACCOUNT_CANNOT_SUDO, check_admin),
+];
 
 /// A key that can be broken, or is refused.
 static SSH_KEY_WEAK: Rule = Rule {
@@ -17,8 +22,8 @@ static SSH_KEY_WEAK: Rule = Rule {
         makes one.",
     wrong: "[account.keeper]\nssh_keys = [\"keys/weak.pub\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
-    about_absence: false,
-    check: Check::Site(check_weak),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A login that everybody knows of.
@@ -32,36 +37,34 @@ static SSH_ROOT_LOGIN_ALLOWED: Rule = Rule {
         there.",
     wrong: "[common]\nssh = { root_login = true }\n",
     right: "[common]\nssh = { root_login = false }\n",
-    about_absence: false,
-    check: Check::Site(check_root),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A host that nobody reaches.
 static SSH_DISABLED: Rule = Rule {
     name: "ssh-disabled",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "the SSH service is switched off on a host",
     explanation: "A headless host without its SSH service is reached over a cable to its console, if it has one. Where \
         it is managed in another way, a waiver says so.",
     wrong: "[common]\nssh = { enabled = false }\n",
     right: "[common]\nssh = { enabled = true }\n",
-    about_absence: false,
-    check: Check::Site(check_disabled),
+    ..Rule::PLAIN
 };
 
 /// Nobody may change anything.
 static ACCOUNT_CANNOT_SUDO: Rule = Rule {
     name: "account-cannot-sudo",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "nobody on a host may act as root",
     explanation: "A host on which no login is admin = true, and on which root may not log in, can be looked at and \
         never changed: no update, no other address. At least one account should be an administrator's.",
     wrong: "[account.keeper]\nadmin = false\n",
     right: "[account.keeper]\nadmin = true\n",
-    about_absence: false,
-    check: Check::Site(check_admin),
+    ..Rule::PLAIN
 };
 
 fn check_weak(judge: &mut Judge<'_>) {

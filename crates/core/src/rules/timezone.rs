@@ -1,12 +1,11 @@
 //! Rules on time zones.
 
-use impostazione_net::nearest_zones;
-use impostazione_text::Written;
+use super::check::Check;
+use super::judge::Judge;
+use crate::finding::{Nature, Rule, Severity};
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
-
-pub(super) const RULES: &[&Rule] = &[&TIMEZONE_MISSING, &TIMEZONE_UNKNOWN, &TIMEZONE_FIXED_OFFSET];
+pub(super) const CHECKS: &[Check] =
+    &[Check::new(&TIMEZONE_MISSING, check_missing), Check::new(&TIMEZONE_FIXED_OFFSET, check_fixed_offset)];
 
 /// No word on the zone.
 static TIMEZONE_MISSING: Rule = Rule {
@@ -19,36 +18,21 @@ static TIMEZONE_MISSING: Rule = Rule {
     wrong: "# a whole sheet\nformat = 1\n[common]\ndns = \"none\"\nntp = \"none\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\ngateway = \"10.64.10.1\"\n[account.keeper]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\ntimezone = \"Europe/Rome\"\n",
     about_absence: true,
-    check: Check::Site(check_missing),
-};
-
-/// A zone that does not exist.
-static TIMEZONE_UNKNOWN: Rule = Rule {
-    name: "timezone-unknown",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a time zone is not in the zone database",
-    explanation: "A zone is named as in the zone database, such as Europe/Rome; upper and lower case count, since the name \
-        is a path on the host. With an unknown name the host runs on UTC.",
-    wrong: "[common]\ntimezone = \"Europe/Roma\"\n",
-    right: "[common]\ntimezone = \"Europe/Rome\"\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// A zone without daylight saving, by the look of its name not on purpose.
 static TIMEZONE_FIXED_OFFSET: Rule = Rule {
     name: "timezone-fixed-offset",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a time zone is a fixed distance from UTC, without daylight saving",
     explanation: "Zones such as Etc/GMT-1 or EST keep the same distance from UTC all year, so that clocks are an hour off for \
         half of it where daylight saving is kept. The sign of the Etc/GMT zones is the reverse of the usual one, besides. \
         Name the zone of the place, or Etc/UTC where local time is not wanted at all.",
     wrong: "[common]\ntimezone = \"Etc/GMT-1\"\n",
     right: "[common]\ntimezone = \"Europe/Rome\"\n",
-    about_absence: false,
-    check: Check::Site(check_fixed_offset),
+    ..Rule::PLAIN
 };
 
 fn check_fixed_offset(judge: &mut Judge<'_>) {
@@ -91,23 +75,4 @@ fn check_missing(judge: &mut Judge<'_>) {
         message,
         "write timezone = \"Europe/Rome\", or the zone that is right, in [common] or on the host",
     );
-}
-
-pub(crate) fn unknown(machine: Option<String>, written: &Written<String>) -> Finding {
-    // A zone of fixed distance is never what was meant, and its sign is the reverse of the usual one.
-    let near: Vec<String> = nearest_zones(&written.value)
-        .iter()
-        .filter(|zone| !zone.starts_with("Etc/GMT"))
-        .map(|zone| format!("\"{zone}\""))
-        .collect();
-    Finding::new(
-        &TIMEZONE_UNKNOWN,
-        machine,
-        written.place,
-        format!("There is no time zone \"{}\".", written.value),
-        match near.as_slice() {
-            [] => "write a zone of the zone database, such as \"Europe/Rome\" or \"Etc/UTC\"".to_owned(),
-            zones => format!("write {}", zones.join(" or ")),
-        },
-    )
 }

@@ -2,40 +2,31 @@
 
 use std::collections::HashMap;
 
-use impostazione_text::{Place, Stated, Written};
+use impostazione_text::{Place, Stated};
 
+use super::check::Check;
+use super::judge::Judge;
 use super::link::links;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Nature, NetplanWords, Rule, Severity};
 use crate::machine::LinkKind;
 
-pub(super) const RULES: &[&Rule] = &[&VLAN_OUT_OF_RANGE, &VLAN_DUPLICATE, &VLAN_MISSING, &VLAN_TWICE_ON_LINK];
-
-/// A tag that there is not.
-static VLAN_OUT_OF_RANGE: Rule = Rule {
-    name: "vlan-out-of-range",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a VLAN tag is not a number from 1 to 4094",
-    explanation: "A VLAN tag has twelve bits, of which 0 and 4095 are reserved (IEEE 802.1Q, section 9.6).",
-    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 4095\n",
-    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
-    about_absence: false,
-    check: Check::Reading,
-};
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&VLAN_DUPLICATE, check_duplicate),
+    Check::new(&VLAN_MISSING, check_missing),
+    Check::new(&VLAN_TWICE_ON_LINK, check_twice),
+];
 
 /// A tag twice.
 static VLAN_DUPLICATE: Rule = Rule {
     name: "vlan-duplicate",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "two subnets or pools have the same VLAN tag",
     explanation: "A tag is one network on all switches of a site. Two subnets with the same tag hear each other; \
         usually an entry was copied and its tag left as it was.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nvlan = 130\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nvlan = 131\n",
-    about_absence: false,
-    check: Check::Site(check_duplicate),
+    ..Rule::PLAIN
 };
 
 /// A link that would not know its tag.
@@ -48,7 +39,13 @@ static VLAN_MISSING: Rule = Rule {
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     about_absence: true,
-    check: Check::Site(check_missing),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: Some("The vlan has no `id`, which would be its tag."),
+        fix: "add id: 110 or whatever tag the switches have",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// A tag twice on one link.
@@ -61,8 +58,13 @@ static VLAN_TWICE_ON_LINK: Rule = Rule {
         same subnet belongs into more_addresses.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\nlink.sonar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.12\", default_route = false }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", more_addresses = [\"10.64.30.12\"], default_route = false }\n",
-    about_absence: false,
-    check: Check::Site(check_twice),
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "write the other tag, or put the address among those of the other link",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 fn check_duplicate(judge: &mut Judge<'_>) {
@@ -141,13 +143,4 @@ fn check_twice(judge: &mut Judge<'_>) {
             seen.push((&over.value, tag.value, link.name.value.as_str()));
         }
     }
-}
-
-pub(crate) fn out_of_range(written: &Written<i64>) -> Finding {
-    Finding::on_sheet(
-        &VLAN_OUT_OF_RANGE,
-        written.place,
-        format!("{} is no VLAN tag: they go from 1 to 4094.", written.value),
-        "write the tag that the switches have, as in vlan = 110",
-    )
 }

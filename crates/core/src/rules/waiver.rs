@@ -4,11 +4,10 @@ use globset::GlobMatcher;
 use impostazione_text::{Place, Written, nearest};
 use jiff::civil::Date;
 
-use super::{Check, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Finding, Nature, Rule, Severity};
 use crate::sheet::{WAIVER, WaiverEntry};
 
-pub(super) const RULES: &[&Rule] = &[&WAIVER_EXPIRED, &WAIVER_UNMATCHED, &WAIVER_NOT_ALLOWED];
+pub(crate) const RULES: &[&Rule] = &[&WAIVER_EXPIRED, &WAIVER_UNMATCHED, &WAIVER_NOT_ALLOWED];
 
 /// A waiver past its day.
 static WAIVER_EXPIRED: Rule = Rule {
@@ -21,8 +20,7 @@ static WAIVER_EXPIRED: Rule = Rule {
         day.",
     wrong: "[common]\nntp = [\"10.64.10.121\", \"none\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2020-06-30\n",
     right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// A waiver for nothing.
@@ -35,8 +33,7 @@ static WAIVER_UNMATCHED: Rule = Rule {
         it out, so that it does not silence a finding of tomorrow.",
     wrong: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
     right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// A waiver of a fault.
@@ -49,8 +46,7 @@ static WAIVER_NOT_ALLOWED: Rule = Rule {
         file wrong, or a machine unreachable, holds for everybody.",
     wrong: "[[waiver]]\nrule = \"address-malformed\"\nreason = \"no time\"\nuntil = 2099-06-30\n",
     right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
-    about_absence: false,
-    check: Check::Reading,
+    ..Rule::PLAIN
 };
 
 /// A waiver as it is applied.
@@ -64,7 +60,7 @@ struct Waiver {
 
 impl Waiver {
     fn silences(&self, finding: &Finding) -> bool {
-        // What another machine refuses is no judgement, whatever the rule's other findings are.
+        // What another machine refuses is no judgment, whatever the rule's other findings are.
         self.rule == finding.rule
             && finding.nature() != Nature::Fault
             && match (&self.machines, &finding.machine) {
@@ -77,10 +73,15 @@ impl Waiver {
 
 /// Marks the findings that waivers silence, and adds findings about the waivers themselves. `today` decides which of them
 /// still count.
-pub(crate) fn apply(entries: &[WaiverEntry], today: Date, findings: &mut Vec<Finding>) {
+pub(crate) fn apply(
+    entries: &[WaiverEntry],
+    today: Date,
+    known: &[&'static Rule],
+    findings: &mut Vec<Finding>,
+) {
     let mut about = Vec::new();
     let mut waivers: Vec<Waiver> =
-        entries.iter().filter_map(|entry| read(entry, today, &mut about)).collect();
+        entries.iter().filter_map(|entry| read(entry, today, known, &mut about)).collect();
     for finding in findings.iter_mut() {
         for waiver in &mut waivers {
             if waiver.silences(finding) {
@@ -101,10 +102,15 @@ pub(crate) fn apply(entries: &[WaiverEntry], today: Date, findings: &mut Vec<Fin
 }
 
 /// A waiver that counts. One that cannot be read has findings for that.
-fn read(entry: &WaiverEntry, today: Date, about: &mut Vec<Finding>) -> Option<Waiver> {
+fn read(
+    entry: &WaiverEntry,
+    today: Date,
+    known: &[&'static Rule],
+    about: &mut Vec<Finding>,
+) -> Option<Waiver> {
     let (name, until, reason) = (entry.rule.value()?, entry.until.value()?, entry.reason.value()?);
-    let Some(rule) = super::by_name(&name.value) else {
-        about.push(unknown_rule(name));
+    let Some(rule) = known.iter().copied().find(|rule| rule.name == name.value) else {
+        about.push(unknown_rule(name, known));
         return None;
     };
     if rule.nature == Nature::Fault {
@@ -141,7 +147,8 @@ fn read(entry: &WaiverEntry, today: Date, about: &mut Vec<Finding>) -> Option<Wa
                     Err(_) => {
                         let spec = WAIVER.key("machines")?;
                         let found = "a text that is no such pattern";
-                        about.push(super::report::value_wrong_type(None, glob.place, spec, found));
+                        about
+                            .push(crate::sheet::rules::form::value_wrong_type(None, glob.place, spec, found));
                         return None;
                     }
                 }
@@ -152,8 +159,8 @@ fn read(entry: &WaiverEntry, today: Date, about: &mut Vec<Finding>) -> Option<Wa
     Some(Waiver { rule, machines, reason: reason.value.clone(), place: name.place, matched: false })
 }
 
-fn unknown_rule(name: &Written<String>) -> Finding {
-    let fix = match nearest(&name.value, super::all().map(|rule| rule.name), 1).first() {
+fn unknown_rule(name: &Written<String>, known: &[&'static Rule]) -> Finding {
+    let fix = match nearest(&name.value, known.iter().map(|rule| rule.name), 1).first() {
         Some(close) => format!("write rule = \"{close}\""),
         None => "write the name of a rule as findings give it".to_owned(),
     };

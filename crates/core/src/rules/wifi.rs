@@ -1,20 +1,18 @@
 //! Rules on wireless networks.
 
 use impostazione_secret::{is_wifi_key, is_wifi_passphrase};
-use impostazione_text::Written;
 
+use super::check::Check;
+use super::judge::Judge;
 use super::link::links;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Nature, NetplanWords, Rule, Severity};
 use crate::machine::{LinkKind, SecretRole};
 
-pub(super) const RULES: &[&Rule] = &[
-    &WIFI_SETTINGS_MISSING,
-    &WIFI_SSID_LENGTH,
-    &WIFI_PASSPHRASE_LENGTH,
-    &WIFI_PASSPHRASE_READABLE,
-    &WIFI_COUNTRY_UNKNOWN,
-    &WIFI_IN_BRIDGE,
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&WIFI_SETTINGS_MISSING, check_missing),
+    Check::new(&WIFI_PASSPHRASE_LENGTH, check_passphrases),
+    Check::new(&WIFI_PASSPHRASE_READABLE, check_readable),
+    Check::new(&WIFI_IN_BRIDGE, check_members),
 ];
 
 /// A radio without a network.
@@ -28,21 +26,13 @@ static WIFI_SETTINGS_MISSING: Rule = Rule {
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
-    check: Check::Site(check_missing),
-};
-
-/// A name that no network has.
-static WIFI_SSID_LENGTH: Rule = Rule {
-    name: "wifi-ssid-length",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "the name of a wireless network is empty or too long",
-    explanation: "The name of a wireless network has 1 to 32 bytes (IEEE 802.11, section 9.4.2.2); a letter with an \
-        accent takes two of them.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"the quay and everything along side it\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Reading,
+    of_any_host: true,
+    in_netplan: Some(NetplanWords {
+        message: Some("The wireless link has no network to join."),
+        fix: "add access-points: with the name of the network and its password",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
 };
 
 /// A passphrase that no network has.
@@ -55,35 +45,23 @@ static WIFI_PASSPHRASE_LENGTH: Rule = Rule {
         digits (IEEE 802.11, annex J). With another length the radio never joins. SAE wants the passphrase itself.",
     wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"short.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_passphrases),
+    about_credentials: true,
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A passphrase that lies on hosts as it is.
 static WIFI_PASSPHRASE_READABLE: Rule = Rule {
     name: "wifi-passphrase-readable",
     severity: Severity::Note,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "the passphrase of a wireless network lies on hosts as it is",
     explanation: "For WPA2 a host gets a key that is derived from the passphrase. SAE needs the passphrase itself, so that who         takes a host's card out has it, for this network and wherever else it is used. Use it nowhere else, and change it         when a host is lost.",
     wrong: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, sae = true }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_readable),
-};
-
-/// A country that there is not.
-static WIFI_COUNTRY_UNKNOWN: Rule = Rule {
-    name: "wifi-country-unknown",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "the country of a wireless network is not a country code",
-    explanation: "The country decides on the channels and the power that the radio may use. It is a code of two \
-        capital letters (ISO 3166-1), such as IT; the United Kingdom is GB.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"UK\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"GB\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Reading,
+    about_credentials: true,
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 /// A radio as a member.
@@ -96,8 +74,8 @@ static WIFI_IN_BRIDGE: Rule = Rule {
         elsewhere is dropped. A wifi cannot be a member of a bridge, and hardly of a bond.",
     wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\" }\nlink.inner = { kind = \"bridge\", members = [\"wifi0\"], address = \"none\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    about_absence: false,
-    check: Check::Site(check_members),
+    of_any_host: true,
+    ..Rule::PLAIN
 };
 
 fn check_missing(judge: &mut Judge<'_>) {
@@ -203,30 +181,5 @@ fn check_members(judge: &mut Judge<'_>) {
             format!("{name} is a wifi, and a member of the {} {}.", parent.kind.word(), parent.name.value),
             "take it out of the members, and give it an address of its own",
         );
-    }
-}
-
-pub(crate) fn ssid_length(written: &Written<String>) -> Finding {
-    Finding::on_sheet(
-        &WIFI_SSID_LENGTH,
-        written.place,
-        format!("The name of the network has {} bytes, and it takes 1 to 32.", written.value.len()),
-        "write the name as the access point shows it",
-    )
-}
-
-pub(crate) fn country_unknown(written: &Written<String>, meant: Option<&str>) -> Finding {
-    let message = format!("\"{}\" is no country code.", written.value);
-    match meant {
-        Some(meant) => {
-            Finding::on_sheet(&WIFI_COUNTRY_UNKNOWN, written.place, message, format!("write \"{meant}\""))
-                .with_certain(meant)
-        }
-        None => Finding::on_sheet(
-            &WIFI_COUNTRY_UNKNOWN,
-            written.place,
-            message,
-            "write two capital letters, such as \"IT\"; the United Kingdom is \"GB\"",
-        ),
     }
 }

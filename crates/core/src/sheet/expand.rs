@@ -11,11 +11,10 @@ use super::pattern::{Filling, Pattern};
 use super::rows::Rows;
 use super::{
     AnswerValue, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfAppliance, MoreOfLink, MoreOfMachine,
-    SettingsEntry, Sheet, SshEntry, TakeEntry,
+    SettingsEntry, Sheet, SshEntry, TakeEntry, rules as sheet_rules,
 };
-use crate::confidential::hidden_in_unparsed_rows;
 use crate::finding::Finding;
-use crate::rules::report;
+use crate::sheet::hidden_in_unparsed_rows;
 
 /// Largest CSV file that is read.
 const FILE_LIMIT: u64 = 256 * 1024 * 1024;
@@ -34,7 +33,7 @@ pub fn expand(sheet: &mut Sheet, sources: &mut Sources, beside: &dyn Beside) -> 
         if machines.len() + expanded.len() > MOST {
             let message = format!("With this entry the sheet has more than {MOST} machines.");
             let fix = "write several sheets".to_owned();
-            expander.findings.push(report::pattern_malformed(None, header, message, fix));
+            expander.findings.push(sheet_rules::pattern::malformed(None, header, message, fix));
             sheet.is_whole = false;
             break;
         }
@@ -78,7 +77,7 @@ impl Expander<'_> {
                     Some((wanted, other)) if *wanted != count => {
                         let found = (written.as_str(), count);
                         let other = (other.as_str(), *wanted);
-                        self.findings.push(report::pattern_lengths_differ(
+                        self.findings.push(sheet_rules::pattern::lengths_differ(
                             entry.label(),
                             *place,
                             found,
@@ -114,7 +113,7 @@ impl Expander<'_> {
         let known: Vec<&str> = rows.fields.iter().map(|field| field.value.as_str()).collect();
         for (pattern, place) in &patterns {
             for field in pattern.fields().filter(|field| !known.contains(field)) {
-                self.findings.push(report::rows_field_missing(
+                self.findings.push(sheet_rules::pattern::rows_field_missing(
                     entry.label(),
                     *place,
                     field,
@@ -150,7 +149,8 @@ impl Expander<'_> {
         each_text(entry, &mut |text, place| match Pattern::parse(text, filling) {
             Ok(pattern) => patterns.push((pattern, *place)),
             Err(fault) => {
-                let finding = report::pattern_malformed(machine.clone(), *place, fault.message, fault.fix);
+                let finding =
+                    sheet_rules::pattern::malformed(machine.clone(), *place, fault.message, fault.fix);
                 self.findings.push(finding);
             }
         });
@@ -177,13 +177,18 @@ impl Expander<'_> {
                     other => format!("{name} cannot be used: {other}."),
                 };
                 let fix = "write the path of the CSV file from the folder of the sheet on";
-                self.findings.push(report::rows_malformed(machine, path.place, message, fix));
+                self.findings.push(sheet_rules::pattern::rows_malformed(machine, path.place, message, fix));
                 return None;
             }
         };
         let Ok(text) = String::from_utf8(bytes) else {
             let message = format!("{name} is not UTF-8 text.");
-            self.findings.push(report::rows_malformed(machine, path.place, message, "save it as UTF-8"));
+            self.findings.push(sheet_rules::pattern::rows_malformed(
+                machine,
+                path.place,
+                message,
+                "save it as UTF-8",
+            ));
             return None;
         };
         let text = text.strip_prefix('\u{feff}').map(str::to_owned).unwrap_or(text);
@@ -192,8 +197,13 @@ impl Expander<'_> {
             Err(faults) => {
                 // They name fields of the header, and nothing of a row.
                 let findings = faults.into_iter().map(|fault| {
-                    report::rows_malformed(machine.clone(), fault.place, fault.message, fault.fix)
-                        .quoting_nothing()
+                    sheet_rules::pattern::rows_malformed(
+                        machine.clone(),
+                        fault.place,
+                        fault.message,
+                        fault.fix,
+                    )
+                    .quoting_nothing()
                 });
                 self.findings.extend(findings);
                 let unread = hidden_in_unparsed_rows(self.sources.get(id).text());
@@ -201,7 +211,7 @@ impl Expander<'_> {
                 None
             }
             Ok(rows) if rows.rows.is_empty() => {
-                self.findings.push(report::rows_empty(machine, path.place, name));
+                self.findings.push(sheet_rules::pattern::rows_empty(machine, path.place, name));
                 None
             }
             Ok(rows) => {

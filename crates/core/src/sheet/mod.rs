@@ -2,16 +2,21 @@
 
 mod brackets;
 mod expand;
+mod hidden;
+mod hidden_unparsed;
 mod keys;
 mod pattern;
 mod read;
 mod rows;
+pub(crate) mod rules;
 mod syntax;
 mod table;
 
 use impostazione_text::{Hidden, Place, Stated, Written};
 
 pub use expand::expand;
+pub(crate) use hidden::{hidden_in_sheet, is_path, is_variable};
+pub(crate) use hidden_unparsed::{hidden_in_unparsed, hidden_in_unparsed_netplan, hidden_in_unparsed_rows};
 pub(crate) use keys::{
     ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, TAKE, TIME_KEY, WAIVER,
 };

@@ -14,11 +14,10 @@ use super::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
     MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry, SecretUse,
     SettingsEntry, Sheet, SshEntry, SubnetEntry, TableSpec, TakeEntry, TimeKeyEntry, VirtualAddressEntry,
-    WaiverEntry, WifiEntry, label_of, syntax,
+    WaiverEntry, WifiEntry, label_of, rules as sheet_rules, syntax,
 };
-use crate::confidential::{hidden_in_sheet, hidden_in_unparsed};
 use crate::finding::Finding;
-use crate::rules::report;
+use crate::sheet::{hidden_in_sheet, hidden_in_unparsed};
 
 /// Takes a sheet apart. Everything that can be read is read, whatever else is wrong, so that one run gives all findings.
 pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
@@ -98,7 +97,7 @@ fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &st
     sheet.is_whole = !root.has_faults;
     if sheet.machines.is_empty() {
         let blank = text.trim().is_empty() || (is_blank && root.reader.findings.is_empty());
-        root.reader.findings.push(report::empty(top, blank));
+        root.reader.findings.push(sheet_rules::form::empty(top, blank));
     }
     if !is_blank {
         check_format(&mut root);
@@ -110,11 +109,11 @@ fn check_format(root: &mut TableReader<'_, '_, '_>) {
     match root.integer("format") {
         Stated::Value(format) if format.value == 1 => {}
         Stated::Value(format) => {
-            let finding = report::format_unknown(format.place, Some(&format.value.to_string()));
+            let finding = sheet_rules::form::format_unknown(format.place, Some(&format.value.to_string()));
             root.reader.findings.push(finding);
         }
         Stated::Absent => {
-            let finding = report::format_unknown(root.place, None);
+            let finding = sheet_rules::form::format_unknown(root.place, None);
             root.reader.findings.push(finding);
         }
         Stated::Faulty => {}

@@ -7,8 +7,8 @@ use impostazione_text::{Place, Source, SourceId, Span};
 use toml::de::Error;
 
 use super::brackets::{Unclosed, unclosed_brackets};
+use super::rules as sheet_rules;
 use crate::finding::Finding;
-use crate::rules::report;
 
 /// What is broken in a sheet's TOML.
 pub(super) struct Broken {
@@ -58,7 +58,7 @@ pub(super) fn explain(
             headless = Some(region);
         }
         // In the part that is not shown nothing is quoted either.
-        broken.findings.push(report::syntax(place, message, fix).quoting_nothing());
+        broken.findings.push(sheet_rules::form::syntax(place, message, fix).quoting_nothing());
         last_line = Some(line);
     }
     for Unclosed { opener, closer } in unclosed {
@@ -66,7 +66,7 @@ pub(super) fn explain(
         let place = Place { source: id, span: opener.clone().into() };
         broken.spans.push(Span::new(opener.start, text.len()));
         broken.findings.push(
-            report::syntax(
+            sheet_rules::form::syntax(
                 place,
                 format!("The {bracket} that opens here is not closed, so that nothing below it can be read."),
                 format!("close it with {closer}, and check again"),
@@ -347,66 +347,4 @@ fn trim(text: &str, range: Range<usize>) -> Range<usize> {
     let slice = text.get(range.clone()).unwrap_or_default();
     let start = range.start + (slice.len() - slice.trim_start().len());
     start..(start + slice.trim().len())
-}
-
-#[cfg(test)]
-mod tests {
-    use crate::testing::assess_text;
-
-    /// Line, column and message of each finding of a sheet that begins with `format = 1` and has the lines given.
-    fn slips(lines: &str) -> Vec<(usize, usize, String)> {
-        let assessment = assess_text(&format!("format = 1\n{lines}\n"));
-        let place = |finding: &crate::finding::Finding| assessment.sources.position(finding.place);
-        let findings = assessment.findings.iter().filter(|finding| finding.rule.name == "sheet-syntax");
-        findings
-            .map(|finding| (place(finding).line, place(finding).column, finding.message.clone()))
-            .collect()
-    }
-
-    fn slip(lines: &str) -> (usize, usize, String) {
-        let mut all = slips(lines);
-        assert_eq!(all.len(), 1, "{lines}\n{all:?}");
-        all.remove(0)
-    }
-
-    #[test]
-    fn each_slip_is_named_once_and_where_it_is() {
-        assert_eq!(slip("a = 10.64.10.0/24"), (2, 5, "10.64.10.0/24 stands without quotes.".into()));
-        assert_eq!(slip("a = [10.64.10.53, \"b\"]"), (2, 6, "10.64.10.53 stands without quotes.".into()));
-        assert_eq!(slip("a = Europe/Rome # zone"), (2, 5, "Europe/Rome stands without quotes.".into()));
-        assert_eq!(slip("a = “gauge”").2, "“gauge” stands in quotes that only a person takes for quotes.");
-        assert_eq!(slip("a ="), (2, 1, "There is no value after the equals sign.".into()));
-        assert_eq!(
-            slip("a = \"b").2,
-            "A text that begins here or before does not end: its closing quote is missing."
-        );
-        assert_eq!(slip("a = \"\"\"b\nc = 1"), (2, 5, slip("a = \"b").2));
-        assert_eq!(slip("a = \"b\\q\"").2, "A backslash in this text begins nothing that TOML knows.");
-        assert_eq!(slip("a = \"b\" \"c\"").2, "Something stands after the value that does not belong to it.");
-        assert_eq!(slip("a = [\"b\" \"c\"]"), (2, 10, "A comma is missing before this.".into()));
-        assert_eq!(slip("a = [\"\"10.64.10.54\"]\nc = 1").0, 2);
-        assert_eq!(slip("a = 1\na = 2"), (3, 1, "`a` stands twice in this table.".into()));
-        for header in ["[[host]", "[account.keeper", "[subnet.quay]]", "[[host.link.eth0]"] {
-            assert_eq!(slip(header), (2, 1, "The brackets of this line do not match.".into()), "{header}");
-        }
-        assert_eq!(slip("[[host]]\nname = \"a\"\n[[host]\nname = \"b\"\n[common]\ndns = \"none\"").0, 4);
-        assert_eq!(slip("time zone = 1").2, "\"time zone\" is no key: a key has no space in it.");
-        assert_eq!(
-            slip("a: 1").2,
-            "A key and its value have a colon between them, and TOML wants an equals sign."
-        );
-        assert_eq!(slip("just words").2, "This line is no setting: a key, an equals sign and a value.");
-    }
-
-    #[test]
-    fn a_bracket_left_open_is_one_slip_however_much_it_swallows() {
-        let open = "The [ that opens here is not closed, so that nothing below it can be read.";
-        assert_eq!(slip("dns = [\"a\", \"b\"\nntp = [\"c\"]\n[[host]]\nname = \"d\""), (2, 7, open.into()));
-        let open = "The { that opens here is not closed, so that nothing below it can be read.";
-        assert_eq!(
-            slip("[[host]]\nlink.a = { b = \"c\"\n[[host]]\nname = \"d\"\n[x]\ny = 1"),
-            (3, 10, open.into())
-        );
-        assert_eq!(slips("dns = [\n  \"a\",\n  \"b\", # ]\n]\nlink = {\n  a = \"}\",\n}"), []);
-    }
 }

@@ -4,9 +4,8 @@ use impostazione_text::{Place, SourceId, Span, Stated, Written, nearest};
 use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue};
 
-use super::{KEYS, KeySpec, TableSpec};
+use super::{KEYS, KeySpec, TableSpec, rules as sheet_rules};
 use crate::finding::Finding;
-use crate::rules::report;
 
 /// What reading a sheet shares between its tables.
 pub(super) struct Reader<'s> {
@@ -94,14 +93,14 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             let outer = outer.iter().find(|table| table.key(name).is_some());
             let finding = if let Some(home) = outer {
                 self.reader.misplaced.extend(home.key(name).map(|key| key.name));
-                report::key_misplaced(machine, place, self.spec, name, home, true)
+                sheet_rules::form::key_misplaced(machine, place, self.spec, name, home, true)
             } else if let Some(meant) = meant {
                 self.mistyped.push(meant);
-                report::key_unknown(machine, place, self.spec, name, Some(meant))
+                sheet_rules::form::key_unknown(machine, place, self.spec, name, Some(meant))
             } else if let Some(home) = KEYS.iter().find(|table| table.key(name).is_some()) {
-                report::key_misplaced(machine, place, self.spec, name, home, false)
+                sheet_rules::form::key_misplaced(machine, place, self.spec, name, home, false)
             } else {
-                report::key_unknown(machine, place, self.spec, name, None)
+                sheet_rules::form::key_unknown(machine, place, self.spec, name, None)
             };
             self.reader.findings.push(finding);
         }
@@ -286,7 +285,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             return;
         }
         if let Some(spec) = self.spec.key(key) {
-            let finding = report::key_missing(self.machine.clone(), self.place, self.spec, spec);
+            let finding = sheet_rules::form::key_missing(self.machine.clone(), self.place, self.spec, spec);
             self.reader.findings.push(finding);
         }
     }
@@ -310,7 +309,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
         let place = self.reader.place(value.span());
         if !self.reader.is_broken(place) {
             let spec = self.spec.key(key).unwrap_or(&FREE);
-            let finding = report::value_wrong_type(self.machine.clone(), place, spec, found);
+            let finding = sheet_rules::form::value_wrong_type(self.machine.clone(), place, spec, found);
             self.reader.findings.push(finding);
         }
     }

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use impostazione_core::image_digest::WantedDigest;
+use impostazione_core::views::image_digest::WantedDigest;
 use impostazione_text::files::ReadFault;
 use serde::Serialize;
 

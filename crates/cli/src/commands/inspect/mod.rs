@@ -10,8 +10,8 @@ use std::fs::{self, File};
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
-use impostazione_core::image_digest::WantedDigest;
 use impostazione_core::output::{LIST_NAME, TreeOnDisk};
+use impostazione_core::views::image_digest::WantedDigest;
 use impostazione_text::files::plain;
 
 use crate::args::InspectArguments;

@@ -4,8 +4,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use impostazione_core::finding::{Report, Summary};
-use impostazione_core::inspect::{InspectedHost, inspect_netplan};
-use impostazione_core::netplan::{SIZE_LIMIT, in_order, source};
+use impostazione_core::views::netplan::{InspectedHost, SIZE_LIMIT, in_order, inspect_netplan, source};
 use impostazione_text::Source;
 use impostazione_text::files::{ReadFault, plain, read_file};
 use serde::Serialize;

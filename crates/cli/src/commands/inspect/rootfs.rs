@@ -1,9 +1,8 @@
 //! `inspect` of a root filesystem.
 
 use impostazione_core::finding::{Report, Summary};
-use impostazione_core::inspect::inspect_netplan;
-use impostazione_core::netplan::{SIZE_LIMIT, source};
 use impostazione_core::placing::{Reader, RootfsAssessment, Survey, inspect_rootfs};
+use impostazione_core::views::netplan::{SIZE_LIMIT, inspect_netplan, source};
 use impostazione_rootfs::{Access, Record, Rootfs, Since};
 use impostazione_text::Source;
 use serde::Serialize;

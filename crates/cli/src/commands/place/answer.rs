@@ -1,8 +1,8 @@
 //! A placement for other programs.
 
-use impostazione_core::compare::lines_of_change;
-use impostazione_core::difference::DifferentLine;
 use impostazione_core::finding::Report;
+use impostazione_core::views::compare::lines_of_change;
+use impostazione_core::views::difference::DifferentLine;
 use impostazione_rootfs::{RootfsPath, Subject, View, Want};
 use serde::Serialize;
 

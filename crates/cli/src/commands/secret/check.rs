@@ -3,8 +3,8 @@
 use std::fmt::Write as _;
 
 use impostazione_core::finding::{Finding, Summary};
-use impostazione_core::inventory::Inventory;
-use impostazione_core::rules::is_about_credentials;
+use impostazione_core::machine::SECRET_STORE_CANNOT_OPEN;
+use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::store::{Seal, StoreFile};
 
 use super::store_failure;
@@ -19,7 +19,7 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
     let sources = if arguments.accept_store { sources.accepting() } else { sources };
     let assessment = assess_with_file(&arguments.sheet, &sources)?;
     let findings: Vec<&Finding> =
-        assessment.findings.iter().filter(|finding| is_about_credentials(finding.rule)).collect();
+        assessment.findings.iter().filter(|finding| finding.rule.about_credentials).collect();
     let summary = Summary::of(assessment.site.machines.len(), findings.iter().copied());
     let shown = findings.iter().copied().filter(|finding| verbose || !finding.is_waived());
     let mut text =
@@ -65,7 +65,7 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
             Err(fault) => {
                 opens = false;
                 // Where the sheet wants something of it, that is a finding already.
-                if !findings.iter().any(|finding| finding.rule.name == "secret-store-cannot-open") {
+                if !findings.iter().any(|finding| *finding.rule == SECRET_STORE_CANNOT_OPEN) {
                     terminal::complain(&format!("{fault}; {}", fault.fix()));
                 }
             }

@@ -2,8 +2,8 @@
 
 use std::fmt::Write as _;
 
-use impostazione_core::inventory::Inventory;
 use impostazione_core::machine::{Machine, SecretSource, Site};
+use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::HostKey;
 use impostazione_secret::store::{EntryId, HostKeyEntry, Store, StoredSecret};
 

@@ -1,6 +1,6 @@
 //! `secret list`
 
-use impostazione_core::inventory::Inventory;
+use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::SecretSources as _;
 
 use super::site_of;

@@ -15,7 +15,7 @@ use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess_with};
 use impostazione_core::finding::Finding;
-use impostazione_core::machine::{Secret, SecretScope, SecretSource, Site};
+use impostazione_core::machine::{SECRET_MISSING, Secret, SecretScope, SecretSource, Site};
 use impostazione_secret::store::{EntryId, Seal, Store, StoreFault, StoreFile};
 use impostazione_secret::{NotAsked, StoreOnly, is_weak_passphrase};
 use impostazione_text::files::{Folder, plain};
@@ -204,7 +204,7 @@ fn findings_because_of(
             other.rule == finding.rule && other.place == finding.place && other.message == finding.message
         };
         // Fewer values are missing with it, which is said in other words.
-        finding.rule.name != "secret-missing" && !before.iter().any(is_same)
+        *finding.rule != SECRET_MISSING && !before.iter().any(is_same)
     };
     let assessment = judged(store);
     let findings = assessment.findings.iter().filter(is_new).cloned().collect();

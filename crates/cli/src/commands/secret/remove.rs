@@ -1,6 +1,6 @@
 //! `secret remove`
 
-use impostazione_core::inventory::remove_left_over;
+use impostazione_core::views::inventory::remove_left_over;
 use impostazione_secret::store::EntryId;
 
 use super::{save, site_of, store_failure};

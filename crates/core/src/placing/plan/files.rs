@@ -1,7 +1,7 @@
 //! The files of the output that stand on the host as they were rendered.
 
 use super::{Change, Ground, Owner, Plan, Want, subject_of};
-use crate::files::{CHRONY_KEYS_PATH, HOSTS_PATH, SSH_MASKED, SSH_WANTED};
+use crate::host::{CHRONY_KEYS_PATH, HOSTS_PATH, SSH_MASKED, SSH_WANTED};
 use crate::output::{HostContent, HostFile};
 
 /// Groups of the host by name, with their numbers, as they will be.

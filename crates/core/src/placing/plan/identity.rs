@@ -5,7 +5,7 @@ use impostazione_secret::HostKey;
 
 use super::super::survey::{DBUS_MACHINE_ID, MACHINE_ID, MachineId};
 use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited, root_file};
-use crate::files::{HOST_KEY_PATH, PUBLIC_HOST_KEY_PATH, SSH_WANTED};
+use crate::host::{HOST_KEY_PATH, PUBLIC_HOST_KEY_PATH, SSH_WANTED};
 
 /// Where systemd keeps randomness between boots.
 const RANDOM_SEED: &str = "var/lib/systemd/random-seed";

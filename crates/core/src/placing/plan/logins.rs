@@ -13,7 +13,7 @@ use super::{
     Change, Concern, Ground, Obstacle, Owner, Plan, PlanFault, RootfsPath, State, Subject, Want, edited,
     subordinate, time, ways_in,
 };
-use crate::files::{HEADER, Login, SUDOERS_PATH};
+use crate::host::{HEADER, Login, SUDOERS_PATH};
 use crate::machine::StockLogins;
 
 /// Where the number of the first ordinary user stands (`login.defs(5)`).

@@ -109,7 +109,7 @@ impl<'a> Ground<'a> {
     /// Whether netplan is to write for `NetworkManager`.
     fn is_for_manager(self) -> bool {
         self.output
-            .text(crate::netplan::NETPLAN_PATH)
+            .text(crate::host::NETPLAN_PATH)
             .is_some_and(|text| text.contains("renderer: NetworkManager"))
     }
 }

@@ -2,7 +2,7 @@
 
 use super::super::survey::Survey;
 use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
-use crate::files::{HOSTNAME_PATH, HOSTS_PATH};
+use crate::host::{HOSTNAME_PATH, HOSTS_PATH};
 use crate::output::HostOutput;
 
 /// First line before what was there.

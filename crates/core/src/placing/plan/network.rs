@@ -3,7 +3,7 @@
 use super::super::survey::network::{Effect, Reader};
 use super::super::survey::units::{ETC_UNITS, Unit};
 use super::{Change, Ground, OddPath, Plan, PlanFault, RootfsPath, Subject, Want, edited};
-use crate::files::HEADER;
+use crate::host::HEADER;
 
 const INTERFACES: &str = "etc/network/interfaces";
 /// Where programs look for name servers.
@@ -48,7 +48,7 @@ const RADIOS: &str = "var/lib/systemd/rfkill";
 
 /// A radio that was switched off stays so from boot to boot; images keep theirs off until somebody says a country.
 fn radios(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    if !ground.output.text(crate::netplan::NETPLAN_PATH).is_some_and(|text| text.contains("wifis:")) {
+    if !ground.output.text(crate::host::NETPLAN_PATH).is_some_and(|text| text.contains("wifis:")) {
         return Ok(());
     }
     for name in ground.view.list(RADIOS)?.into_iter().filter(|name| name.ends_with(":wlan")) {

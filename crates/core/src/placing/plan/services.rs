@@ -5,7 +5,7 @@ use impostazione_rootfs::RootfsFault;
 use super::super::survey::units::{ETC_UNITS, UNIT_FOLDERS, Unit};
 use super::network::mask;
 use super::{Change, Concern, Ground, Obstacle, Plan, PlanFault, RootfsPath, Subject, Want};
-use crate::files::{CHRONY_SOURCES_PATH, SSH_WANTED, TIMESYNCD_PATH};
+use crate::host::{CHRONY_SOURCES_PATH, SSH_WANTED, TIMESYNCD_PATH};
 
 /// Units of the SSH server, Debian's name first.
 const SSH_UNITS: [&str; 2] = ["ssh.service", "sshd.service"];

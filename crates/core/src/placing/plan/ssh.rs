@@ -2,7 +2,7 @@
 
 use super::super::survey::ssh::SSHD_MAIN;
 use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
-use crate::files::SSHD_PATH;
+use crate::host::SSHD_PATH;
 
 /// The server takes the first value that it reads: ours, read before all others, wins.
 pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {

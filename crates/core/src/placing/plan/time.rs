@@ -5,7 +5,7 @@ use impostazione_text::FileBytes;
 use super::super::survey::time::{CHRONY_MAIN, names_servers};
 use super::files::Groups;
 use super::{Change, Ground, Owner, Plan, PlanFault, RootfsPath, Subject, Want, edited};
-use crate::files::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, HEADER, TIMESYNCD_PATH};
+use crate::host::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, HEADER, TIMESYNCD_PATH};
 
 /// What is written before a line that no longer counts.
 const SET_ASIDE: &str = "# set aside by Impostazione: ";

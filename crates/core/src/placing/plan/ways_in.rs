@@ -7,7 +7,7 @@ use super::super::survey::units::ETC_UNITS;
 use super::super::survey::ways_in::{Detail, SudoWay, WayIn, WayKind};
 use super::logins::Databases;
 use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
-use crate::files::{SSHD_PATH, SUDOERS_PATH};
+use crate::host::{SSHD_PATH, SUDOERS_PATH};
 use crate::machine::StockLogins;
 
 /// What is written before a line that no longer counts.
@@ -183,7 +183,7 @@ impl People<'_> {
         }
         let Some(names) = &way.names else { return SETS_ASIDE };
         let is_plain_user = |name: &String| logins.login(name).is_some_and(|login| !login.admin);
-        let in_group = |login: &crate::files::Login| {
+        let in_group = |login: &crate::host::Login| {
             sudo.groups.iter().any(|group| login.groups.contains(group)) || names.contains(&login.name)
         };
         // The last line that fits counts: before ours, ours asks for the password.

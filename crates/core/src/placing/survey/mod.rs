@@ -68,7 +68,8 @@ pub struct Survey {
     /// Whether nothing can be written.
     pub is_read_only: bool,
     #[serde(skip)]
-    pub(crate) room: Room,
+    /// The room on it.
+    pub room: Room,
 }
 
 /// netplan on a root filesystem.

@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use super::system::has_program;
 use super::units::Unit;
-use crate::netplan::NETPLAN_PATH;
+use crate::host::NETPLAN_PATH;
 
 /// Who reads a network file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]

@@ -7,7 +7,7 @@ use ssh_key::{HashAlg, PublicKey};
 
 use super::units::Unit;
 use super::ways_in::{self, WayIn};
-use crate::files::SSHD_PATH;
+use crate::host::SSHD_PATH;
 
 /// The server's main file.
 pub(crate) const SSHD_MAIN: &str = "etc/ssh/sshd_config";

@@ -5,7 +5,7 @@ use std::ops::RangeInclusive;
 
 use impostazione_rootfs::{RootfsFault, RootfsPath, View};
 
-use crate::files::SUDOERS_PATH;
+use crate::host::SUDOERS_PATH;
 
 /// sudo's main file.
 pub(crate) const SUDOERS: &str = "etc/sudoers";

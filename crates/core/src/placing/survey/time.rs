@@ -4,7 +4,7 @@ use impostazione_rootfs::{RootfsFault, View};
 use serde::Serialize;
 
 use super::units::Unit;
-use crate::files::{CHRONY_SOURCES_PATH, LOCALTIME_PATH, TIMESYNCD_PATH};
+use crate::host::{CHRONY_SOURCES_PATH, LOCALTIME_PATH, TIMESYNCD_PATH};
 
 /// Time and time zone.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]

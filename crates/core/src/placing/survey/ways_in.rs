@@ -12,7 +12,7 @@ use super::logins::{PASSWD, SHADOW};
 use super::ssh::FoundSsh;
 use super::sudoers::{self, Says, SudoersLine, Who};
 use super::units::{ETC_UNITS, UNIT_FOLDERS, Unit, service_names};
-use crate::files::SUDOERS_PATH;
+use crate::host::SUDOERS_PATH;
 
 /// Where groups and their members are (`group(5)`).
 pub(crate) const GROUP: &str = "etc/group";

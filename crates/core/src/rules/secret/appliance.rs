@@ -1,15 +1,18 @@
 //! The rule on what stays behind in an appliance.
 
-use super::{Check, Judge, Nature, Rule};
+use super::super::check::Check;
+use super::super::judge::Judge;
 use crate::appliance::is_at_console;
-use crate::finding::Severity;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{AnswerSource, Machine, Site};
 
+pub(in crate::rules) const CHECKS: &[Check] = &[Check::new(&SECRET_STAYS_READABLE, check_stays)];
+
 /// A value that can still be read later.
-pub(super) static SECRET_STAYS_READABLE: Rule = Rule {
+static SECRET_STAYS_READABLE: Rule = Rule {
     name: "secret-stays-readable",
     severity: Severity::Note,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a password stays readable around an appliance after its first boot",
     explanation: "A property is handed over as plain text: it is in the volume that is in the drive, in the settings of the \
         virtual machine, and inside the machine for every program. Once the appliance has taken its password, take \
@@ -17,8 +20,8 @@ pub(super) static SECRET_STAYS_READABLE: Rule = Rule {
         --without-secrets` leaves passwords out of the descriptor and of properties.json, for when the volume brings them.",
     wrong: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n",
     right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"the harbor office empties the property after the first boot\"\nuntil = 2027-06-30\n",
-    about_absence: false,
-    check: Check::Site(check_stays),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// The properties of a machine that are answered with secrets.

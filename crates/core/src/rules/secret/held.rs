@@ -3,8 +3,7 @@
 use impostazione_secret::store::EntryId;
 use impostazione_text::{Hidden, Place, capital};
 
-use super::{Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Finding, Nature, Rule, Severity};
 use crate::machine::{
     Demands, Machine, Purpose, Secret, SecretRole, SecretSlot, SecretSource, SecretUse, Site,
 };

@@ -2,13 +2,17 @@
 
 use std::collections::{BTreeSet, HashMap};
 
+use super::super::check::Check;
+use super::super::judge::Judge;
 use super::held::{Held, held_values};
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::Severity;
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Purpose, SecretUse};
 
+pub(in crate::rules) const CHECKS: &[Check] =
+    &[Check::new(&SECRET_REUSED, check_reused), Check::new(&SECRET_SHARED, check_shared)];
+
 /// One value, two roles.
-pub(super) static SECRET_REUSED: Rule = Rule {
+static SECRET_REUSED: Rule = Rule {
     name: "secret-reused",
     severity: Severity::Warning,
     nature: Nature::Credential,
@@ -17,12 +21,12 @@ pub(super) static SECRET_REUSED: Rule = Rule {
         alone. For those that may change machines this is an error in production.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { from_secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { from_secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n",
-    about_absence: false,
-    check: Check::Site(check_reused),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// One value, many machines.
-pub(super) static SECRET_SHARED: Rule = Rule {
+static SECRET_SHARED: Rule = Rule {
     name: "secret-shared",
     severity: Severity::Warning,
     nature: Nature::Credential,
@@ -31,8 +35,8 @@ pub(super) static SECRET_SHARED: Rule = Rule {
         makes up and keeps; per = \"cluster\" one to each cluster. The members of one cluster may share a value.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"{machine}.secret\"\nper = \"machine\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
-    about_absence: false,
-    check: Check::Site(check_shared),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// Whether a use only repeats another's value, as wizards ask for it.

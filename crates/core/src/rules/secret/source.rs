@@ -1,55 +1,28 @@
 //! Rules on where values come from.
 
-use impostazione_secret::store::StoreFault;
-use impostazione_text::{Place, Written, capital, nearest};
+use super::super::check::Check;
+use super::super::judge::Judge;
+use crate::finding::{Finding, Nature, Rule, Severity};
 
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
-use crate::machine::SecretScope;
-
-/// A secret that the sheet does not have.
-pub(super) static SECRET_UNDEFINED: Rule = Rule {
-    name: "secret-undefined",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "a value is to come from a secret that the sheet does not name",
-    explanation: "from_secret names a [secret.NAME] table, which says where the value comes from.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
-    about_absence: false,
-    check: Check::Reading,
-};
-
-/// A secret that cannot be had.
-pub(super) static SECRET_MISSING: Rule = Rule {
-    name: "secret-missing",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "the value of a secret, or a host key, cannot be had",
-    explanation: "A file or a variable holds the value alone, on one line; a prompt needs a terminal; the store holds what \
-        `impostazione secret enter` or `secret generate` put there. The value must be there whenever the sheet is judged, \
-        since what cannot be had cannot be proved right. `review` asks for none.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay.secret\"\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
-    about_absence: false,
-    check: Check::Reading,
-};
+pub(in crate::rules) const CHECKS: &[Check] =
+    &[Check::new(&SECRET_UNUSED, check_unused), Check::new(&SECRET_IN_SHEET, check_in_sheet)];
 
 /// A secret that nobody wants.
-pub(super) static SECRET_UNUSED: Rule = Rule {
+static SECRET_UNUSED: Rule = Rule {
     name: "secret-unused",
     severity: Severity::Warning,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "nothing in the sheet uses a secret",
     explanation: "A [secret.NAME] that no from_secret names is left over, or something that should use it uses another.",
     wrong: "[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_absence: true,
-    check: Check::Site(check_unused),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A value that everybody reads who reads the sheet.
-pub(super) static SECRET_IN_SHEET: Rule = Rule {
+static SECRET_IN_SHEET: Rule = Rule {
     name: "secret-in-sheet",
     severity: Severity::Error,
     nature: Nature::Credential,
@@ -59,37 +32,8 @@ pub(super) static SECRET_IN_SHEET: Rule = Rule {
         password if the sheet was shared. In a lab this is a warning, and the password must keep to the same rules.",
     wrong: "[account.keeper]\npassword = \"nine gulls on a mole\"\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
-    about_absence: false,
-    check: Check::Site(check_in_sheet),
-};
-
-/// A value that others on this machine read.
-pub(super) static SECRET_FILE_READABLE_BY_OTHERS: Rule = Rule {
-    name: "secret-file-readable-by-others",
-    severity: Severity::Error,
-    nature: Nature::Credential,
-    summary: "others may read the file of a secret",
-    explanation: "A file that holds a password is for its owner alone (mode 0600). Where others could read it, take the \
-        password for known. The encrypted store is no secret without its key, so that this is a warning there.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"for-all-to-read.secret\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
-    about_absence: false,
-    check: Check::Reading,
-};
-
-/// A store that stays shut.
-pub(super) static SECRET_STORE_CANNOT_OPEN: Rule = Rule {
-    name: "secret-store-cannot-open",
-    severity: Severity::Error,
-    nature: Nature::Fault,
-    summary: "the encrypted store beside the sheet does not open",
-    explanation: "Secrets that are from = \"encrypted\", and host keys that were made beforehand, are in the store beside the \
-        sheet, which for harbor.toml is harbor.secrets.age. It opens with a private key (--key, or the variable IMPOSTAZIONE_KEY), or with a \
-        passphrase (asked for on a terminal, or --passphrase-from, or --passphrase-fd).",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"encrypted\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
-    about_absence: false,
-    check: Check::Reading,
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 fn check_unused(judge: &mut Judge<'_>) {
@@ -137,93 +81,4 @@ fn check_in_sheet(judge: &mut Judge<'_>) {
             "write { from_secret = \"NAME\" } in its place, add [secret.NAME] with from = \"encrypted\", and put the value into the store with `impostazione secret enter`",
         ));
     }
-}
-
-pub(crate) fn undefined(name: &str, place: Place, known: &[&str]) -> Finding {
-    let fix = match nearest(name, known.iter().copied(), 1).first() {
-        Some(close) => format!("write from_secret = \"{close}\""),
-        None => format!("add a table [secret.{name}] with from = \"encrypted\", or another source"),
-    };
-    Finding::on_sheet(&SECRET_UNDEFINED, place, format!("The sheet has no secret \"{name}\"."), fix)
-}
-
-pub(crate) fn missing(place: Place, called: &str, reason: &str, fix: &str) -> Finding {
-    let message = format!("The secret {called} cannot be had: {reason}.");
-    Finding::on_sheet(&SECRET_MISSING, place, message, fix)
-}
-
-/// Values that the store does not hold, by their holders.
-pub(crate) fn not_in_store(
-    secret: &Written<String>,
-    scope: SecretScope,
-    holders: &[String],
-    sheet: &str,
-) -> Finding {
-    let name = &secret.value;
-    let for_whom = match holders {
-        [] => String::new(),
-        [only] => format!(" for {only}"),
-        [first, others @ ..] => format!(
-            " for {first} and {} other {}{}",
-            others.len(),
-            if scope == SecretScope::Cluster { "cluster" } else { "machine" },
-            if others.len() == 1 { "" } else { "s" }
-        ),
-    };
-    let enter = match holders {
-        [] => format!("`impostazione secret enter {sheet} {name}`"),
-        [first, ..] => format!("`impostazione secret enter {sheet} {name} --for {first}`"),
-    };
-    Finding::on_sheet(
-        &SECRET_MISSING,
-        secret.place,
-        format!("The store holds no value of {name}{for_whom}."),
-        format!(
-            "put it there with {enter}, or have it made up with `impostazione secret generate {sheet} {name}`"
-        ),
-    )
-}
-
-/// Hosts whose host keys the store does not hold.
-pub(crate) fn host_key_missing(place: Place, machines: &[String], sheet: &str) -> Finding {
-    let whose = match machines {
-        [] => String::new(),
-        [only] => only.clone(),
-        [first, others @ ..] => {
-            format!("{first} and {} other host{}", others.len(), if others.len() == 1 { "" } else { "s" })
-        }
-    };
-    Finding::on_sheet(
-        &SECRET_MISSING,
-        place,
-        format!("The store holds no host key of {whose}."),
-        format!("have it made with `impostazione secret generate {sheet} --host-keys`"),
-    )
-}
-
-pub(crate) fn file_readable(path: &Written<String>, secret: &str, mode: u32) -> Finding {
-    Finding::on_sheet(
-        &SECRET_FILE_READABLE_BY_OTHERS,
-        path.place,
-        format!("Others may read {}, which holds the secret {secret}: its mode is {mode:04o}.", path.value),
-        format!("chmod 600 {}, and change the secret if somebody may have read it", path.value),
-    )
-}
-
-pub(crate) fn store_readable(place: Place, store: &str, mode: u32) -> Finding {
-    Finding::on_sheet(
-        &SECRET_FILE_READABLE_BY_OTHERS,
-        place,
-        format!("Others may read the encrypted store {store}: its mode is {mode:04o}."),
-        format!("chmod 600 {store}"),
-    )
-    .weighing(Severity::Warning, Nature::Credential)
-}
-
-pub(crate) fn store_cannot_open(place: Place, fault: &StoreFault) -> Finding {
-    let text = fault.to_string();
-    // A path keeps the letter that it begins with.
-    let is_word = text.split(' ').next().is_some_and(|word| word.chars().all(char::is_alphabetic));
-    let message = if is_word { capital(&text) } else { text };
-    Finding::on_sheet(&SECRET_STORE_CANNOT_OPEN, place, format!("{message}."), fault.fix())
 }

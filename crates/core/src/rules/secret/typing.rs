@@ -2,15 +2,21 @@
 
 use impostazione_secret::keyboard::{KeyLayout, Trouble, troubled_positions};
 
+use super::super::check::Check;
+use super::super::judge::Judge;
 use super::held::held_values;
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Finding, Nature, Rule, Severity};
+
+pub(in crate::rules) const CHECKS: &[Check] = &[
+    Check::new(&SECRET_LAYOUT_DEPENDENT, check_layouts),
+    Check::new(&SECRET_LIMITS_CONTRADICT, check_contradictions),
+];
 
 /// A value that comes out differently.
-pub(super) static SECRET_LAYOUT_DEPENDENT: Rule = Rule {
+static SECRET_LAYOUT_DEPENDENT: Rule = Rule {
     name: "secret-layout-dependent",
     severity: Severity::Error,
-    nature: Nature::Judgement,
+    nature: Nature::Judgment,
     summary: "a secret that is typed has characters that sit elsewhere on another of its keyboards",
     explanation: "typed_on names the layouts that a console may assume or a keyboard may have; the console_keyboard of a host \
         counts with them. A character on another key comes out as another one, one with AltGr or a dead key often not at all, \
@@ -18,12 +24,12 @@ pub(super) static SECRET_LAYOUT_DEPENDENT: Rule = Rule {
         `secret generate` takes only characters that sit on the same key in all of them.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"typed.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
-    about_absence: false,
-    check: Check::Site(check_layouts),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// Demands that no value meets.
-pub(super) static SECRET_LIMITS_CONTRADICT: Rule = Rule {
+static SECRET_LIMITS_CONTRADICT: Rule = Rule {
     name: "secret-limits-contradict",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -33,8 +39,8 @@ pub(super) static SECRET_LIMITS_CONTRADICT: Rule = Rule {
         of its own, or ask for less.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 20\nmax_length = 16\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 16\nmax_length = 30\n",
-    about_absence: false,
-    check: Check::Site(check_contradictions),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 fn check_layouts(judge: &mut Judge<'_>) {

@@ -3,13 +3,24 @@
 use impostazione_secret::{is_wifi_key, is_wifi_passphrase, tries_log10};
 use rayon::prelude::*;
 
+use super::super::check::Check;
+use super::super::judge::Judge;
 use super::held::{Held, held_values};
-use super::{Check, Judge, Nature, Rule};
-use crate::finding::{Finding, Severity};
+use crate::finding::{Finding, Nature, Rule, Severity};
 use crate::machine::{SecretRole, SecretUse};
 
+pub(in crate::rules) const CHECKS: &[Check] = &[
+    Check::new(&SECRET_TOO_SHORT, check_too_short),
+    Check::new(&SECRET_TOO_LONG, check_too_long),
+    Check::new(&SECRET_LACKS_CLASS, check_classes),
+    Check::new(&SECRET_FORBIDDEN_CHARACTER, check_forbidden),
+    Check::new(&SECRET_WELL_KNOWN, check_well_known),
+    Check::new(&SECRET_CONTAINS_NAME, check_names),
+    Check::new(&SECRET_WEAK, check_weak),
+];
+
 /// Too few characters.
-pub(super) static SECRET_TOO_SHORT: Rule = Rule {
+static SECRET_TOO_SHORT: Rule = Rule {
     name: "secret-too-short",
     severity: Severity::Error,
     nature: Nature::Credential,
@@ -18,12 +29,12 @@ pub(super) static SECRET_TOO_SHORT: Rule = Rule {
         password rules, or else 12 for passwords, 8 in a lab. What a product itself refuses is an error everywhere.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 40\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 14\n",
-    about_absence: false,
-    check: Check::Site(check_too_short),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// Too many characters.
-pub(super) static SECRET_TOO_LONG: Rule = Rule {
+static SECRET_TOO_LONG: Rule = Rule {
     name: "secret-too-long",
     severity: Severity::Error,
     nature: Nature::Credential,
@@ -32,12 +43,12 @@ pub(super) static SECRET_TOO_LONG: Rule = Rule {
         password rules. A longer password is refused, or cut off without a word, and then lets nobody in.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 14\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 40\n",
-    about_absence: false,
-    check: Check::Site(check_too_long),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// No character of a kind.
-pub(super) static SECRET_LACKS_CLASS: Rule = Rule {
+static SECRET_LACKS_CLASS: Rule = Rule {
     name: "secret-lacks-class",
     severity: Severity::Error,
     nature: Nature::Credential,
@@ -46,12 +57,12 @@ pub(super) static SECRET_LACKS_CLASS: Rule = Rule {
         password rules, ask for one of each that they name. A wizard asks again until it has them; a file is refused.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"upper\"]\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"lower\"]\n",
-    about_absence: false,
-    check: Check::Site(check_classes),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A character that is not taken.
-pub(super) static SECRET_FORBIDDEN_CHARACTER: Rule = Rule {
+static SECRET_FORBIDDEN_CHARACTER: Rule = Rule {
     name: "secret-forbidden-character",
     severity: Severity::Error,
     nature: Nature::Credential,
@@ -61,12 +72,12 @@ pub(super) static SECRET_FORBIDDEN_CHARACTER: Rule = Rule {
         The finding names the position, never the character.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"aeiou\"\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"$'\"\n",
-    about_absence: false,
-    check: Check::Site(check_forbidden),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A value that everybody tries first.
-pub(super) static SECRET_WELL_KNOWN: Rule = Rule {
+static SECRET_WELL_KNOWN: Rule = Rule {
     name: "secret-well-known",
     severity: Severity::Error,
     nature: Nature::Credential,
@@ -76,12 +87,12 @@ pub(super) static SECRET_WELL_KNOWN: Rule = Rule {
         counts too, where its meanings file says it.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"well-known.secret\"\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
-    about_absence: false,
-    check: Check::Site(check_well_known),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A value that is told by what it opens.
-pub(super) static SECRET_CONTAINS_NAME: Rule = Rule {
+static SECRET_CONTAINS_NAME: Rule = Rule {
     name: "secret-contains-name",
     severity: Severity::Error,
     nature: Nature::Credential,
@@ -90,12 +101,12 @@ pub(super) static SECRET_CONTAINS_NAME: Rule = Rule {
         has nothing to do with what it opens.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"of-the-keeper.secret\"\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
-    about_absence: false,
-    check: Check::Site(check_names),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 /// A value that can be guessed.
-pub(super) static SECRET_WEAK: Rule = Rule {
+static SECRET_WEAK: Rule = Rule {
     name: "secret-weak",
     severity: Severity::Error,
     nature: Nature::Credential,
@@ -105,8 +116,8 @@ pub(super) static SECRET_WEAK: Rule = Rule {
         caught, are a warning.",
     wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"weak.secret\"\n",
     right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
-    about_absence: false,
-    check: Check::Site(check_weak),
+    about_credentials: true,
+    ..Rule::PLAIN
 };
 
 fn report_each<'a>(judge: &mut Judge<'a>, look: impl Fn(Held<'a>) -> Option<Finding>) {

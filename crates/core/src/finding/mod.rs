@@ -1,0 +1,18 @@
+//! Findings: what a rule is, the places where one was broken, and the forms in which they are told.
+
+mod correction;
+mod found;
+mod redaction;
+mod report;
+mod rule;
+pub mod sarif;
+mod severity;
+mod summary;
+
+pub use correction::{CorrectedSheet, Correction, correct_sheet};
+pub use found::Finding;
+pub(crate) use redaction::Redaction;
+pub use report::{Report, ReportedFinding};
+pub use rule::{NetplanWords, Rule};
+pub use severity::{Nature, Severity};
+pub use summary::Summary;

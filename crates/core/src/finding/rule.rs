@@ -1,0 +1,75 @@
+//! What a rule is: data alone. What looks for breaches of it is paired with it elsewhere.
+
+use std::fmt;
+
+use super::severity::{Nature, Severity};
+
+/// A named check.
+pub struct Rule {
+    /// Its name, public and stable.
+    pub name: &'static str,
+    /// How grave its findings are.
+    pub severity: Severity,
+    /// Whether a person may set it aside.
+    pub nature: Nature,
+    /// What it finds, in a few words.
+    pub summary: &'static str,
+    /// What goes wrong on the machine when it is broken, and what to do.
+    pub explanation: &'static str,
+    /// A piece of a sheet that breaks it, and no other rule.
+    pub wrong: &'static str,
+    /// The same piece, corrected.
+    pub right: &'static str,
+    /// Whether it is broken by something that is missing. Such findings are held back while the sheet's TOML cannot
+    /// be read in full, since what is missing may stand in the unread part.
+    pub about_absence: bool,
+    /// Whether it is about secrets, logins or keys.
+    pub about_credentials: bool,
+    /// Whether it holds for any host, whoever wrote its files.
+    pub of_any_host: bool,
+    /// How its findings are worded for somebody who reads netplan files and has no sheet; the sheet's words with YAML's signs
+    /// where there is nothing here.
+    pub in_netplan: Option<NetplanWords>,
+}
+
+/// How a finding is worded about netplan files.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct NetplanWords {
+    /// What is wrong, where the sheet's sentence does not fit.
+    pub message: Option<&'static str>,
+    /// What to write instead.
+    pub fix: &'static str,
+    /// The words of the sheet's fix from which on this one stands in its place; the whole where there are none.
+    pub in_place_of: Option<&'static str>,
+}
+
+impl Rule {
+    /// What a rule is that says nothing else of itself.
+    pub(crate) const PLAIN: Self = Self {
+        name: "",
+        severity: Severity::Error,
+        nature: Nature::Fault,
+        summary: "",
+        explanation: "",
+        wrong: "",
+        right: "",
+        about_absence: false,
+        about_credentials: false,
+        of_any_host: false,
+        in_netplan: None,
+    };
+}
+
+impl fmt::Debug for Rule {
+    /// The name alone, which stands for the rest.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Rule({})", self.name)
+    }
+}
+
+impl PartialEq for Rule {
+    /// Whether they are one and the same: each rule stands once in the program.
+    fn eq(&self, other: &Self) -> bool {
+        std::ptr::eq(self, other)
+    }
+}

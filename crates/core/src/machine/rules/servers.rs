@@ -1,0 +1,93 @@
+//! Rules on name servers and time servers.
+
+use impostazione_net::{AddressFault, NameFault};
+use impostazione_text::Written;
+
+use crate::finding::{Finding, Nature, Rule, Severity};
+
+/// The rules that are broken while it is read.
+pub(crate) const RULES: &[&Rule] = &[&DNS_NOT_AN_ADDRESS, &NTP_MALFORMED];
+
+/// A name server that is no address.
+pub(crate) static DNS_NOT_AN_ADDRESS: Rule = Rule {
+    name: "dns-not-an-address",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a name server is not given by its address",
+    explanation: "A name server is what names are looked up at, so it cannot be given by name itself. It is given by its \
+        IPv4 or IPv6 address, without a mask or a port.",
+    wrong: "[common]\ndns = [\"10.64.10.53\", \"ns2.capovetro.example\"]\n",
+    right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
+    ..Rule::PLAIN
+};
+
+/// A time server that is neither address nor name.
+pub(crate) static NTP_MALFORMED: Rule = Rule {
+    name: "ntp-malformed",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a time server is neither an address nor a name",
+    explanation: "A time server is given by its address or by its name, without a port.",
+    wrong: "[common]\nntp = [\"10.64.10.300\"]\n",
+    right: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"clock.capovetro.example\"]\n",
+    ..Rule::PLAIN
+};
+
+pub(crate) fn dns_not_an_address(
+    machine: Option<String>,
+    written: &Written<String>,
+    fault: &AddressFault,
+) -> Finding {
+    let text = &written.value;
+    let is_name =
+        text.chars().any(|c| c.is_ascii_alphabetic()) && !text.contains(':') && fault.meant.is_none();
+    let (reason, fix) = if is_name {
+        (
+            "is a name, and a name server is given by its address".to_owned(),
+            "write the server's address".to_owned(),
+        )
+    } else {
+        (fault.reason.clone(), super::address::fix_address("dns", fault))
+    };
+    Finding::new(
+        &DNS_NOT_AN_ADDRESS,
+        machine,
+        written.place,
+        format!("The name server \"{text}\" {reason}."),
+        fix,
+    )
+}
+
+/// A time server that is no address, and, where a fault is given, no name either; without one it looks like a mistyped
+/// address.
+pub(crate) fn ntp_malformed(
+    machine: Option<String>,
+    written: &Written<String>,
+    address: &AddressFault,
+    name: Option<&NameFault>,
+) -> Finding {
+    let looks_like_address = written.value.chars().all(|c| c.is_ascii_digit() || ".:/,".contains(c));
+    let (reason, fix) = match name {
+        Some(name) if !looks_like_address && address.meant.is_none() => {
+            let fix = match &name.meant {
+                Some(meant) => format!("write \"{meant}\""),
+                None => {
+                    "write the server's address or its name, such as \"clock.capovetro.example\"".to_owned()
+                }
+            };
+            (&name.reason, fix)
+        }
+        _ => (&address.reason, super::address::fix_address("ntp", address)),
+    };
+    let finding = Finding::new(
+        &NTP_MALFORMED,
+        machine,
+        written.place,
+        format!("The time server \"{}\" {reason}.", written.value),
+        fix,
+    );
+    match name.and_then(|name| name.meant.as_ref()) {
+        Some(meant) => finding.with_certain(meant),
+        None => finding,
+    }
+}

@@ -1,0 +1,218 @@
+//! Rules on subnets: prefixes, masks, ranges, and links that name a subnet.
+
+use impostazione_net::{Family, MaskFault, PrefixFault, RangeFault, dotted_mask};
+use impostazione_text::{Written, nearest};
+
+use crate::finding::{Finding, Nature, Rule, Severity};
+
+/// The rules that are broken while it is read.
+pub(crate) const RULES: &[&Rule] =
+    &[&PREFIX_MALFORMED, &PREFIX_HAS_HOST_BITS, &NETMASK_NOT_CONTIGUOUS, &SUBNET_UNDEFINED, &RANGE_MALFORMED];
+
+/// A prefix that cannot be read.
+pub(crate) static PREFIX_MALFORMED: Rule = Rule {
+    name: "prefix-malformed",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a prefix, or an address with a mask, cannot be read",
+    explanation: "A subnet's prefix is its first address, a slash and the mask. The mask is a length (/24), dotted \
+        (/255.255.255.0) or hexadecimal (/0xffffff00); IPv6 has the length only.",
+    wrong: "[subnet.quay]\nprefix = \"10.64.10.0\"\n",
+    right: "[subnet.quay]\nprefix = \"10.64.10.0/24\"\n",
+    ..Rule::PLAIN
+};
+
+/// A prefix with bits behind its mask.
+pub(crate) static PREFIX_HAS_HOST_BITS: Rule = Rule {
+    name: "prefix-has-host-bits",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a prefix names an address inside the subnet instead of its first",
+    explanation: "The part of a prefix that the mask leaves to the machines must be zero. A prefix such as \
+        10.64.10.7/24 is either the address of a machine, written in the wrong place, or has the wrong mask.",
+    wrong: "[subnet.quay]\nprefix = \"10.64.10.7/24\"\n",
+    right: "[subnet.quay]\nprefix = \"10.64.10.0/24\"\n",
+    ..Rule::PLAIN
+};
+
+/// A mask with zeros among its ones.
+pub(crate) static NETMASK_NOT_CONTIGUOUS: Rule = Rule {
+    name: "netmask-not-contiguous",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "the ones of a mask do not all stand before its zeros",
+    explanation: "A mask is a run of ones and then zeros (RFC 4632, section 3.1). 255.0.255.0 has a hole, and \
+        0.0.0.255 is a mask turned round.",
+    wrong: "[subnet.quay]\nprefix = \"10.64.10.0/255.0.255.0\"\n",
+    right: "[subnet.quay]\nprefix = \"10.64.10.0/255.255.255.0\"\n",
+    ..Rule::PLAIN
+};
+
+/// A link names a subnet that the sheet does not have.
+pub(crate) static SUBNET_UNDEFINED: Rule = Rule {
+    name: "subnet-undefined",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a subnet is named that the sheet does not have",
+    explanation: "A link takes its mask and its gateway from the subnet that it names, so the sheet must have a \
+        [subnet.NAME] table of that name. Upper and lower case count.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"key\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    about_absence: true,
+    ..Rule::PLAIN
+};
+
+/// A range that cannot be read.
+pub(crate) static RANGE_MALFORMED: Rule = Rule {
+    name: "range-malformed",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a range is not a first and a last address",
+    explanation: "A range is its first address, a hyphen and its last, both written in full and both included. A single \
+        address is a range too.",
+    wrong: "[subnet.quay]\nkept_free = [\"10.64.10.9-10.64.10.2\"]\n",
+    right: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n",
+    ..Rule::PLAIN
+};
+
+/// A prefix that cannot be read, under the rule that its fault belongs to.
+pub(crate) fn prefix_faulty(
+    key: &str,
+    family: Family,
+    written: &Written<String>,
+    fault: &PrefixFault,
+) -> Finding {
+    let text = &written.value;
+    let (address, example) = match family {
+        Family::V4 => ("10.64.10.0", "10.64.10.0/24"),
+        Family::V6 => ("fd64:10::", "fd64:10::/64"),
+    };
+    if let PrefixFault::Spelling(usual) = fault {
+        let message =
+            format!("\"{text}\" does not write its mask behind a slash, in one of the three spellings.");
+        let fix = format!("write {key} = \"{usual}\"");
+        return Finding::on_sheet(&PREFIX_MALFORMED, written.place, message, fix).with_certain(usual);
+    }
+    let (rule, message, fix) = match fault {
+        PrefixFault::Spelling(_) => (&PREFIX_MALFORMED, String::new(), String::new()),
+        PrefixFault::NoMask => (
+            &PREFIX_MALFORMED,
+            format!("\"{text}\" has no mask."),
+            format!("write the mask after a slash, as in {key} = \"{example}\""),
+        ),
+        PrefixFault::Address(fault) => (
+            &PREFIX_MALFORMED,
+            format!("\"{text}\" is no prefix: what stands before the slash {}.", fault.reason),
+            match fault.meant {
+                Some(meant) => {
+                    let mask = text.split_once('/').map_or("", |(_, mask)| mask);
+                    format!("write {key} = \"{meant}/{mask}\", if that is what was meant")
+                }
+                None => format!("write an {} prefix, as in {key} = \"{example}\"", family.name()),
+            },
+        ),
+        PrefixFault::Mask(MaskFault::Malformed) => (
+            &PREFIX_MALFORMED,
+            format!("\"{text}\" is no prefix: what stands after the slash is no {} mask.", family.name()),
+            match family {
+                Family::V4 => format!(
+                    "write a length from 0 to 32, or a mask such as 255.255.255.0, as in {key} = \"{example}\""
+                ),
+                Family::V6 => format!("write a length from 0 to 128, as in {key} = \"{example}\""),
+            },
+        ),
+        PrefixFault::Mask(MaskFault::NotContiguous) => (
+            &NETMASK_NOT_CONTIGUOUS,
+            format!("The mask of \"{text}\" has zeros among its ones."),
+            format!("write a length, as in {key} = \"{address}/24\", or a mask such as 255.255.255.0"),
+        ),
+        PrefixFault::Mask(MaskFault::Inverted(length)) => (
+            &NETMASK_NOT_CONTIGUOUS,
+            format!("The mask of \"{text}\" is turned round: its zeros stand before its ones."),
+            format!("write /{length} or /{} if that was meant", dotted_mask(*length)),
+        ),
+        PrefixFault::HostBits(meant) => (
+            &PREFIX_HAS_HOST_BITS,
+            format!("\"{text}\" is an address inside subnet {meant}, not the subnet itself."),
+            format!("write {key} = \"{meant}\", or correct the mask"),
+        ),
+    };
+    Finding::on_sheet(rule, written.place, message, fix)
+}
+
+/// An address with a mask that cannot be read.
+pub(crate) fn address_mask_faulty(
+    machine: Option<String>,
+    key: &str,
+    written: &Written<String>,
+    fault: &MaskFault,
+) -> Finding {
+    let text = &written.value;
+    let (rule, message) = match fault {
+        MaskFault::Malformed => (&PREFIX_MALFORMED, format!("`{key}` is \"{text}\", whose mask is none.")),
+        MaskFault::NotContiguous => {
+            (&NETMASK_NOT_CONTIGUOUS, format!("`{key}` is \"{text}\", whose mask has zeros among its ones."))
+        }
+        MaskFault::Inverted(_) => {
+            (&NETMASK_NOT_CONTIGUOUS, format!("`{key}` is \"{text}\", whose mask is turned round."))
+        }
+    };
+    let address = text.split('/').next().unwrap_or_default();
+    let fix = format!("write \"{address}\" alone: the mask comes from the subnet");
+    Finding::new(rule, machine, written.place, message, fix)
+}
+
+/// An address whose mask does not stand behind a slash.
+pub(crate) fn address_respelled(
+    machine: Option<String>,
+    key: &str,
+    written: &Written<String>,
+    usual: &str,
+) -> Finding {
+    let message = format!("`{key}` is \"{}\", which does not write its mask behind a slash.", written.value);
+    Finding::new(&PREFIX_MALFORMED, machine, written.place, message, format!("write \"{usual}\""))
+        .with_certain(usual)
+}
+
+pub(crate) fn range_malformed(written: &Written<String>, fault: &RangeFault) -> Finding {
+    let text = &written.value;
+    let (message, fix) = match fault {
+        RangeFault::Address { meant: Some(meant), .. } => (
+            format!("\"{text}\" is no range: it has no hyphen between two whole addresses."),
+            format!("write \"{meant}\" if that was meant"),
+        ),
+        RangeFault::Address { end, fault, meant: None } => (
+            format!("\"{text}\" is no range: \"{end}\" {}.", fault.reason),
+            "write both addresses in full, as in \"10.64.10.200-10.64.10.239\"".to_owned(),
+        ),
+        RangeFault::Reversed(meant) => {
+            (format!("\"{text}\" ends before it begins."), format!("write \"{meant}\" if that was meant"))
+        }
+        RangeFault::MixedFamilies => (
+            format!("\"{text}\" begins in one address family and ends in the other."),
+            "write two IPv4 or two IPv6 addresses".to_owned(),
+        ),
+    };
+    Finding::on_sheet(&RANGE_MALFORMED, written.place, message, fix)
+}
+
+pub(crate) fn undefined(machine: Option<String>, written: &Written<String>, known: &[&str]) -> Finding {
+    let fix = match nearest(&written.value, known.iter().copied(), 1).first() {
+        Some(close) => format!("write subnet = \"{close}\""),
+        None if known.is_empty() => {
+            format!("add a table [subnet.{}] with its prefix and gateway", written.value)
+        }
+        None => format!(
+            "write one of {}, or add a table [subnet.{}]",
+            known.iter().take(8).copied().collect::<Vec<_>>().join(", "),
+            written.value
+        ),
+    };
+    Finding::new(
+        &SUBNET_UNDEFINED,
+        machine,
+        written.place,
+        format!("The sheet has no subnet \"{}\".", written.value),
+        fix,
+    )
+}

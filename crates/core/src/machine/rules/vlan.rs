@@ -1,0 +1,34 @@
+//! Rules on VLAN tags.
+
+use impostazione_text::Written;
+
+use crate::finding::{Finding, Nature, NetplanWords, Rule, Severity};
+
+/// The rules that are broken while it is read.
+pub(crate) const RULES: &[&Rule] = &[&VLAN_OUT_OF_RANGE];
+
+/// A tag that there is not.
+pub(crate) static VLAN_OUT_OF_RANGE: Rule = Rule {
+    name: "vlan-out-of-range",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a VLAN tag is not a number from 1 to 4094",
+    explanation: "A VLAN tag has twelve bits, of which 0 and 4095 are reserved (IEEE 802.1Q, section 9.6).",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 4095\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
+    in_netplan: Some(NetplanWords {
+        message: None,
+        fix: "write the tag that the switches have, as in id: 110",
+        in_place_of: None,
+    }),
+    ..Rule::PLAIN
+};
+
+pub(crate) fn out_of_range(written: &Written<i64>) -> Finding {
+    Finding::on_sheet(
+        &VLAN_OUT_OF_RANGE,
+        written.place,
+        format!("{} is no VLAN tag: they go from 1 to 4094.", written.value),
+        "write the tag that the switches have, as in vlan = 110",
+    )
+}

@@ -1,0 +1,164 @@
+//! What on a root filesystem speaks against the output's logins.
+
+use super::case::RootfsCase;
+use super::found::RootfsFindings;
+use super::network::{handled, weight_of_handled};
+use crate::finding::{Nature, Rule, Severity};
+use crate::host::{Login, Logins};
+use crate::machine::StockLogins;
+use crate::placing::{Concern, FoundPassword, SshSetting};
+
+pub(super) static ACCOUNT_CONFLICT: Rule = Rule {
+    name: "rootfs-account-conflict",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an account cannot be brought together with the users of a root filesystem",
+    explanation: "A name that the image uses for a service of its own, a user that stands in etc/passwd twice, a group or a \
+        shell that is not there, a file of users that is damaged: whoever the sheet names could not log in, or would be \
+        somebody else. An ordinary user of the same name is no conflict: it keeps its number and its home, and gets the \
+        password and the keys of the sheet.",
+    wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:110:110::/var/lib/keeper:/usr/sbin/nologin\\n\"\n",
+    right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/keeper:/bin/bash\\n\"\n",
+    ..Rule::PLAIN
+};
+
+pub(super) static STOCK_LOGIN: Rule = Rule {
+    name: "rootfs-stock-login",
+    severity: Severity::Warning,
+    nature: Nature::Credential,
+    summary: "a root filesystem has a login that the sheet does not name",
+    explanation: "Images come with logins whose passwords stand on a web page. By stock_logins the sheet says what becomes \
+        of them: \"lock\" shuts password and keys, \"keep\" leaves them, and \"refuse\" makes this an error, so that such an \
+        image is not used at all.",
+    wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nimage:x:1000:1000::/home/image:/bin/bash\\n\"\n\"etc/shadow\" = \"root:*:19000::::::\\nimage:$y$j9T$abc$def:19000:0:99999:7:::\\n\"\n",
+    right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nimage:x:1000:1000::/home/image:/bin/bash\\n\"\n\"etc/shadow\" = \"root:*:19000::::::\\nimage:!:19000:0:99999:7:::\\n\"\n",
+    about_credentials: true,
+    ..Rule::PLAIN
+};
+
+pub(super) static SSH_CONFLICT: Rule = Rule {
+    name: "rootfs-ssh-conflict",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a setting of a root filesystem's SSH server would win over ours",
+    explanation: "sshd takes the first value that it reads. A main file that sets one before it reads the folder of drop-ins, \
+        one that does not read it at all, or a drop-in that sorts before ours has the last word. `place` has ours read before \
+        all others. Lists of users and groups that may log in are left as they are, and are an error where they leave out \
+        somebody whom the sheet names.",
+    wrong: "# a root filesystem\n\"etc/ssh/sshd_config\" = \"PasswordAuthentication yes\\nInclude /etc/ssh/sshd_config.d/*.conf\\n\"\n",
+    right: "# a root filesystem\n\"etc/ssh/sshd_config\" = \"Include /etc/ssh/sshd_config.d/*.conf\\nPasswordAuthentication yes\\n\"\n",
+    ..Rule::PLAIN
+};
+
+pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    if let Some((_, plan)) = case.placing {
+        for obstacle in &plan.obstacles {
+            let severity = (!obstacle.is_grave).then_some(Severity::Warning);
+            let place = (obstacle.path.as_str(), obstacle.line);
+            let rule = match obstacle.concerns {
+                Concern::Account => &ACCOUNT_CONFLICT,
+                Concern::Path => &super::writable::ODD_PATH,
+            };
+            found.push(rule, case.view, place, obstacle.message.clone(), obstacle.fix.clone(), severity);
+        }
+    }
+    stock(case, found);
+    ssh(case, found);
+}
+
+fn stock(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let logins = case.output().map(|output| &output.logins);
+    for login in case.survey.logins.iter().filter(|login| login.is_stock) {
+        if logins.is_some_and(|logins| logins.login(&login.name).is_some()) {
+            continue;
+        }
+        let mut how = Vec::new();
+        match login.password {
+            FoundPassword::Set => how.push("a password".to_owned()),
+            FoundPassword::Empty => how.push("no password at all".to_owned()),
+            FoundPassword::Locked => {}
+        }
+        match login.keys {
+            0 => {}
+            1 => how.push("an SSH key".to_owned()),
+            count => how.push(format!("{count} SSH keys")),
+        }
+        let admin = if login.is_admin && login.uid != 0 { ", and may act as root" } else { "" };
+        let message = format!("{} can log in with {}{admin}.", login.name, how.join(" and with "));
+        let (fix, severity) = match logins.map(|logins| logins.stock_logins) {
+            None => ("name it as an account in the sheet, or let place shut it".to_owned(), None),
+            Some(StockLogins::Lock) => (handled(case, "shuts it"), weight_of_handled(case)),
+            Some(StockLogins::Keep) => (
+                "stock_logins is \"keep\": write \"lock\", or name it as an account in the sheet".to_owned(),
+                None,
+            ),
+            Some(StockLogins::Refuse) => (
+                "stock_logins is \"refuse\": take an image without it, or write \"lock\"".to_owned(),
+                Some(Severity::Error),
+            ),
+        };
+        found.push(&STOCK_LOGIN, case.view, ("etc/passwd", login.line), message, fix, severity);
+    }
+}
+
+fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let ssh = &case.survey.ssh;
+    if !ssh.is_there {
+        return;
+    }
+    for setting in &ssh.winning {
+        let message = format!("/{} says {:?} before ours is read.", setting.path, setting.text);
+        let fix = handled(case, "has ours read first");
+        let place = (setting.path.as_str(), setting.line);
+        found.push(&SSH_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
+    }
+    if !ssh.reads_drop_ins {
+        let message =
+            "/etc/ssh/sshd_config does not read the folder sshd_config.d, in which ours lies.".to_owned();
+        let fix = handled(case, "has ours read first");
+        let place = ("etc/ssh/sshd_config", 0);
+        found.push(&SSH_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
+    }
+    let Some(output) = case.output() else { return };
+    for setting in &ssh.limits {
+        let Some((why, severity)) = shut_out(setting, &output.logins) else { continue };
+        let message = format!("/{} says {:?}, {why}.", setting.path, setting.text);
+        let fix = "take the line out of the image, or change it there so that those of the sheet get in";
+        let place = (setting.path.as_str(), setting.line);
+        found.push(&SSH_CONFLICT, case.view, place, message, fix.to_owned(), severity);
+    }
+}
+
+/// Whom a line of the server's settings keeps out, as the end of a sentence, and how grave that is (`sshd_config(5)`).
+fn shut_out(setting: &SshSetting, logins: &Logins) -> Option<(String, Option<Severity>)> {
+    let mut words = setting.text.split_whitespace();
+    let keyword = words.next()?.to_ascii_lowercase();
+    let listed: Vec<&str> = words.collect();
+    let lists = |name: &str| listed.iter().any(|word| is_of(word, name));
+    let in_group = |login: &Login| {
+        std::iter::once(login.name.as_str()).chain(login.groups.iter().map(String::as_str)).any(lists)
+    };
+    let of = |keeps_out: &dyn Fn(&Login) -> bool| -> Vec<&str> {
+        logins.accounts.iter().filter(|login| keeps_out(login)).map(|login| login.name.as_str()).collect()
+    };
+    let out = match keyword.as_str() {
+        "allowusers" => of(&|login| !lists(&login.name)),
+        "denyusers" => of(&|login| lists(&login.name)),
+        "allowgroups" => of(&|login| !in_group(login)),
+        "denygroups" => of(&in_group),
+        "authenticationmethods" if listed.iter().all(|method| method.contains(',')) => {
+            return Some(("which asks for more than one proof of who it is".to_owned(), None));
+        }
+        "listenaddress" if !listed.iter().any(|address| matches!(*address, "0.0.0.0" | "::" | "*")) => {
+            return Some(("where it listens only if the host has that address".to_owned(), None));
+        }
+        _ => return None,
+    };
+    (!out.is_empty()).then(|| (format!("which keeps {} out", out.join(" and ")), Some(Severity::Error)))
+}
+
+/// Whether a word of a list of users stands for a name (`ssh_config(5)`, PATTERNS); what comes from where does not count.
+fn is_of(word: &str, name: &str) -> bool {
+    let word = word.split('@').next().unwrap_or(word);
+    globset::Glob::new(word).is_ok_and(|glob| glob.compile_matcher().is_match(name))
+}

@@ -1,0 +1,218 @@
+//! What on a root filesystem speaks against the output's network and names.
+
+use super::case::RootfsCase;
+use super::found::RootfsFindings;
+use crate::finding::{Nature, Rule, Severity};
+use crate::host::{HOSTS_PATH, NETPLAN_PATH};
+use crate::placing::KERNEL_LINE_UNIT;
+
+pub(super) static NETWORK_CONFLICT: Rule = Rule {
+    name: "rootfs-network-conflict",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a network file on a root filesystem would be merged with ours, or win over it",
+    explanation: "netplan merges all its files, so that an address of an old one stays beside the new one; a file of \
+        systemd-networkd that sorts before those that netplan makes wins; ifup, dhcpcd and profiles of NetworkManager set \
+        the same links up a second time. `place` sets such files aside, out of their folders, and `undo` puts them back.",
+    wrong: "# a root filesystem\n\"etc/netplan/50-old.yaml\" = \"network: {version: 2, ethernets: {eth0: {dhcp4: true}}}\\n\"\n",
+    right: "# a root filesystem\n\"etc/network/interfaces\" = \"auto lo\\niface lo inet loopback\\n\"\n",
+    ..Rule::PLAIN
+};
+
+pub(super) static HOSTNAME_CONFLICT: Rule = Rule {
+    name: "rootfs-hostname-conflict",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a line of /etc/hosts gives a host's own name another address, or its old name",
+    explanation: "A name that stands in one of etc/hostname and etc/hosts and not in the other makes sudo and mail wait for \
+        name servers, and an old address behind the host's own name makes services listen at the wrong place. `place` leaves \
+        such lines out of the merged file, and `undo` brings them back.",
+    wrong: "# a root filesystem\n\"etc/hosts\" = \"127.0.0.1 localhost\\n127.0.1.1 image\\n\"\n",
+    right: "# a root filesystem\n\"etc/hosts\" = \"127.0.0.1 localhost\\n10.64.10.80 crane\\n\"\n",
+    ..Rule::PLAIN
+};
+
+pub(super) static PORT_NAMES: Rule = Rule {
+    name: "rootfs-port-names",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a link has a name that the kernel gives, and a root filesystem names ports otherwise",
+    explanation: "The kernel counts ports: eth0, eth1. systemd then names them by their place in the machine, as in enp1s0 or \
+        end0, unless the image keeps it from doing so. A link that the sheet calls eth0 then has no port, and the host stays off \
+        the network. Find the port by its MAC address and give it a name of your own, write port = \"only\" where \
+        there is one, or write the name that it has on this machine.",
+    wrong: "# a root filesystem\n\"usr/lib/systemd/network/99-default.link\" = \"[Match]\\nOriginalName=*\\n[Link]\\nNamePolicy=keep kernel database onboard slot path\\n\"\n",
+    right: "# a root filesystem\n\"usr/lib/systemd/network/99-default.link\" = \"[Match]\\nOriginalName=*\\n[Link]\\nNamePolicy=keep kernel database onboard slot path\\n\"\n\"boot/firmware/cmdline.txt\" = \"console=tty1 net.ifnames=0\\n\"\n",
+    ..Rule::PLAIN
+};
+
+pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
+    name: "rootfs-rewritten-at-boot",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a unit on a root filesystem would rewrite network, names, logins or host keys at boot",
+    explanation: "Images bring services that set a host up at its first start: they ask to run before the network, or their \
+        scripts write network files, the host name, logins or host keys. What was placed would be lost. `place` keeps such \
+        units from starting, by a link to /dev/null, and `undo` takes the link away.",
+    wrong: "# a root filesystem\n\"usr/lib/systemd/system/quay-setup.service\" = \"[Unit]\\nBefore=network-pre.target\\n[Service]\\nExecStart=/usr/sbin/quay-setup\\n\"\n",
+    right: "# a root filesystem\n\"usr/lib/systemd/system/quay-lamp.service\" = \"[Unit]\\nAfter=network.target\\n[Service]\\nExecStart=/usr/sbin/quay-lamp\\n\"\n",
+    ..Rule::PLAIN
+};
+
+pub(super) static BOOT_PARTITION_UNSEEN: Rule = Rule {
+    name: "rootfs-boot-partition-unseen",
+    severity: Severity::Warning,
+    nature: Nature::Fault,
+    summary: "a root filesystem has a boot partition that is not mounted",
+    explanation: "Small machines start from a partition of their own, and what stands there in cmdline.txt can have a program \
+        run at the first boot that undoes what was placed. With the root partition alone it is not seen. Mount the boot \
+        partition where etc/fstab has it, below the root partition, or name the whole image with --image.",
+    wrong: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n",
+    right: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n\"boot/firmware/cmdline.txt\" = \"quiet\\n\"\n",
+    about_absence: true,
+    ..Rule::PLAIN
+};
+
+pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    for file in case.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
+        let message = format!("/{}, read by {}, {}.", file.path, file.reader.word(), file.effect.word());
+        let fix = handled(case, "sets it aside");
+        found.push(&NETWORK_CONFLICT, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
+    }
+    hostname(case, found);
+    boot_partition(case, found);
+    port_names(case, found);
+    for rewriter in &case.survey.rewriters {
+        let message = format!("{} may undo what is placed: {}.", rewriter.unit, rewriter.why);
+        let is_word = rewriter.unit == KERNEL_LINE_UNIT;
+        let fix = handled(case, if is_word { "takes the words out" } else { "keeps it from starting" });
+        found.push(&REWRITTEN_AT_BOOT, case.view, (&rewriter.path, 0), message, fix, weight_of_handled(case));
+    }
+}
+
+/// Where systemd's policy for names of ports stands, and where an image sets it aside (`systemd.link(5)`).
+const POLICY: &str = "usr/lib/systemd/network/99-default.link";
+const OVER_POLICY: &str = "etc/systemd/network/99-default.link";
+/// Files with words for the kernel, in which the counted names may be asked for.
+const KERNEL_WORDS: [&str; 7] = [
+    "boot/cmdline.txt",
+    "boot/firmware/cmdline.txt",
+    "boot/extlinux/extlinux.conf",
+    "boot/grub/grub.cfg",
+    "etc/default/grub",
+    "etc/kernel/cmdline",
+    "etc/default/u-boot",
+];
+const COUNTED: &str = "net.ifnames=0";
+
+/// A boot partition that the list of filesystems has and that cannot be seen.
+fn boot_partition(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let Some(folder) = case.view.rootfs().unseen_boot_partition() else { return };
+    found.whole(
+        &BOOT_PARTITION_UNSEEN,
+        format!(
+            "etc/fstab mounts the boot partition at /{folder}, and nothing is mounted there below {}: whether it has a program run at the first boot cannot be seen.",
+            case.name
+        ),
+        format!("mount it at {folder} below the root filesystem, or name the whole image with --image"),
+    );
+}
+
+/// Links by the kernel's own names, where ports will be called otherwise.
+fn port_names(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let Some(output) = case.output() else { return };
+    let names = counted_ports(output.text(NETPLAN_PATH).unwrap_or_default());
+    let names_by_place = case.view.has(POLICY) && matches!(case.view.look(OVER_POLICY), Ok(None));
+    if names.is_empty() || !names_by_place {
+        return;
+    }
+    let of_rootfs = KERNEL_WORDS.iter().filter_map(|path| case.view.text(path).ok().flatten());
+    if of_rootfs.into_iter().any(|text| text.contains(COUNTED)) {
+        return;
+    }
+    let names = names.join(" and ");
+    found.whole(
+        &PORT_NAMES,
+        format!(
+            "The output has {names}, as the kernel counts ports; {} lets systemd name them by their place, as in enp1s0, and there would be no {names}.",
+            case.name
+        ),
+        "write mac for the link, and a name of your own (lan0); or port = \"only\"; or the name that the port has on this machine",
+    );
+}
+
+/// Ethernet links of a netplan file that are found by a name that the kernel counts, and by nothing else.
+fn counted_ports(netplan: &str) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    let mut section = "";
+    let mut last_is_counted = false;
+    for line in netplan.lines() {
+        let depth = line.len() - line.trim_start().len();
+        let key = line.trim().trim_end_matches(':');
+        match depth {
+            2 => section = key,
+            4 if section == "ethernets" => {
+                let digits = key.strip_prefix("eth").unwrap_or_default();
+                last_is_counted = !digits.is_empty() && digits.chars().all(|c| c.is_ascii_digit());
+                if last_is_counted {
+                    names.push(key.to_owned());
+                }
+            }
+            6 if section == "ethernets" && key == "match" && last_is_counted => {
+                names.pop();
+                last_is_counted = false;
+            }
+            _ => {}
+        }
+    }
+    names
+}
+
+/// What `place` takes care of is a note there: the change that it shows says the same.
+pub(super) fn weight_of_handled(case: &RootfsCase<'_>) -> Option<Severity> {
+    case.placing.map(|_| Severity::Note)
+}
+
+/// What has to be done about what `place` takes care of.
+pub(super) fn handled(case: &RootfsCase<'_>, does: &str) -> String {
+    if case.placing.is_some() {
+        format!("nothing: placing {does}, and undo takes that back")
+    } else {
+        format!("place {does}")
+    }
+}
+
+fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let Ok(Some(text)) = case.view.text(HOSTS_PATH) else { return };
+    let Some((output, _)) = case.placing else {
+        // Alone, a rootfs is judged by its own name.
+        let Some(name) = &case.survey.hostname else { return };
+        let is_there = text.lines().any(|line| {
+            line.split('#').next().unwrap_or_default().split_whitespace().skip(1).any(|word| word == name)
+        });
+        if !is_there && name != "localhost" {
+            found.at(
+                &HOSTNAME_CONFLICT,
+                case.view,
+                HOSTS_PATH,
+                0,
+                format!("The host name is {name}, and /{HOSTS_PATH} does not have it."),
+                handled(case, "writes both"),
+            );
+        }
+        return;
+    };
+    let ours = output.text(HOSTS_PATH).unwrap_or_default();
+    let names = crate::placing::own_names(case.survey, output);
+    let (_, dropped) = crate::placing::merge_hosts(ours, &text, &names);
+    for line in dropped {
+        let number = text
+            .lines()
+            .position(|there| there.split_whitespace().collect::<Vec<_>>().join(" ").starts_with(&line));
+        let message =
+            format!("/{HOSTS_PATH} has a name of this host, old or new, at an address of its own: {line}.");
+        let place = (HOSTS_PATH, number.map_or(0, |index| index + 1));
+        let fix = handled(case, "leaves the line out");
+        found.push(&HOSTNAME_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
+    }
+}

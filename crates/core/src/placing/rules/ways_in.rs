@@ -1,0 +1,66 @@
+//! Ways in, and to root, that an image brings along and the sheet does not give.
+
+use super::case::RootfsCase;
+use super::found::RootfsFindings;
+use super::network::{handled, weight_of_handled};
+use crate::finding::{Nature, Rule, Severity};
+use crate::placing::{Fate, WayIn, WayKind};
+
+pub(super) static WAY_IN: Rule = Rule {
+    name: "rootfs-way-in",
+    severity: Severity::Warning,
+    nature: Nature::Credential,
+    summary: "a root filesystem lets somebody in, or be root, who may not by the sheet",
+    explanation: "A login is not the only way in. Files of sudo's, groups such as docker, settings of the SSH server, lines \
+        that ask a directory on the network for users, and consoles that log somebody in by themselves do as much, and stay \
+        where only logins are looked after. `inspect` lists who can become root and by what. `place` shuts what the sheet does \
+        not give, in a way that `undo` takes back, or says why it stays. Programs that run as root for whoever starts them \
+        and modules of PAM are not looked at.",
+    wrong: "# a root filesystem\n\"etc/sudoers\" = \"ALL ALL=(ALL) NOPASSWD: ALL\\n@includedir /etc/sudoers.d\\n\"\n",
+    right: "# a root filesystem\n\"etc/sudoers\" = \"%sudo ALL=(ALL:ALL) ALL\\n@includedir /etc/sudoers.d\\n\"\n",
+    about_credentials: true,
+    ..Rule::PLAIN
+};
+
+pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    match case.placing {
+        Some((_, plan)) => {
+            for (way, fate) in &plan.ways_in {
+                with_fate(case, way, fate, found);
+            }
+        }
+        None => {
+            for way in case.survey.ways_in.iter().filter(|way| !way.is_usual && !is_of_record(case, way)) {
+                let (message, fix) =
+                    (message(way), handled(case, "shuts it where the sheet does not give it"));
+                found.push(&WAY_IN, case.view, (&way.path, way.line), message, fix, None);
+            }
+        }
+    }
+}
+
+/// Whether an account of the sheet has it by its placement. What the sheet did not give was shut then.
+fn is_of_record(case: &RootfsCase<'_>, way: &WayIn) -> bool {
+    let accounts = case.record.map(|record| record.accounts.as_slice()).unwrap_or_default();
+    matches!(way.kind, WayKind::Group | WayKind::RootNumber)
+        && way.names.as_ref().is_some_and(|names| names.iter().all(|name| accounts.contains(name)))
+}
+
+fn message(way: &WayIn) -> String {
+    format!("{} {}.", way.who(), way.how)
+}
+
+fn with_fate(case: &RootfsCase<'_>, way: &WayIn, fate: &Fate, found: &mut RootfsFindings) {
+    // Of a login that is shut because it is one, a rule of its own speaks.
+    let is_login = way.kind == WayKind::RootNumber;
+    let (message, fix, severity) = match fate {
+        Fate::Wanted => return,
+        Fate::Shut(_) if is_login => return,
+        Fate::Shut(how) => (message(way), handled(case, how), weight_of_handled(case)),
+        Fate::Stays { why, fix, is_grave } => {
+            let severity = is_grave.then_some(Severity::Error);
+            (format!("{} {}, and {why}.", way.who(), way.how), fix.clone(), severity)
+        }
+    };
+    found.push(&WAY_IN, case.view, (&way.path, way.line), message, fix, severity);
+}

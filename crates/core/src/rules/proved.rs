@@ -1,0 +1,22 @@
+//! A site in whose sheet no error was found.
+
+use crate::finding::Finding;
+use crate::machine::Site;
+
+/// A site in whose sheet no error was found: what writers take, so that nothing is rendered unproved.
+#[derive(Clone, Copy, Debug)]
+pub struct ProvedSite<'a> {
+    site: &'a Site,
+}
+
+impl<'a> ProvedSite<'a> {
+    /// The site, unless one of its findings is in the way.
+    pub(crate) fn new(site: &'a Site, findings: &[Finding]) -> Option<Self> {
+        (!findings.iter().any(Finding::is_in_the_way)).then_some(Self { site })
+    }
+
+    /// The site.
+    pub fn site(self) -> &'a Site {
+        self.site
+    }
+}

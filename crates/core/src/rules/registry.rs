@@ -1,0 +1,54 @@
+//! The families of checks, in the order in which they run.
+
+use super::check::Check;
+use super::judge::Judge;
+use super::{
+    address, address_taken, bond, cluster, deployment, gateway, link, login, mac, mtu, naming, package,
+    property, reference, renderer, route, secret, servers, special, ssh, subnet, timezone, vlan, wifi,
+};
+
+/// Every check of a finished site, family by family.
+pub(crate) const FAMILIES: &[&[Check]] = &[
+    subnet::CHECKS,
+    gateway::CHECKS,
+    route::CHECKS,
+    link::CHECKS,
+    mac::CHECKS,
+    bond::CHECKS,
+    vlan::CHECKS,
+    mtu::CHECKS,
+    wifi::CHECKS,
+    address::CHECKS,
+    address_taken::CHECKS,
+    special::CHECKS,
+    naming::CHECKS,
+    servers::CHECKS,
+    timezone::CHECKS,
+    login::CHECKS,
+    ssh::CHECKS,
+    secret::source::CHECKS,
+    secret::value::CHECKS,
+    secret::sharing::CHECKS,
+    secret::typing::CHECKS,
+    secret::appliance::CHECKS,
+    renderer::CHECKS,
+    package::CHECKS,
+    deployment::CHECKS,
+    property::CHECKS,
+    cluster::CHECKS,
+    reference::CHECKS,
+];
+
+/// Runs every rule that looks at the finished site, and adds what they find.
+pub(crate) fn run(judge: &mut Judge<'_>) {
+    for check in FAMILIES.iter().copied().flatten() {
+        check.run(judge);
+    }
+}
+
+/// Runs the rules that hold for any host, whoever wrote its files.
+pub(crate) fn run_on_any_host(judge: &mut Judge<'_>) {
+    for check in FAMILIES.iter().copied().flatten().filter(|check| check.rule.of_any_host) {
+        check.run(judge);
+    }
+}

@@ -1,0 +1,125 @@
+//! Rules on patterns and rows.
+
+use impostazione_text::{Place, nearest};
+
+use crate::finding::{Finding, Nature, Rule, Severity};
+
+pub(crate) const RULES: &[&Rule] =
+    &[&PATTERN_MALFORMED, &PATTERN_LENGTHS_DIFFER, &ROWS_MALFORMED, &ROWS_FIELD_MISSING, &ROWS_EMPTY];
+
+/// Braces that are no range.
+static PATTERN_MALFORMED: Rule = Rule {
+    name: "pattern-malformed",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "braces in an entry hold no range",
+    explanation: "In the texts of a [[host]] or an [[appliance]] entry a range in braces makes several machines: {01..12} \
+        counts in decimal, leading zeros giving the width, {0x0a..0x1f} in hexadecimal, {10.64.32.11..10.64.35.250} runs \
+        through whole addresses. Where a brace itself is meant it is written twice.",
+    wrong: "[[host]]\nname = \"gauge-{1-3}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..13}\" }\n",
+    right: "[[host]]\nname = \"gauge-{1..3}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..13}\" }\n",
+    ..Rule::PLAIN
+};
+
+/// Ranges that do not run in step.
+static PATTERN_LENGTHS_DIFFER: Rule = Rule {
+    name: "pattern-lengths-differ",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "the ranges of an entry do not have the same number of values",
+    explanation: "Several ranges in one entry run in step: the first machine takes the first value of each, and so on. With \
+        ranges of different length some machine would have no address, or some address no machine.",
+    wrong: "[[host]]\nname = \"gauge-{01..12}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..23}\" }\n",
+    right: "[[host]]\nname = \"gauge-{01..12}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }\n",
+    ..Rule::PLAIN
+};
+
+/// A CSV file that cannot be read.
+static ROWS_MALFORMED: Rule = Rule {
+    name: "rows-malformed",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a CSV file of rows cannot be read",
+    explanation: "`rows` names a CSV file in UTF-8, from the folder of the sheet on. Its first line names the fields, each \
+        once; every further line has as many values, with commas between them. A value with a comma or a quote in it \
+        stands in quotes, a quote in it written twice. Blank lines are passed over.",
+    wrong: "[[host]]\nrows = \"bouys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    ..Rule::PLAIN
+};
+
+/// A field that the rows do not have.
+static ROWS_FIELD_MISSING: Rule = Rule {
+    name: "rows-field-missing",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a field is named that the rows do not have",
+    explanation: "In an entry with `rows`, {field} in a text is the value that the row has in the field of that name. The \
+        names are those of the CSV file's first line; upper and lower case count.",
+    wrong: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{adress}\" }\n",
+    right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    ..Rule::PLAIN
+};
+
+/// A CSV file without rows.
+static ROWS_EMPTY: Rule = Rule {
+    name: "rows-empty",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a CSV file has a header and no rows",
+    explanation: "An entry with `rows` makes a machine for each row, so that a file without rows makes none. Where no \
+        machine is meant, take the entry out.",
+    wrong: "[[host]]\nrows = \"none.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    ..Rule::PLAIN
+};
+
+pub(crate) fn rows_malformed(
+    machine: Option<String>,
+    place: Place,
+    message: String,
+    fix: impl Into<String>,
+) -> Finding {
+    Finding::new(&ROWS_MALFORMED, machine, place, message, fix.into())
+}
+
+pub(crate) fn rows_field_missing(
+    machine: Option<String>,
+    place: Place,
+    field: &str,
+    file: &str,
+    known: &[&str],
+) -> Finding {
+    let fix = match nearest(field, known.iter().copied(), 1).first() {
+        Some(close) => format!("write {{{close}}}"),
+        None => format!("write one of {}, or add the field to the file", known.join(", ")),
+    };
+    let message = format!("{file} has no field \"{field}\".");
+    Finding::new(&ROWS_FIELD_MISSING, machine, place, message, fix)
+}
+
+pub(crate) fn rows_empty(machine: Option<String>, place: Place, file: &str) -> Finding {
+    let message = format!("{file} has a header and no rows.");
+    let fix = "add rows to the file, or take the entry out of the sheet".to_owned();
+    Finding::new(&ROWS_EMPTY, machine, place, message, fix)
+}
+
+pub(crate) fn malformed(machine: Option<String>, place: Place, message: String, fix: String) -> Finding {
+    Finding::new(&PATTERN_MALFORMED, machine, place, message, fix)
+}
+
+/// A range, and the first range of the entry, each as written with its number of values.
+pub(crate) fn lengths_differ(
+    machine: Option<String>,
+    place: Place,
+    (range, count): (&str, u64),
+    (first, wanted): (&str, u64),
+) -> Finding {
+    Finding::new(
+        &PATTERN_LENGTHS_DIFFER,
+        machine,
+        place,
+        format!("{range} has {count} values, and {first} of the same entry has {wanted}."),
+        "correct one of the two, so that they run in step".to_owned(),
+    )
+}

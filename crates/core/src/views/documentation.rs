@@ -1,0 +1,103 @@
+//! The pages under `docs/` that are made from what the code holds: a test keeps them in step.
+
+use std::fmt::Write as _;
+
+use impostazione_text::capital;
+
+use crate::finding::Rule;
+use crate::sheet::KEYS;
+
+/// First line of a page that is made.
+const MADE: &str = "<!-- Made by `cargo run -p impostazione-core --example write-docs`; changes belong into the code. -->\n\n";
+
+/// `docs/rules.md`: every rule with its explanation and examples.
+pub fn rules_page(rules: &[&Rule]) -> String {
+    let mut page = format!(
+        "{MADE}# Rules\n\nA rule is a named check of a build sheet. Its name never changes its meaning, so that scripts may rely \
+         on it. An\nerror keeps `render` from writing anything. The examples are pieces of a sheet; each is tested: the wrong \
+         one breaks\nits rule and no other, the right one breaks none. Examples of rules on root filesystems are paths with what is \
+         in them\n(`false`: nothing is there), laid over a right one.\n\n| rule | severity | finds |\n|---|---|---|\n"
+    );
+    // Writing to a String does not fail.
+    for rule in rules {
+        let _ =
+            writeln!(page, "| [`{0}`](#{0}) | {1} | {2} |", rule.name, rule.severity.word(), rule.summary);
+    }
+    for rule in rules {
+        let language = if rule.wrong.starts_with("# a netplan file") { "yaml" } else { "toml" };
+        let _ = write!(
+            page,
+            "\n## {}\n\n{}: {}.\n\n{}\n\nWrong:\n\n```{language}\n{}```\n\nRight:\n\n```{language}\n{}```\n",
+            rule.name,
+            capital(rule.severity.word()),
+            rule.summary,
+            rule.explanation,
+            rule.wrong,
+            rule.right
+        );
+    }
+    page
+}
+
+const PATTERNS: &str = "
+## Patterns
+
+In every text of a `[[host]]` or an `[[appliance]]` entry a range in braces makes several machines of the entry:
+
+| range | gives |
+|---|---|
+| `{8..11}` | 8, 9, 10, 11 |
+| `{08..11}` | 08, 09, 10, 11: leading zeros give the width |
+| `{0x0a..0x1f}` | 0a to 1f, in hexadecimal |
+| `{10.64.32.11..10.64.35.250}` | whole addresses |
+
+Several ranges in one entry run in step and are equally long. `{{` and `}}` are braces. What holds no range is the same
+for all machines of the entry.
+
+```toml
+[[host]]
+name = \"gauge-{01..12}\"
+link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }
+```
+
+## Rows
+
+With `rows` an entry makes a machine for each row of a CSV file, and `{field}` in a text is what the row has in the field
+of that name. Ranges and rows do not mix in one entry. The file is UTF-8 with a header, fields are parted by commas, and a
+value with a comma, a quote or a line end in it stands in quotes. A finding about a value of a row points into the file.
+
+```toml
+[[host]]
+rows = \"lamps.csv\"            # name,address
+name = \"{name}\"
+link.eth0 = { subnet = \"breakwater\", address = \"{address}\" }
+```
+";
+
+/// `docs/sheet.md`: every table and key of a build sheet.
+pub fn sheet_page() -> String {
+    let mut page = format!(
+        "{MADE}# The build sheet\n\nA build sheet is a TOML 1.1 file in UTF-8 that one administrator writes and another can read. \
+         Unknown keys are errors.\nIn TOML a key belongs to the header above it, so the keys of a machine come before its \
+         `[host.link.…]` and\n`[appliance.…]` headers. `impostazione demo` writes a whole sheet to begin from.\n"
+    );
+    page.push_str(PATTERNS);
+    for table in KEYS {
+        let _ = write!(page, "\n## `{}`\n\n{}\n", table.header, table.about);
+        if table.keys.is_empty() {
+            continue;
+        }
+        page.push_str("\n| key | takes | meaning |\n|---|---|---|\n");
+        for key in table.keys {
+            let _ = writeln!(
+                page,
+                "| `{}` | {} | {}<br>`{}` |",
+                key.name,
+                key.takes,
+                key.about,
+                key.example.replace('|', "\\|")
+            );
+        }
+    }
+    page
+}

@@ -1,0 +1,11 @@
+//! What people and other programs are shown: nothing here judges or changes anything.
+
+pub mod compare;
+pub mod difference;
+pub mod documentation;
+pub mod image_digest;
+pub mod inventory;
+pub mod netplan;
+pub mod review;
+pub mod schema;
+pub mod subnet_map;
