@@ -4,7 +4,7 @@ use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
 use impostazione_text::shown;
 
-use super::Family;
+use super::family::Family;
 
 /// Why a text is not an address.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::Family;
+use super::family::Family;
 
 /// Why a text is not a mask.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -4,7 +4,9 @@ use std::net::{IpAddr, Ipv4Addr};
 
 use ipnet::IpNet;
 
-use super::{AddressFault, Family, MaskFault, parse_address, parse_mask};
+use super::address::{AddressFault, parse_address};
+use super::family::Family;
+use super::mask::{MaskFault, parse_mask};
 
 /// Why a text is not the prefix of a subnet.
 #[derive(Clone, Debug, PartialEq, Eq)]

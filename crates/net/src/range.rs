@@ -3,7 +3,8 @@
 use std::fmt;
 use std::net::IpAddr;
 
-use super::{AddressFault, Family, parse_address};
+use super::address::{AddressFault, parse_address};
+use super::family::Family;
 
 /// Addresses from a first to a last, both included, of one family.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

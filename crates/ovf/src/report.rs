@@ -2,10 +2,9 @@
 
 use serde::Serialize;
 
-use super::{
-    Descriptor, FileState, MeaningsFile, Package, Product, Reading, Signature, Signs, VirtualSystem,
-    read_reviewed,
-};
+use super::descriptor::{Descriptor, Product, VirtualSystem};
+use super::meaning::{MeaningsFile, Reading, Signs, read_reviewed};
+use super::package::{FileState, Package, Signature};
 
 /// A package as `inspect` shows it.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -386,7 +385,7 @@ fn reported_system(system: &VirtualSystem) -> ReportedSystem {
 }
 
 fn reported(
-    property: &super::Property,
+    property: &super::property::Property,
     reading: &Reading,
     system: Option<String>,
     descriptor: &Descriptor,

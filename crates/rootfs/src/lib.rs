@@ -14,7 +14,7 @@
 //!
 //! let rootfs = Rootfs::open(card.path()).unwrap();
 //! assert_eq!(&*rootfs.read("etc/hostname").unwrap().unwrap(), b"buoy-1\n");
-//! assert!(RootfsPath::parse("../etc/hostname").is_err());
+//! assert!(RootfsPath::new("../etc/hostname").is_err());
 //! ```
 //!
 //! Images, owners that are not one's own, and mounts need root, and Linux 5.6 or later (`openat2(2)`).

@@ -136,7 +136,8 @@ mod tests {
 
     use proptest::prelude::*;
 
-    use super::{Filesystem, SECTOR, partitions};
+    use super::partitions::Filesystem;
+    use super::{SECTOR, partitions};
 
     const SIZE: u64 = 4 * 1024 * 1024;
 

@@ -94,11 +94,17 @@ impl Recipe {
         PLAIN_SYMBOLS.chars().any(|c| trouble(c, &self.typed_on).is_none() && !self.forbid.contains(c))
     }
 
-    /// Whether it can be kept to, and if not, why.
-    pub fn contradiction(&self) -> Option<GenerateFault> {
+    /// The kinds of characters that it must hold, each once.
+    fn kinds(&self) -> Vec<CharacterClass> {
         let mut kinds = self.require.clone();
         kinds.sort_unstable();
         kinds.dedup();
+        kinds
+    }
+
+    /// Whether it can be kept to, and if not, why.
+    pub fn contradiction(&self) -> Option<GenerateFault> {
+        let kinds = self.kinds();
         if let Some(most) = self.max_length {
             if most < self.min_length {
                 return Some(GenerateFault::LengthsCross { least: self.min_length, most });
@@ -118,7 +124,7 @@ impl Recipe {
             return Err(fault);
         }
         let alphabet = self.alphabet();
-        let mut length = self.min_length.max(self.require.len()).max(1);
+        let mut length = self.min_length.max(self.kinds().len()).max(1);
         while self.bits(&alphabet, length) < WANTED_BITS && self.max_length.is_none_or(|most| length < most) {
             length += 1;
         }
@@ -139,9 +145,7 @@ impl Recipe {
     #[allow(clippy::cast_precision_loss, reason = "the numbers are small")]
     fn bits(&self, alphabet: &[char], length: usize) -> f64 {
         let all = alphabet.len() as f64;
-        let mut kinds = self.require.clone();
-        kinds.sort_unstable();
-        kinds.dedup();
+        let kinds = self.kinds();
         let share: f64 = (0..1_u32 << kinds.len())
             .map(|left_out| {
                 let is_out = |c: &&char| {
@@ -265,6 +269,16 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn a_kind_that_is_asked_for_twice_needs_one_character() {
+        let recipe = Recipe {
+            max_length: Some(1),
+            require: vec![CharacterClass::Digit, CharacterClass::Digit],
+            ..Recipe::default()
+        };
+        assert_eq!(recipe.generate().unwrap().value.length(), 1);
     }
 
     #[test]

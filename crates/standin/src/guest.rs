@@ -4,7 +4,7 @@ use std::net::{IpAddr, Ipv4Addr};
 
 use ipnet::Ipv4Net;
 
-use crate::Environment;
+use crate::environment::Environment;
 
 /// An appliance of the sample site.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use crate::SourceId;
+use crate::sources::SourceId;
 
 /// A part of a text, in bytes from its start. Always lies on character boundaries of that text.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use crate::confidential::{confidential_parts, is_secret};
-use crate::{Position, Span};
+use crate::place::{Position, Span};
 
 /// One text with its name.
 #[derive(Clone, Debug)]

@@ -3,7 +3,8 @@
 use std::ops::Range;
 use std::path::Path;
 
-use crate::{Place, Position, Source, Span};
+use crate::place::{Place, Position, Span};
+use crate::source::Source;
 
 /// Which of the [`Sources`] a place lies in.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]

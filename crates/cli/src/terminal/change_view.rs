@@ -50,7 +50,7 @@ pub(crate) fn show_change(
     }
     let implied = outstanding.changes.iter().filter(|change| is_implied(change, outstanding)).count();
     if implied > 0 {
-        let folders = super::count(implied, "new folder", "new folders");
+        let folders = super::counts::count(implied, "new folder", "new folders");
         let _ = writeln!(text, "\n{FAINT}and {folders} that these paths need{FAINT:#}");
     }
     if !outstanding.back.is_empty() {

@@ -35,8 +35,8 @@ pub(crate) fn show_differences(differences: &[Difference], names: (&str, &str), 
         .filter(|name| !name.is_empty())
         .collect();
     machines.dedup();
-    let machines = super::count(machines.len(), "machine differs", "machines differ");
-    let _ = writeln!(text, "\n{machines}, in {}", super::count(differences.len(), "place", "places"));
+    let machines = super::counts::count(machines.len(), "machine differs", "machines differ");
+    let _ = writeln!(text, "\n{machines}, in {}", super::counts::count(differences.len(), "place", "places"));
     text
 }
 

@@ -317,10 +317,16 @@ fn faults(text: &mut String, report: &PackageReport) {
         let end = match (unchecked, bare) {
             (0, 0) => "all its files are whole".to_owned(),
             (0, _) => {
-                format!("all its files are there; {} without a digest", super::count(bare, "is", "are"))
+                format!(
+                    "all its files are there; {} without a digest",
+                    super::counts::count(bare, "is", "are")
+                )
             }
             (_, _) => {
-                format!("all its files are there; {} not digested", super::count(unchecked, "was", "were"))
+                format!(
+                    "all its files are there; {} not digested",
+                    super::counts::count(unchecked, "was", "were")
+                )
             }
         };
         let _ = writeln!(text, "{end}");

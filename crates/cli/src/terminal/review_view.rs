@@ -10,7 +10,8 @@ use impostazione_core::views::review::{
     Review, ReviewedLink, ReviewedLogin, ReviewedMachine, ReviewedValue, ValueOrigin,
 };
 
-use super::{count, harmless};
+use super::counts::counts::count;
+use super::harmless;
 
 const STRONG: Style = Style::new().bold();
 

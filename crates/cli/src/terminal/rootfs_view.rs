@@ -138,7 +138,7 @@ fn login(login: &FoundLogin) -> String {
         FoundPassword::Locked => {}
     }
     if login.keys > 0 {
-        how.push(super::count(login.keys, "SSH key", "SSH keys"));
+        how.push(super::counts::count(login.keys, "SSH key", "SSH keys"));
     }
     let admin = if login.is_admin && login.uid != 0 { ", may act as root" } else { "" };
     let stock = if login.is_stock { "" } else { "; placed" };
@@ -218,7 +218,7 @@ fn placement(lines: &mut Lines, assessment: &RootfsAssessment) {
         return;
     };
     let state = if record.is_under_way { ", cut off: place or undo completes it" } else { "" };
-    let paths = super::count(record.steps.len(), "path", "paths");
+    let paths = super::counts::count(record.steps.len(), "path", "paths");
     lines.add("placement", &format!("{}, {}, {paths}{state}", record.machine, record.placed));
     for path in assessment.drifted() {
         lines.add("", &format!("changed since: {path}"));

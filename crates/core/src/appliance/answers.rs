@@ -106,11 +106,6 @@ impl AnsweredProperty<'_> {
     }
 }
 
-/// Whether a property wants a password: its package marks it as one, or that is certainly what it means.
-pub fn wants_password(property: &Property, reading: &Reading) -> bool {
-    property.is_password || (reading.meaning == Meaning::Password && reading.is_certain())
-}
-
 /// Each property of an appliance's package with what it gets, in the order of the package. Empty where there is no
 /// package, or one that cannot be read.
 pub fn answered_properties<'a>(site: &'a Site, machine: &'a Machine) -> Vec<AnsweredProperty<'a>> {
@@ -171,7 +166,7 @@ impl Asking<'_> {
             Some(default) => value(default.to_owned(), Origin::Default),
             None => Outcome::Unanswered(why),
         };
-        if wants_password(property, reading) {
+        if reading.wants_password(property) {
             return or_default(Unanswered::NeedsSecret);
         }
         if !reading.is_certain() {

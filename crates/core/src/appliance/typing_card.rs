@@ -6,8 +6,7 @@ use impostazione_net::{Family, Hostname};
 use impostazione_ovf::{LinkHint, MeaningsFile, Question, TakeWord};
 use impostazione_secret::store::EntryId;
 
-use super::answers::{Missing, take_for};
-use super::is_at_console;
+use super::answers::{Missing, is_at_console, take_for};
 use super::link_choice::link_for;
 use crate::machine::{Answer, AnswerSource, Appliance, Machine, Site};
 

@@ -5,7 +5,7 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 use zeroize::Zeroizing;
 
-use super::Unwritable;
+use super::unwritable::Unwritable;
 use crate::machine::{Machine, Site, StockLogins};
 
 /// Where the file lies, beside the host's `rootfs`.

@@ -5,7 +5,8 @@ use std::fmt::Write as _;
 use impostazione_text::FileBytes;
 use zeroize::Zeroizing;
 
-use super::{HEADER, Unwritable};
+use super::header::HEADER;
+use super::unwritable::Unwritable;
 use crate::machine::{Machine, Site};
 
 /// Where the list of servers lies on the host, in a folder that Debian's main file reads.

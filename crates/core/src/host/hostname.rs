@@ -1,6 +1,6 @@
 //! `/etc/hostname`.
 
-use super::Unwritable;
+use super::unwritable::Unwritable;
 use crate::machine::Machine;
 
 /// Where the file lies on the host.

@@ -4,7 +4,8 @@ use std::fmt::Write as _;
 
 use impostazione_net::Family;
 
-use super::{HEADER, Unwritable};
+use super::header::HEADER;
+use super::unwritable::Unwritable;
 use crate::machine::{Machine, Site};
 
 /// Where the file lies on the host.

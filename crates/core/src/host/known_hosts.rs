@@ -2,7 +2,8 @@
 
 use std::fmt::Write as _;
 
-use super::{HEADER, Unwritable};
+use super::header::HEADER;
+use super::unwritable::Unwritable;
 use crate::machine::{Link, Machine, Site};
 
 /// Where the list lies, at the top of the output tree.

@@ -1,6 +1,6 @@
 //! Language and keyboard.
 
-use super::HEADER;
+use super::header::HEADER;
 use crate::machine::Machine;
 
 /// Where systemd looks for the language (`locale.conf(5)`).

@@ -2,7 +2,7 @@
 
 use impostazione_net::ZoneName;
 
-use super::Unwritable;
+use super::unwritable::Unwritable;
 use crate::machine::Machine;
 
 /// Where the link lies on the host.

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use super::HEADER;
+use super::header::HEADER;
 use crate::machine::Machine;
 
 /// Where the file lies on the host.

@@ -1,6 +1,7 @@
 //! The SSH service.
 
-use super::{HEADER, HOST_KEY_PATH};
+use super::header::HEADER;
+use super::known_hosts::HOST_KEY_PATH;
 use crate::machine::{Machine, Site};
 
 /// Where the file lies on the host. sshd takes the first value that it reads, so this one sorts before all others.

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use super::HEADER;
+use super::header::HEADER;
 use crate::machine::{Machine, Site};
 
 /// Where the file lies on the host. sudo passes over names with a dot in them.

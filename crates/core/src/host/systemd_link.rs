@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use super::HEADER;
+use super::header::HEADER;
 use crate::machine::{Link, LinkKind, Machine, Site};
 
 /// The `.link` files of a host: path and text.

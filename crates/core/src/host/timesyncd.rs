@@ -1,6 +1,6 @@
 //! The drop-in for systemd-timesyncd.
 
-use super::HEADER;
+use super::header::HEADER;
 use crate::machine::Machine;
 
 /// Where the file lies on the host.

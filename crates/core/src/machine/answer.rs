@@ -2,7 +2,8 @@
 
 use impostazione_text::{Place, Stated, Written};
 
-use super::{Appliance, Site, Take};
+use super::take::Take;
+use super::{Appliance, Site};
 
 /// One answer.
 #[derive(Clone, Debug)]
@@ -32,8 +33,7 @@ pub(super) fn wants_password(site: &Site, appliance: &Appliance, id: &str) -> bo
         && let Some(at) = system.properties.iter().position(|property| property.id() == id)
     {
         let property = system.properties.get(at).zip(appliance.readings.get(at));
-        return property
-            .is_some_and(|(property, reading)| crate::appliance::wants_password(property, reading));
+        return property.is_some_and(|(property, reading)| reading.wants_password(property));
     }
     site.meanings_of(appliance)
         .and_then(|file| file.question.iter().find(|question| question.id == id))

@@ -3,7 +3,7 @@
 use impostazione_net::Family;
 use impostazione_text::{Stated, Written};
 
-use crate::machine::{AddressChoice, LinkAddress};
+use crate::machine::link::{AddressChoice, LinkAddress};
 
 /// Machines that belong together.
 #[derive(Debug)]

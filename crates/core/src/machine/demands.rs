@@ -5,7 +5,9 @@ use std::collections::BTreeSet;
 use impostazione_secret::keyboard::KeyLayout;
 use impostazione_secret::{CharacterClass, GenerateFault, Recipe};
 
-use super::{Purpose, SecretRole, SecretSlot, SecretUse, Site};
+use super::Site;
+use super::secret_slot::{SecretRole, SecretSlot, SecretUse};
+use super::settings::Purpose;
 
 /// The fewest characters of a password where a sheet does not say.
 const USUAL_LENGTH: usize = 12;

@@ -14,12 +14,15 @@ use impostazione_secret::SecretSources;
 use impostazione_text::files::Beside;
 use impostazione_text::{ByteSize, Place, Stated, Written};
 
+use super::account::{Account, AuthorizedKey};
+use super::answer::{Answer, AnswerSource};
+use super::cluster::{Cluster, MemberCount};
+use super::pool::Pool;
 use super::public_key::public_keys;
-use super::{
-    Account, Answer, AnswerSource, Appliance, AuthorizedKey, Cluster, Gateway, Host, InUse, Machine,
-    MemberCount, NamedMeanings, Of, Pool, Role, Secret, Serves, Site, Subnet, SubnetFamily, Take, TimeKey,
-    Wifi, rules,
-};
+use super::secret::{Secret, TimeKey};
+use super::subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
+use super::take::{Of, Take};
+use super::{Appliance, Host, Machine, NamedMeanings, Role, Serves, Site, rules};
 use crate::finding::Finding;
 use crate::sheet::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfAppliance,

@@ -6,8 +6,9 @@ use impostazione_net::{Family, LinkName, MacAddress, parse_address, parse_mask, 
 use impostazione_text::{Stated, Written};
 use ipnet::IpNet;
 
+use super::link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
 use super::resolve::{Names, Resolver};
-use super::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route, rules};
+use super::rules;
 use crate::sheet::{HOST_LINK, LinkEntry, MoreOfLink, RouteEntry, rules as sheet_rules};
 
 #[derive(Clone, Copy)]

@@ -9,8 +9,9 @@ use impostazione_secret::{CharacterClass, HostKey, WellKnown};
 use impostazione_text::files::ReadFault;
 use impostazione_text::{Hidden, Place, Stated, Written};
 
-use super::resolve::Resolver;
-use super::{Appliance, Machine, Role, Secret, SecretScope, SecretSource, Site, rules};
+use super::resolve::resolve::Resolver;
+use super::secret::{Secret, SecretScope, SecretSource};
+use super::{Appliance, Machine, Role, Site, rules};
 use crate::sheet::{SECRET, SecretEntry, SecretUse, rules as sheet_rules};
 
 /// Largest list of refused passwords that is read.
@@ -351,7 +352,8 @@ impl Resolver<'_> {
 
     /// Answers that are passwords and stand in the sheet become secrets that stand in the sheet.
     pub(super) fn hide_literals(&mut self, label: &str, appliance: &mut Appliance, site: &Site) {
-        use super::{AnswerSource, answer::wants_password};
+        use super::answer::AnswerSource;
+        use super::answer::wants_password;
         let mut answers = std::mem::take(&mut appliance.answers);
         for answer in &mut answers {
             let Stated::Value(AnswerSource::Literal(text)) = &answer.source else { continue };

@@ -9,10 +9,12 @@ use impostazione_text::{Place, Stated, Written};
 use regex::Regex;
 
 use super::resolve::{Names, Resolver};
-use super::{
-    Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Of, Purpose, Renderer, Settings,
-    Site, Ssh, StockLogins, TakeFault, TimeServer, TimeService, TimeSource, rules,
+use super::settings::{
+    Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, Settings, Ssh,
+    StockLogins, TimeServer, TimeService, TimeSource,
 };
+use super::take::{Of, TakeFault};
+use super::{Site, rules};
 use crate::finding::Finding;
 use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry, rules as sheet_rules};
 

@@ -5,7 +5,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use impostazione_ovf::Meaning;
 use impostazione_text::{Hidden, Place, Stated};
 
-use super::{AnswerSource, Demands, Machine, Purpose, Secret, Site, TimeService};
+use super::answer::AnswerSource;
+use super::demands::Demands;
+use super::secret::Secret;
+use super::settings::{Purpose, TimeService};
+use super::{Machine, Site};
 
 /// One use of a secret.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -59,7 +63,7 @@ impl Site {
                 let Some(secret) = self.secrets.get(used.secret) else { continue };
                 let machine = used.machine.and_then(|index| self.machines.get(index));
                 let holder = match (secret.scope, machine) {
-                    (super::SecretScope::Site, _) => None,
+                    (super::secret::SecretScope::Site, _) => None,
                     (_, Some(machine)) => secret.holder(self, machine).map(str::to_owned),
                     (_, None) => continue,
                 };
@@ -210,7 +214,8 @@ fn uses(site: &Site) -> Vec<SecretUse> {
             }
         }
         for link in &machine.links {
-            let Some(subnet) = link.subnet.value().filter(|_| matches!(link.kind, super::LinkKind::Wifi))
+            let Some(subnet) =
+                link.subnet.value().filter(|_| matches!(link.kind, super::link::LinkKind::Wifi))
             else {
                 continue;
             };

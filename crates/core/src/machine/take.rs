@@ -7,7 +7,10 @@ use impostazione_ovf::TakeWord;
 use impostazione_text::{Place, Stated, Written};
 use ipnet::IpNet;
 
-use super::{Link, Machine, Pool, Site, Subnet};
+use super::link::Link;
+use super::pool::Pool;
+use super::subnet::Subnet;
+use super::{Machine, Site};
 
 /// A value that is taken.
 #[derive(Clone, Debug)]

@@ -10,7 +10,8 @@ use impostazione_text::files::Folder;
 use impostazione_text::{FileBytes, Hidden};
 use serde::Serialize;
 
-use super::{Content, OutputFile, OutputTree, Rendering};
+use super::render::Rendering;
+use super::tree::{Content, OutputFile, OutputTree};
 use crate::appliance::{
     AnsweredProperty, Origin, answered_properties, is_at_console, network_of_link, typing_card,
 };

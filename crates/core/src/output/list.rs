@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
-use super::{Content, OutputFile};
+use super::tree::{Content, OutputFile};
 
 /// Name of the list, at the top of the tree.
 pub const LIST_NAME: &str = "files.json";

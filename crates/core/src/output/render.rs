@@ -2,8 +2,9 @@
 
 use impostazione_net::Hostname;
 
-use super::appliance::appliance_files;
-use super::{Content, Hashing, OutputFile, OutputTree, Packing, PasswordHashes, hash_passwords};
+use super::appliance::{Packing, appliance_files};
+use super::hashes::{Hashing, PasswordHashes, hash_passwords};
+use super::tree::{Content, OutputFile, OutputTree};
 use crate::host::{
     ACCOUNTS_PATH, CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, DEBIAN_LOCALE_PATH, HOST_KEY_PATH, HOSTNAME_PATH,
     HOSTS_PATH, KEYBOARD_PATH, KNOWN_HOSTS_PATH, LOCALE_PATH, LOCALTIME_PATH, NETPLAN_PATH,

@@ -16,7 +16,7 @@ use zeroize::Zeroizing;
 
 use super::list::{self, LIST_NAME, ListedFile};
 use super::staging::Staging;
-use super::{Content, OutputFile, OutputTree};
+use super::tree::{Content, OutputFile, OutputTree};
 
 /// Largest `files.json` that is read: that of a tree of a million machines.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;

@@ -232,7 +232,7 @@ fn called(property: &Property) -> String {
 }
 
 fn wants_password(property: &AnsweredProperty<'_>) -> bool {
-    crate::appliance::wants_password(property.property, property.reading)
+    property.reading.wants_password(property.property)
 }
 
 /// What an appliance can be answered, and whether that is its package's properties rather than its console's questions.

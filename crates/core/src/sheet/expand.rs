@@ -14,7 +14,7 @@ use super::{
     SettingsEntry, Sheet, SshEntry, TakeEntry, rules as sheet_rules,
 };
 use crate::finding::Finding;
-use crate::sheet::hidden_in_unparsed_rows;
+use crate::sheet::hidden_unparsed::hidden_in_unparsed_rows;
 
 /// Largest CSV file that is read.
 const FILE_LIMIT: u64 = 256 * 1024 * 1024;

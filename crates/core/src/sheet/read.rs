@@ -6,18 +6,19 @@ use toml::de::{DeTable, DeValue};
 
 use super::keys::{
     ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, FROM_SECRET, HOST, HOST_LINK,
-    IN_USE, KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SSH, SUBNET_TABLE, TAKE, TIME_KEY, VIRTUAL_ADDRESS,
-    WAIVER, WIFI,
+    IN_USE, KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SSH, SUBNET_TABLE, TAKE, TIME_KEY, TableSpec,
+    VIRTUAL_ADDRESS, WAIVER, WIFI,
 };
 use super::table::{Reader, TableReader};
 use super::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
     MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry, SecretUse,
-    SettingsEntry, Sheet, SshEntry, SubnetEntry, TableSpec, TakeEntry, TimeKeyEntry, VirtualAddressEntry,
-    WaiverEntry, WifiEntry, label_of, rules as sheet_rules, syntax,
+    SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry, VirtualAddressEntry, WaiverEntry,
+    WifiEntry, label_of, rules as sheet_rules, syntax,
 };
 use crate::finding::Finding;
-use crate::sheet::{hidden_in_sheet, hidden_in_unparsed};
+use crate::sheet::hidden::hidden_in_sheet;
+use crate::sheet::hidden_unparsed::hidden_in_unparsed;
 
 /// Takes a sheet apart. Everything that can be read is read, whatever else is wrong, so that one run gives all findings.
 pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {

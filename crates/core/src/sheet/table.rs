@@ -4,7 +4,8 @@ use impostazione_text::{Place, SourceId, Span, Stated, Written, nearest};
 use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue};
 
-use super::{KEYS, KeySpec, TableSpec, rules as sheet_rules};
+use super::keys::{KEYS, KeySpec, TableSpec};
+use super::rules as sheet_rules;
 use crate::finding::Finding;
 
 /// What reading a sheet shares between its tables.
@@ -302,7 +303,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             takes: "a text, a number, true or false, or { take = … }",
             example: r#""node.role" = "archive""#,
             about: "",
-            shape: super::Shape::Answers,
+            shape: super::keys::Shape::Answers,
             is_required: false,
         };
         self.has_faults = true;

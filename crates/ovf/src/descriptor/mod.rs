@@ -16,7 +16,7 @@ use roxmltree::{Document, Node};
 use self::strings::Strings;
 use self::units::in_bytes;
 use self::xml::{attribute, child, children, is_ovf, is_true};
-use super::{Property, PropertyType};
+use super::property::{Property, PropertyType};
 
 pub use edit::Setting;
 pub use hardware::{Hardware, Size};

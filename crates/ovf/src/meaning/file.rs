@@ -5,9 +5,12 @@ use std::fmt::Write as _;
 
 use serde::{Deserialize, Serialize};
 
+use super::Meaning;
+use super::decide::Reading;
+use super::subject::LinkHint;
 use super::take_word::TakeWord;
-use super::{LinkHint, Meaning, Reading};
-use crate::{Product, Property, VirtualSystem};
+use crate::descriptor::{Product, VirtualSystem};
+use crate::property::Property;
 
 /// Largest meanings file that is read.
 pub const MEANINGS_LIMIT: u64 = 4 * 1024 * 1024;

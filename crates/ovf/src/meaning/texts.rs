@@ -1,8 +1,8 @@
 //! What the parts of a property's text speak of.
 
-use super::Signs;
+use super::signs::Signs;
 use super::words::{Spoken, first_sentence, words_of};
-use crate::Property;
+use crate::property::Property;
 
 /// What the parts of a property's text speak of.
 pub(super) struct Texts {

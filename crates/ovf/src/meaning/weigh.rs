@@ -4,10 +4,12 @@ use std::collections::{HashMap, HashSet};
 use std::net::{IpAddr, Ipv4Addr};
 
 use super::decide::SignSeen;
+use super::signs::Signs;
 use super::texts::{FOREIGN, Texts};
 use super::words::{Spoken, words_of};
-use super::{Meaning, Signs, subject};
-use crate::{Property, PropertyType, VirtualSystem};
+use super::{Meaning, subject};
+use crate::descriptor::VirtualSystem;
+use crate::property::{Property, PropertyType};
 
 /// What speaks for each meaning, before neighbors.
 #[derive(Default)]

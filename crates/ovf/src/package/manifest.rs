@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 use std::fmt::Write as _;
 
-use super::Algorithm;
+use super::digest::Algorithm;
 
 /// Largest manifest that is read.
 pub(super) const MANIFEST_LIMIT: u64 = 4 * 1024 * 1024;

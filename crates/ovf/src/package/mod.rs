@@ -12,7 +12,7 @@ use std::path::Path;
 
 use impostazione_text::files::{Beside, ReadFault};
 
-use super::Descriptor;
+use super::descriptor::Descriptor;
 
 pub use certificate::{CERTIFICATE_LIMIT, Signature};
 pub use contents::{Contents, Part};
@@ -101,7 +101,7 @@ impl Package {
             )));
         }
         if let Ok(descriptor) = &package.descriptor {
-            let hrefs = descriptor.files.iter().flat_map(super::FileReference::names);
+            let hrefs = descriptor.files.iter().flat_map(super::descriptor::FileReference::names);
             package.unsafe_files.extend(
                 hrefs
                     .filter_map(|(name, _)| Some((archive::unsafe_name(&name)?, name)))

@@ -7,7 +7,8 @@ use std::io::{self, Read, Write};
 use impostazione_text::FileBytes;
 use impostazione_text::files::{Content, Folder, ReadFault};
 
-use super::{Contents, archive};
+use super::archive;
+use super::contents::Contents;
 
 /// A package that is to be written.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -124,17 +125,17 @@ pub fn make_sample_package(
     let contents = Contents::find(std::path::Path::new(descriptor_name), &read)
         .map_err(|fault| io::Error::other(format!("{descriptor_name}: {fault:?}")))?;
     let bytes = contents.read(descriptor_name, super::DESCRIPTOR_LIMIT, &read).map_err(refused)?;
-    let descriptor = crate::Descriptor::parse(&bytes).map_err(io::Error::other)?;
-    let algorithm = super::Algorithm::Sha256;
-    let line = |name: &str, bytes: &[u8]| super::ManifestEntry {
+    let descriptor = crate::descriptor::Descriptor::parse(&bytes).map_err(io::Error::other)?;
+    let algorithm = super::digest::Algorithm::Sha256;
+    let line = |name: &str, bytes: &[u8]| super::manifest::ManifestEntry {
         algorithm,
         name: name.to_owned(),
         digest: algorithm.of_bytes(bytes),
     };
-    let mut manifest = super::Manifest::default();
+    let mut manifest = super::manifest::Manifest::default();
     manifest.entries.push(line(descriptor_name, &bytes));
     let mut files = Vec::new();
-    for (name, size) in descriptor.files.iter().flat_map(crate::FileReference::names) {
+    for (name, size) in descriptor.files.iter().flat_map(crate::descriptor::FileReference::names) {
         let size = size.unwrap_or_default();
         let zeros = vec![0; usize::try_from(size).map_err(io::Error::other)?];
         std::fs::write(folder.join(&name), &zeros)?;
@@ -166,7 +167,7 @@ pub fn make_sample_package(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{FileState, Package};
+    use crate::package::{FileState, Package};
 
     const DESCRIPTOR: &str = r#"<Envelope xmlns="http://schemas.dmtf.org/ovf/envelope/1" xmlns:ovf="http://schemas.dmtf.org/ovf/envelope/1">
         <References><File ovf:id="a" ovf:href="a.img" ovf:size="700"/><File ovf:id="b" ovf:href="b.img" ovf:size="1024"/></References>

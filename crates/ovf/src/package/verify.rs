@@ -6,8 +6,11 @@ use std::thread;
 
 use impostazione_text::files::Beside;
 
-use super::{Algorithm, Contents, Manifest, ManifestEntry, archive};
-use crate::Descriptor;
+use super::archive;
+use super::contents::Contents;
+use super::digest::Algorithm;
+use super::manifest::{Manifest, ManifestEntry};
+use crate::descriptor::Descriptor;
 
 /// A file of a package.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -88,7 +91,7 @@ pub(super) fn survey(
     };
     let mut files = vec![look(contents.descriptor_name.clone(), None, true)];
     let mut known: HashSet<String> = HashSet::from([contents.descriptor_name.clone()]);
-    for (name, size) in descriptor.files.iter().flat_map(super::super::FileReference::names) {
+    for (name, size) in descriptor.files.iter().flat_map(super::super::descriptor::FileReference::names) {
         if archive::unsafe_name(&name).is_none() && known.insert(name.clone()) {
             files.push(look(name, size, true));
         }

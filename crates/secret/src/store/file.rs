@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use impostazione_text::files::{ReadFault, plain, read_file};
 use tempfile::NamedTempFile;
 
-use super::{SealedStore, StoreFault};
+use super::opening::{SealedStore, StoreFault};
 
 /// The largest store that is read.
 const FILE_LIMIT: u64 = 512 * 1024 * 1024;

@@ -243,7 +243,7 @@ impl Store {
             Seal::Passphrase(passphrase) => Encryptor::with_user_passphrase(secret_string(passphrase)),
             Seal::Recipients => {
                 let keys: Vec<_> =
-                    self.recipients.iter().filter_map(super::Recipient::for_encryption).collect();
+                    self.recipients.iter().filter_map(super::recipient::Recipient::for_encryption).collect();
                 let borrowed = keys.iter().map(|key| &**key as &dyn age::Recipient);
                 Encryptor::with_recipients(borrowed).map_err(io::Error::other)?
             }
@@ -262,7 +262,7 @@ mod tests {
     use std::str::FromStr as _;
 
     use super::*;
-    use crate::store::KeyPair;
+    use crate::store::recipient::KeyPair;
 
     fn opener(pair: &KeyPair) -> Opener {
         let line = pair.private_file.reveal().lines().nth(1).unwrap();

@@ -77,7 +77,7 @@ pub fn is_locked(bytes: &[u8]) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::store::KeyPair;
+    use crate::store::recipient::KeyPair;
 
     #[test]
     fn what_is_no_private_key_says_so() {

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::is_secret;
+use super::words::is_secret;
 
 /// The parts of a line of a sheet that must not be shown: values of keys whose name speaks of a secret, and private keys.
 pub fn confidential_parts(line: &str) -> Vec<Range<usize>> {

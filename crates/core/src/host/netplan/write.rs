@@ -12,7 +12,8 @@ use super::document::{
     AccessPoint, Auth, Device, Document, ForNetworkManager, Match, Nameservers, Network, Parameters, Route,
     RoutingRule,
 };
-use crate::host::{HEADER, Unwritable};
+use crate::host::header::HEADER;
+use crate::host::unwritable::Unwritable;
 use crate::machine::{Bond, Choices, Ipv6Mode, Link, LinkKind, Machine, Renderer, Site, Wifi};
 
 /// Where the file lies on the host. Netplan reads files in the order of their names, the last word winning, so that

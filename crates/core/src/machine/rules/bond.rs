@@ -3,7 +3,7 @@
 use impostazione_text::{Written, nearest};
 
 use crate::finding::{Finding, Nature, Rule, Severity};
-use crate::machine::BondMode;
+use crate::machine::link::BondMode;
 
 /// The rules that are broken while it is read.
 pub(crate) const RULES: &[&Rule] = &[&BOND_MODE_UNKNOWN];

@@ -4,7 +4,7 @@ use impostazione_secret::store::StoreFault;
 use impostazione_text::{Place, Written, capital, nearest};
 
 use crate::finding::{Finding, Nature, Rule, Severity};
-use crate::machine::SecretScope;
+use crate::machine::secret::SecretScope;
 
 /// The rules that are broken while it is read.
 pub(crate) const RULES: &[&Rule] =

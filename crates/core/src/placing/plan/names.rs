@@ -77,7 +77,7 @@ pub(crate) fn merge_hosts(ours: &str, there: &str, own_names: &[String]) -> (Str
 mod tests {
     use proptest::prelude::*;
 
-    use super::merge_hosts;
+    use super::names::merge_hosts;
 
     const OURS: &str = "# ours\n127.0.0.1 localhost\n10.64.10.11 gauge-01.capovetro.example gauge-01\n";
 

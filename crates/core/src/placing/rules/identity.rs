@@ -3,7 +3,7 @@
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
 use crate::finding::{Nature, Rule, Severity};
-use crate::placing::MachineId;
+use crate::placing::survey::MachineId;
 
 pub(super) static CLONED_IDENTITY: Rule = Rule {
     name: "rootfs-cloned-identity",

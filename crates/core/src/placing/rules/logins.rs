@@ -6,7 +6,8 @@ use super::network::{handled, weight_of_handled};
 use crate::finding::{Nature, Rule, Severity};
 use crate::host::{Login, Logins};
 use crate::machine::StockLogins;
-use crate::placing::{Concern, FoundPassword, SshSetting};
+use crate::placing::plan::Concern;
+use crate::placing::survey::{FoundPassword, SshSetting};
 
 pub(super) static ACCOUNT_CONFLICT: Rule = Rule {
     name: "rootfs-account-conflict",

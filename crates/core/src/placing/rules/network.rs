@@ -4,7 +4,7 @@ use super::case::RootfsCase;
 use super::found::RootfsFindings;
 use crate::finding::{Nature, Rule, Severity};
 use crate::host::{HOSTS_PATH, NETPLAN_PATH};
-use crate::placing::KERNEL_LINE_UNIT;
+use crate::placing::survey::rewriting::KERNEL_LINE_UNIT;
 
 pub(super) static NETWORK_CONFLICT: Rule = Rule {
     name: "rootfs-network-conflict",
@@ -203,8 +203,8 @@ fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         return;
     };
     let ours = output.text(HOSTS_PATH).unwrap_or_default();
-    let names = crate::placing::own_names(case.survey, output);
-    let (_, dropped) = crate::placing::merge_hosts(ours, &text, &names);
+    let names = crate::placing::plan::own_names(case.survey, output);
+    let (_, dropped) = crate::placing::plan::merge_hosts(ours, &text, &names);
     for line in dropped {
         let number = text
             .lines()

@@ -4,7 +4,8 @@ use super::case::RootfsCase;
 use super::found::RootfsFindings;
 use super::network::{handled, weight_of_handled};
 use crate::finding::{Nature, Rule, Severity};
-use crate::placing::{Fate, WayIn, WayKind};
+use crate::placing::plan::Fate;
+use crate::placing::survey::{WayIn, WayKind};
 
 pub(super) static WAY_IN: Rule = Rule {
     name: "rootfs-way-in",

@@ -6,7 +6,7 @@ use impostazione_text::confidential::is_secret;
 use impostazione_text::{Place, Written, capital, nearest};
 
 use crate::finding::{Finding, Nature, Rule, Severity};
-use crate::sheet::{HOST_LINK, KeySpec, Shape, TableSpec};
+use crate::sheet::keys::{HOST_LINK, KeySpec, Shape, TableSpec};
 
 pub(crate) const RULES: &[&Rule] =
     &[&SYNTAX, &EMPTY, &FORMAT_UNKNOWN, &KEY_UNKNOWN, &KEY_MISPLACED, &KEY_MISSING, &VALUE_WRONG_TYPE];
