@@ -7,12 +7,11 @@ use impostazione_text::files::Beside;
 use impostazione_text::{Place, Source, Sources, Span};
 use jiff::civil::Date;
 
-use crate::catalog;
 use crate::finding::{Finding, Redaction, Summary};
 use crate::machine::{Answer, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, ProvedSite};
-use crate::sheet;
-use crate::sheet::rules as sheet_rules;
+use crate::sheet::rules::form;
+use crate::{catalog, sheet};
 
 /// A sheet that has been read and judged.
 #[derive(Debug)]
@@ -63,12 +62,9 @@ pub fn assess_with(
             let id = sources.add(Source::new(name, fault.readable));
             sources.mark_read(id, Some(0..length + 1));
             let place = Place { source: id, span: Span::new(offset, offset) };
-            let finding = sheet_rules::form::syntax(
-                place,
-                fault.message,
-                "save the sheet as UTF-8 text, and name that file",
-            )
-            .quoting_nothing();
+            let finding =
+                form::syntax(place, fault.message, "save the sheet as UTF-8 text, and name that file")
+                    .quoting_nothing();
             return Assessment { sources, site: Site::default(), findings: vec![finding], is_whole: false };
         }
     };

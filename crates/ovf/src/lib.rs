@@ -19,12 +19,11 @@ mod environment;
 mod iso;
 mod meaning;
 mod package;
-mod property;
 mod report;
 
 pub use descriptor::{
     Collection, DeploymentOption, Descriptor, DescriptorFault, Disk, FileReference, Hardware, Limits,
-    Network, Product, Setting, Size, VirtualSystem,
+    Network, Product, Property, PropertyType, Setting, Size, VirtualSystem, WrongType,
 };
 pub use environment::{Entity, Environment};
 pub use iso::settings_volume;
@@ -36,7 +35,6 @@ pub use package::{
     Algorithm, CERTIFICATE_LIMIT, Contents, FileState, Manifest, ManifestEntry, Package, PackageFault,
     PackageFile, PackagePlan, Part, Signature, Trust, complete_digests, make_sample_package, verify,
 };
-pub use property::{Property, PropertyType, WrongType};
 pub use report::{
     OptionDefault, OptionSize, PackageReport, ReportedDisk, ReportedFile, ReportedNetwork, ReportedOption,
     ReportedProduct, ReportedProperty, ReportedSignature, ReportedSystem, UnsafeFile, package_report,

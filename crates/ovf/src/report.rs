@@ -385,7 +385,7 @@ fn reported_system(system: &VirtualSystem) -> ReportedSystem {
 }
 
 fn reported(
-    property: &super::property::Property,
+    property: &crate::descriptor::Property,
     reading: &Reading,
     system: Option<String>,
     descriptor: &Descriptor,

@@ -136,7 +136,7 @@ mod tests {
 
     use proptest::prelude::*;
 
-    use super::partitions::Filesystem;
+    use super::Filesystem;
     use super::{SECTOR, partitions};
 
     const SIZE: u64 = 4 * 1024 * 1024;

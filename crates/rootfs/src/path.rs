@@ -34,6 +34,10 @@ impl RootfsPath {
     }
 
     /// A path that is part of the program.
+    ///
+    /// # Panics
+    ///
+    /// Where the path is none, which in a constant keeps the program from being built.
     pub const fn fixed(path: &'static str) -> Self {
         assert!(is_plain(path), "a path of the program's own has no empty part, no . and no ..");
         Self(Cow::Borrowed(path))

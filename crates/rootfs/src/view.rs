@@ -153,7 +153,7 @@ pub fn joined(path: &str, target: &str) -> String {
 
 #[cfg(test)]
 mod tests {
-    use super::view::joined;
+    use super::joined;
 
     #[test]
     fn links_are_followed_as_the_host_would() {

@@ -30,7 +30,7 @@ pub fn nearest<'a>(text: &str, known: impl IntoIterator<Item = &'a str>, count: 
 
 #[cfg(test)]
 mod tests {
-    use super::nearest::nearest;
+    use super::nearest;
 
     #[test]
     fn slips_find_their_name_and_other_words_find_none() {

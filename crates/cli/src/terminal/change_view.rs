@@ -7,9 +7,10 @@ use impostazione_core::placing::{Outstanding, Placing};
 use impostazione_core::views::compare::lines_of_change;
 use impostazione_core::views::difference::{DifferentLine, Side};
 use impostazione_rootfs::{Change, Owner, Rootfs, Subject, View, Want};
+use impostazione_text::visible::harmless;
 
 use super::finding_view::cut_end;
-use super::{harmless, wrapped_behind};
+use super::screen::wrapped_behind;
 
 const STRONG: Style = Style::new().bold();
 const FAINT: Style = Style::new().dimmed();

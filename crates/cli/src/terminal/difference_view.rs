@@ -4,9 +4,9 @@ use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
 use impostazione_core::views::compare::{Difference, DifferenceKind};
+use impostazione_text::visible::harmless;
 
 use super::change_view::show_lines;
-use super::harmless;
 
 const STRONG: Style = Style::new().bold();
 const FAINT: Style = Style::new().dimmed();

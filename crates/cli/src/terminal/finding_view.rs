@@ -6,11 +6,12 @@ use std::ops::Range;
 
 use anstyle::{AnsiColor, Style};
 use impostazione_core::finding::{Finding, Severity};
+use impostazione_text::visible::harmless;
 use impostazione_text::{Source, Sources};
 use textwrap::Options;
 use unicode_width::UnicodeWidthStr as _;
 
-use super::{harmless, shows_unicode};
+use super::screen::shows_unicode;
 
 const STRONG: Style = Style::new().bold();
 const FIX: Style = AnsiColor::Green.on_default();

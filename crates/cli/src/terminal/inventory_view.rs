@@ -4,8 +4,8 @@ use std::fmt::Write as _;
 
 use anstyle::Style;
 use impostazione_core::views::inventory::{Inventory, WantedSecret};
+use impostazione_text::visible::harmless;
 
-use super::harmless;
 use super::review_view::{new_table, trimmed};
 
 const STRONG: Style = Style::new().bold();

@@ -6,8 +6,8 @@ use anstyle::Style;
 use comfy_table::ColumnConstraint;
 use impostazione_core::views::netplan::{InspectedHost, InspectedLink};
 use impostazione_core::views::review::ReviewedValue;
+use impostazione_text::visible::harmless;
 
-use super::harmless;
 use super::review_view::{new_table, stated, trimmed};
 
 const STRONG: Style = Style::new().bold();

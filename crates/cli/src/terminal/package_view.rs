@@ -6,8 +6,8 @@ use anstyle::{AnsiColor, Style};
 use comfy_table::ColumnConstraint;
 use impostazione_ovf::{CERTAIN, PackageReport, Property, Reading, ReportedProperty, ReportedSignature};
 use impostazione_text::ByteSize;
+use impostazione_text::visible::harmless;
 
-use super::harmless;
 use super::review_view::{new_table, trimmed};
 
 const STRONG: Style = Style::new().bold();
@@ -166,8 +166,8 @@ fn properties_table(report: &PackageReport, width: usize) -> Option<String> {
             None => property.id.clone(),
         };
         table.add_row([
-            id.lines().map(super::cell).collect::<Vec<_>>().join("\n"),
-            super::cell(asks(property)),
+            id.lines().map(super::screen::cell).collect::<Vec<_>>().join("\n"),
+            super::screen::cell(asks(property)),
             kind_words(property),
             default_words(property),
             meaning_words(property),
@@ -203,7 +203,7 @@ fn kind_words(property: &ReportedProperty) -> String {
     if !property.choices.is_empty() {
         let _ = write!(words, ": {}", property.choices.join(", "));
     }
-    super::cell(&words)
+    super::screen::cell(&words)
 }
 
 fn default_words(property: &ReportedProperty) -> String {
@@ -211,10 +211,11 @@ fn default_words(property: &ReportedProperty) -> String {
         None if property.is_password => "(not shown)".to_owned(),
         None => String::new(),
         Some(default) if default.is_empty() => "(empty)".to_owned(),
-        Some(default) => super::cell(default),
+        Some(default) => super::screen::cell(default),
     };
     for other in &property.option_defaults {
-        let _ = write!(words, "\n{}: {}", super::cell(&other.option), super::cell(&other.value));
+        let _ =
+            write!(words, "\n{}: {}", super::screen::cell(&other.option), super::screen::cell(&other.value));
     }
     words
 }

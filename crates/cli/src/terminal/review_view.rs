@@ -9,9 +9,9 @@ use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableS
 use impostazione_core::views::review::{
     Review, ReviewedLink, ReviewedLogin, ReviewedMachine, ReviewedValue, ValueOrigin,
 };
+use impostazione_text::visible::harmless;
 
-use super::counts::counts::count;
-use super::harmless;
+use super::counts::count;
 
 const STRONG: Style = Style::new().bold();
 
@@ -281,7 +281,7 @@ pub(super) fn stated(value: &ReviewedValue, between: &str) -> String {
 pub(super) fn new_table(width: usize) -> Table {
     let mut table = Table::new();
     // A line below the header only, so that addresses are easy to select.
-    let rule = LineStyle::none().fill(if super::shows_unicode() { '─' } else { '-' });
+    let rule = LineStyle::none().fill(if super::screen::shows_unicode() { '─' } else { '-' });
     table.load_style(TableStyle::new().header_separator(rule));
     table.set_content_arrangement(ContentArrangement::Dynamic);
     table.set_width(u16::try_from(width).unwrap_or(u16::MAX));

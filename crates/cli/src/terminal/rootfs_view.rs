@@ -7,8 +7,9 @@ use impostazione_core::placing::{
     Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey, WayIn,
 };
 use impostazione_text::ByteSize;
+use impostazione_text::visible::harmless;
 
-use super::{harmless, wrapped_behind};
+use super::screen::wrapped_behind;
 
 const STRONG: Style = Style::new().bold();
 

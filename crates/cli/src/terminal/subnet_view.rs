@@ -5,8 +5,7 @@ use std::net::{IpAddr, Ipv4Addr};
 
 use anstyle::{AnsiColor, Style};
 use impostazione_core::views::subnet_map::{AddressPurpose, PrefixFacts, PrefixPlan};
-
-use super::harmless;
+use impostazione_text::visible::harmless;
 
 const STRONG: Style = Style::new().bold();
 const FAINT: Style = Style::new().dimmed();

@@ -1,7 +1,7 @@
 //! Every rule on root filesystems, by the program: the wrong example of each is a card that it is found on, and the right
 //! example, which is as near as a right card comes, is none.
 
-use impostazione_core::rules;
+use impostazione_core::catalog;
 
 use crate::card::{Card, render, sheet, with_output};
 use crate::support::Workspace;
@@ -46,7 +46,8 @@ fn prepare(workspace: &Workspace, example: &str) -> &'static str {
 fn each_wrong_example_is_found_on_a_card_and_each_right_one_is_passed_in_silence() {
     let mut astray = Vec::new();
     // Those that take another mount, or an earlier placement, have tests of their own.
-    let by_paths = rules::all().filter(|rule| rule.name.starts_with("rootfs-") && rule.wrong.contains('/'));
+    let by_paths =
+        catalog::all().iter().filter(|rule| rule.name.starts_with("rootfs-") && rule.wrong.contains('/'));
     let mut count = 0;
     for rule in by_paths {
         count += 1;
@@ -93,7 +94,7 @@ fn the_running_system_is_refused_by_whatever_name() {
 fn sudo_s_time_service_s_and_stock_logins_weigh_as_the_sheet_says() {
     let workspace = with_output();
     let card = Card::new(&workspace);
-    let rule = rules::by_name("rootfs-stock-login").unwrap();
+    let rule = catalog::by_name("rootfs-stock-login").unwrap();
     lay(&card, rule.wrong);
     for (word, code, grave) in [("keep", 0, "warning"), ("lock", 0, "note"), ("refuse", 1, "error")] {
         let sheet = sheet("").replacen("[common]", &format!("[common]\nstock_logins = \"{word}\""), 1);
@@ -124,7 +125,7 @@ fn ports_that_are_found_otherwise_have_whatever_name() {
         let workspace = with_output();
         render(&workspace, &sheet(&format!("[[host]]\nname = \"gauge-03\"\n{link}\n")));
         let card = Card::new(&workspace);
-        lay(&card, rules::by_name("rootfs-port-names").unwrap().wrong);
+        lay(&card, catalog::by_name("rootfs-port-names").unwrap().wrong);
         let run = card.place(&["--only", "gauge-03", "--dry-run"]);
         assert_eq!(run.stderr.contains("warning rootfs-port-names"), is_told, "{link}: {}", run.stderr);
         // An image that keeps systemd from naming ports.
@@ -148,7 +149,7 @@ fn what_inspect_finds_needs_no_output() {
         "rootfs-ssh-conflict",
         "rootfs-cloned-identity",
     ] {
-        lay(&card, rules::by_name(name).unwrap().wrong);
+        lay(&card, catalog::by_name(name).unwrap().wrong);
     }
     card.remove("usr/sbin/netplan");
     card.write("etc/hostname", "image\n");

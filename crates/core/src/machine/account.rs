@@ -15,7 +15,7 @@ pub struct Account {
     pub is_admin: bool,
     /// The public keys that open it.
     pub keys: Vec<AuthorizedKey>,
-    /// Its password: index in [`super::Site::secrets`], and where the sheet names it.
+    /// Its password: index in [`super::site::Site::secrets`], and where the sheet names it.
     pub password: Stated<Written<usize>>,
     /// Whether the password has to be changed at the first login, and where the sheet says so.
     pub change_at_first_login: Option<Written<bool>>,

@@ -3,7 +3,6 @@
 use impostazione_text::{Place, Stated, Written};
 
 use super::take::Take;
-use super::{Appliance, Site};
 
 /// One answer.
 #[derive(Clone, Debug)]
@@ -23,19 +22,6 @@ pub enum AnswerSource {
     Literal(String),
     /// It is held elsewhere in the sheet.
     Take(Take),
-    /// It is confidential: index in [`super::Site::secrets`].
+    /// It is confidential: index in [`super::site::Site::secrets`].
     Secret(usize),
-}
-
-/// Whether a property of an appliance, or a question of its console, wants a password.
-pub(super) fn wants_password(site: &Site, appliance: &Appliance, id: &str) -> bool {
-    if let Some(system) = site.system_of(appliance)
-        && let Some(at) = system.properties.iter().position(|property| property.id() == id)
-    {
-        let property = system.properties.get(at).zip(appliance.readings.get(at));
-        return property.is_some_and(|(property, reading)| reading.wants_password(property));
-    }
-    site.meanings_of(appliance)
-        .and_then(|file| file.question.iter().find(|question| question.id == id))
-        .is_some_and(|question| question.is_password)
 }

@@ -5,9 +5,9 @@ use std::collections::BTreeSet;
 use impostazione_secret::keyboard::KeyLayout;
 use impostazione_secret::{CharacterClass, GenerateFault, Recipe};
 
-use super::Site;
 use super::secret_slot::{SecretRole, SecretSlot, SecretUse};
 use super::settings::Purpose;
+use super::site::Site;
 
 /// The fewest characters of a password where a sheet does not say.
 const USUAL_LENGTH: usize = 12;
@@ -210,7 +210,7 @@ impl Site {
         let answer = || {
             let appliance = self.machine_of_use(used)?.appliance()?;
             let id = self.answered_property(used)?;
-            Some(super::answer::wants_password(self, appliance, id))
+            Some(self.wants_password(appliance, id))
         };
         answer().unwrap_or(false)
     }

@@ -15,7 +15,7 @@ pub struct Link {
     pub kind: LinkKind,
     /// The network of the package that it is on.
     pub network: Option<Box<Written<String>>>,
-    /// Index in [`super::Site::subnets`], and where the sheet says so.
+    /// Index in [`super::site::Site::subnets`], and where the sheet says so.
     pub subnet: Stated<Written<usize>>,
     /// Static IPv4 address.
     pub address: Stated<AddressChoice>,

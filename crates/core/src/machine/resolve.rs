@@ -16,17 +16,21 @@ use impostazione_text::{ByteSize, Place, Stated, Written};
 
 use super::account::{Account, AuthorizedKey};
 use super::answer::{Answer, AnswerSource};
+use super::appliance::{Appliance, NamedMeanings};
 use super::cluster::{Cluster, MemberCount};
+use super::machine::{Host, Machine, Role, Serves};
 use super::pool::Pool;
 use super::public_key::public_keys;
+use super::rules;
 use super::secret::{Secret, TimeKey};
+use super::site::Site;
 use super::subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
 use super::take::{Of, Take};
-use super::{Appliance, Host, Machine, NamedMeanings, Role, Serves, Site, rules};
 use crate::finding::Finding;
+use crate::sheet::rules::form;
 use crate::sheet::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, MachineEntry, MachineKind, MoreOfAppliance,
-    MoreOfMachine, PoolEntry, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry, rules as sheet_rules,
+    MoreOfMachine, PoolEntry, Sheet, SubnetEntry, TakeEntry, TimeKeyEntry, WifiEntry,
 };
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
@@ -253,12 +257,7 @@ impl Resolver<'_> {
                 Ok(number) if number > 0 => Some(number),
                 _ => {
                     let found = written.value.to_string();
-                    self.report(sheet_rules::form::value_wrong_type(
-                        None,
-                        written.place,
-                        spec.key("number")?,
-                        &found,
-                    ))
+                    self.report(form::value_wrong_type(None, written.place, spec.key("number")?, &found))
                 }
             }),
             hash: entry
@@ -298,12 +297,7 @@ impl Resolver<'_> {
                 Ok(size @ 1..=1000) => Some(written.with(size)),
                 _ => {
                     let found = written.value.to_string();
-                    self.report(sheet_rules::form::value_wrong_type(
-                        None,
-                        written.place,
-                        table.key("size")?,
-                        &found,
-                    ))
+                    self.report(form::value_wrong_type(None, written.place, table.key("size")?, &found))
                 }
             }),
             members: entry.members.and_then(|written| {
@@ -343,7 +337,7 @@ impl Resolver<'_> {
         }
         let known = words.iter().map(|(word, _)| *word);
         let spec = table.key(key)?;
-        self.report(sheet_rules::form::word_unknown(self.machine.clone(), written, spec, known))
+        self.report(form::word_unknown(self.machine.clone(), written, spec, known))
     }
 
     fn side(
@@ -434,8 +428,7 @@ impl Resolver<'_> {
                         Err(_) => {
                             let spec = crate::sheet::ACCOUNT.key("hosts")?;
                             let found = "a text that is no such pattern";
-                            return self
-                                .report(sheet_rules::form::value_wrong_type(None, glob.place, spec, found));
+                            return self.report(form::value_wrong_type(None, glob.place, spec, found));
                         }
                     }
                 }
@@ -593,12 +586,7 @@ impl Resolver<'_> {
                 None => {
                     let spec = crate::sheet::APPLIANCE.key("storage_free")?;
                     let found = format!("\"{}\"", written.value);
-                    self.report(sheet_rules::form::value_wrong_type(
-                        self.machine.clone(),
-                        written.place,
-                        spec,
-                        &found,
-                    ))
+                    self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, &found))
                 }
             }),
             vm_name: more.vm_name,
@@ -658,7 +646,7 @@ impl Resolver<'_> {
 
     pub(super) fn take(&mut self, entry: TakeEntry, place: Place, names: &Names) -> Option<Take> {
         let Some(word) = TakeWord::parse(&entry.take.value) else {
-            return self.report(sheet_rules::form::take_word_unknown(self.machine.clone(), &entry.take));
+            return self.report(form::take_word_unknown(self.machine.clone(), &entry.take));
         };
         let of = match &entry.of {
             None => Of::Itself,
@@ -688,12 +676,7 @@ impl Resolver<'_> {
                 None => {
                     let found = if nth.value == 0 { "zero" } else { "a negative number" };
                     let spec = crate::sheet::TAKE.key("nth")?;
-                    return self.report(sheet_rules::form::value_wrong_type(
-                        self.machine.clone(),
-                        nth.place,
-                        spec,
-                        found,
-                    ));
+                    return self.report(form::value_wrong_type(self.machine.clone(), nth.place, spec, found));
                 }
             },
         };

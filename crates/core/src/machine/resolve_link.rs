@@ -9,7 +9,8 @@ use ipnet::IpNet;
 use super::link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
 use super::resolve::{Names, Resolver};
 use super::rules;
-use crate::sheet::{HOST_LINK, LinkEntry, MoreOfLink, RouteEntry, rules as sheet_rules};
+use crate::sheet::rules::form;
+use crate::sheet::{HOST_LINK, LinkEntry, MoreOfLink, RouteEntry};
 
 #[derive(Clone, Copy)]
 enum KindWord {
@@ -119,11 +120,7 @@ impl Resolver<'_> {
             Some(KindWord::Wifi) => LinkKind::Wifi,
             Some(KindWord::Vlan) => {
                 if more.over.is_absent() {
-                    self.findings.push(sheet_rules::form::link_key_missing(
-                        self.machine.clone(),
-                        &link.name,
-                        "over",
-                    ));
+                    self.findings.push(form::link_key_missing(self.machine.clone(), &link.name, "over"));
                 }
                 LinkKind::Vlan(more.over)
             }
@@ -134,11 +131,7 @@ impl Resolver<'_> {
             })),
             Some(KindWord::Bond) => {
                 if more.mode.is_absent() {
-                    self.findings.push(sheet_rules::form::link_key_missing(
-                        self.machine.clone(),
-                        &link.name,
-                        "mode",
-                    ));
+                    self.findings.push(form::link_key_missing(self.machine.clone(), &link.name, "mode"));
                 }
                 LinkKind::Bond(Box::new(Bond {
                     has_faulty_members: matches!(more.members, Stated::Faulty),
@@ -199,7 +192,7 @@ impl Resolver<'_> {
         for (key, place, is_right) in keys {
             if let Some(place) = place.filter(|_| !is_right) {
                 let word = word.map_or("", |(word, _)| word);
-                self.findings.push(sheet_rules::form::key_of_other_kind(
+                self.findings.push(form::key_of_other_kind(
                     self.machine.clone(),
                     place,
                     link.name.value.as_str(),
@@ -223,12 +216,7 @@ impl Resolver<'_> {
             None => {
                 let found = written.value.to_string();
                 let spec = HOST_LINK.key(key)?;
-                self.report(sheet_rules::form::value_wrong_type(
-                    self.machine.clone(),
-                    written.place,
-                    spec,
-                    &found,
-                ))
+                self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, &found))
             }
         }
     }
@@ -241,12 +229,7 @@ impl Resolver<'_> {
             Err(_) => {
                 let spec = crate::sheet::ROUTE.key("metric")?;
                 let found = "a number that is none of a metric";
-                self.report(sheet_rules::form::value_wrong_type(
-                    self.machine.clone(),
-                    written.place,
-                    spec,
-                    found,
-                ))
+                self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, found))
             }
         });
         Some(Route { to: to?, via: via?, metric: metric.into_value() })

@@ -9,10 +9,14 @@ use impostazione_secret::{CharacterClass, HostKey, WellKnown};
 use impostazione_text::files::ReadFault;
 use impostazione_text::{Hidden, Place, Stated, Written};
 
-use super::resolve::resolve::Resolver;
+use super::appliance::Appliance;
+use super::machine::{Machine, Role};
+use super::resolve::Resolver;
+use super::rules;
 use super::secret::{Secret, SecretScope, SecretSource};
-use super::{Appliance, Machine, Role, Site, rules};
-use crate::sheet::{SECRET, SecretEntry, SecretUse, rules as sheet_rules};
+use super::site::Site;
+use crate::sheet::rules::form;
+use crate::sheet::{SECRET, SecretEntry, SecretUse};
 
 /// Largest list of refused passwords that is read.
 const LIST_LIMIT: u64 = 64 * 1024 * 1024;
@@ -55,12 +59,7 @@ impl Resolver<'_> {
                 Ok(length @ 1..=1000) => Some(length),
                 _ => {
                     let found = written.value.to_string();
-                    self.report(sheet_rules::form::value_wrong_type(
-                        None,
-                        written.place,
-                        SECRET.key(key)?,
-                        &found,
-                    ))
+                    self.report(form::value_wrong_type(None, written.place, SECRET.key(key)?, &found))
                 }
             });
             read.into_value()
@@ -99,13 +98,12 @@ impl Resolver<'_> {
                 let meant = MEANT.iter().find(|(word, _)| *word == written.value);
                 let spec = SECRET.key("typed_on")?;
                 if let Some((_, layout)) = meant {
-                    let mut finding =
-                        sheet_rules::form::word_unknown(None, written, spec, std::iter::once(*layout));
+                    let mut finding = form::word_unknown(None, written, spec, std::iter::once(*layout));
                     finding.fix = format!("write \"{layout}\"");
                     return self.report(finding);
                 }
                 let known: Vec<&str> = KeyLayout::all().map(KeyLayout::name).collect();
-                self.report(sheet_rules::form::word_unknown(None, written, spec, known.into_iter()))
+                self.report(form::word_unknown(None, written, spec, known.into_iter()))
             }
         }
     }
@@ -124,7 +122,7 @@ impl Resolver<'_> {
         let Some(spec) = SECRET.key(key) else { return };
         let found =
             format!("one without {placeholder}, though each {} has a value of its own", secret.scope.word());
-        self.findings.push(sheet_rules::form::value_wrong_type(None, written.place, spec, &found));
+        self.findings.push(form::value_wrong_type(None, written.place, spec, &found));
         secret.source = Stated::Faulty;
     }
 
@@ -183,7 +181,7 @@ impl Resolver<'_> {
         };
         if let Some(spec) = crate::sheet::COMMON.key("refused_passwords") {
             let found = format!("\"{}\", which cannot be read: {reason}", written.value);
-            self.findings.push(sheet_rules::form::value_wrong_type(None, written.place, spec, &found));
+            self.findings.push(form::value_wrong_type(None, written.place, spec, &found));
         }
         WellKnown::default()
     }
@@ -353,11 +351,10 @@ impl Resolver<'_> {
     /// Answers that are passwords and stand in the sheet become secrets that stand in the sheet.
     pub(super) fn hide_literals(&mut self, label: &str, appliance: &mut Appliance, site: &Site) {
         use super::answer::AnswerSource;
-        use super::answer::wants_password;
         let mut answers = std::mem::take(&mut appliance.answers);
         for answer in &mut answers {
             let Stated::Value(AnswerSource::Literal(text)) = &answer.source else { continue };
-            if !text.is_empty() && wants_password(site, appliance, &answer.property.value) {
+            if !text.is_empty() && site.wants_password(appliance, &answer.property.value) {
                 let what = format!("the answer to {} of {label}", answer.property.value);
                 let index = self.literal_secret(what, Hidden::new(text.as_str()), answer.place);
                 answer.source = Stated::Value(AnswerSource::Secret(index));

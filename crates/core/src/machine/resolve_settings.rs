@@ -9,14 +9,16 @@ use impostazione_text::{Place, Stated, Written};
 use regex::Regex;
 
 use super::resolve::{Names, Resolver};
+use super::rules;
 use super::settings::{
     Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, Settings, Ssh,
     StockLogins, TimeServer, TimeService, TimeSource,
 };
+use super::site::Site;
 use super::take::{Of, TakeFault};
-use super::{Site, rules};
 use crate::finding::Finding;
-use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry, rules as sheet_rules};
+use crate::sheet::rules::form;
+use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry};
 
 /// Settings as written, by machine, for lists that take values from each other.
 struct AsWritten<'e> {
@@ -180,7 +182,7 @@ impl Resolver<'_> {
                 self.list_value(site, as_written, Some(of), take, *place, names, path)
             }
             None => {
-                let owner = site.machines.get(of).map_or("that machine", super::Machine::called);
+                let owner = site.machines.get(of).map_or("that machine", super::machine::Machine::called);
                 let message = format!("{owner} has no {} in this sheet.", word.text());
                 let fix = "give it one in the sheet, or write the server itself".to_owned();
                 Err(Some(Box::new(rules::reference::reference_fault(
@@ -249,12 +251,7 @@ impl Resolver<'_> {
                 None => {
                     let spec = COMMON.key("password_cost")?;
                     let found = written.value.to_string();
-                    self.report(sheet_rules::form::value_wrong_type(
-                        self.machine.clone(),
-                        written.place,
-                        spec,
-                        &found,
-                    ))
+                    self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, &found))
                 }
             }
         })
@@ -275,12 +272,7 @@ impl Resolver<'_> {
             Err(_) => {
                 let spec = COMMON.key("name_pattern")?;
                 let found = "a text that is no regular expression";
-                self.report(sheet_rules::form::value_wrong_type(
-                    self.machine.clone(),
-                    written.place,
-                    spec,
-                    found,
-                ))
+                self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, found))
             }
         })
     }
@@ -291,12 +283,7 @@ impl Resolver<'_> {
             None => {
                 let spec = COMMON.key("netplan")?;
                 let found = format!("\"{}\"", written.value);
-                self.report(sheet_rules::form::value_wrong_type(
-                    self.machine.clone(),
-                    written.place,
-                    spec,
-                    &found,
-                ))
+                self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, &found))
             }
         })
     }

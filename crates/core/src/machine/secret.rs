@@ -6,8 +6,6 @@ use impostazione_secret::CharacterClass;
 use impostazione_secret::keyboard::KeyLayout;
 use impostazione_text::{Hidden, Place, Stated, Written};
 
-use super::{Machine, Site};
-
 /// A named confidential value of the sheet, or one that stands in the sheet itself, where it should not.
 #[derive(Debug)]
 pub struct Secret {
@@ -110,25 +108,9 @@ impl Secret {
         matches!(self.source.value(), Some(SecretSource::Sheet))
     }
 
-    /// Who has the value that a machine uses: `None` for all that use it.
-    pub fn holder<'a>(&self, site: &'a Site, machine: &'a Machine) -> Option<&'a str> {
-        match self.scope {
-            SecretScope::Site => None,
-            SecretScope::Machine => Some(machine.label()),
-            SecretScope::Cluster => {
-                Some(site.cluster_of(machine).map_or(machine.label(), |cluster| cluster.name.value.as_str()))
-            }
-        }
-    }
-
     /// The value of a holder. Absent where it was not asked for.
     pub fn value_of(&self, holder: Option<&str>) -> &Stated<Hidden> {
         self.values.get(&holder.map(str::to_owned)).unwrap_or(&NO_VALUE)
-    }
-
-    /// The value that a machine uses. Absent where it was not asked for.
-    pub fn value_for(&self, site: &Site, machine: &Machine) -> &Stated<Hidden> {
-        self.value_of(self.holder(site, machine))
     }
 }
 
@@ -141,6 +123,6 @@ pub struct TimeKey {
     pub number: Stated<u32>,
     /// How it is used.
     pub hash: &'static str,
-    /// Index in [`super::Site::secrets`], and where the sheet names it.
+    /// Index in [`super::site::Site::secrets`], and where the sheet names it.
     pub value: Stated<Written<usize>>,
 }

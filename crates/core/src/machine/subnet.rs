@@ -36,7 +36,7 @@ pub struct Subnet {
 pub struct Wifi {
     /// Its name.
     pub ssid: Stated<Written<String>>,
-    /// Index in [`super::Site::secrets`] of its passphrase; `None` for an open network.
+    /// Index in [`super::site::Site::secrets`] of its passphrase; `None` for an open network.
     pub passphrase: Stated<Option<Written<usize>>>,
     /// Where the radio is.
     pub country: Stated<Written<Country>>,

@@ -8,10 +8,8 @@ mod survey;
 
 pub use assess::{AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back};
 pub use plan::{Concern, Fate, Obstacle, Plan, PlanFault, Wishes, plan};
-pub(crate) use plan::{merge_hosts, own_names};
 pub(crate) use rules::RULES;
 pub use rules::{RootfsCase, judge_rootfs};
-pub(crate) use survey::rewriting::KERNEL_LINE_UNIT;
 pub use survey::{
     Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundSource, FoundSsh, FoundTime,
     FoundWifi, MachineId, NetworkFile, Reader, Renderer, Rewriter, SshSetting, Survey, System,

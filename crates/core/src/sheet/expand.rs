@@ -7,12 +7,13 @@ use impostazione_text::confidential::is_secret;
 use impostazione_text::files::{Beside, ReadFault};
 use impostazione_text::{Place, Source, Sources, Stated, Written};
 
+use super::entries::{
+    AnswerValue, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfAppliance, MoreOfLink, MoreOfMachine,
+    SettingsEntry, Sheet, SshEntry, TakeEntry,
+};
 use super::pattern::{Filling, Pattern};
 use super::rows::Rows;
-use super::{
-    AnswerValue, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfAppliance, MoreOfLink, MoreOfMachine,
-    SettingsEntry, Sheet, SshEntry, TakeEntry, rules as sheet_rules,
-};
+use super::rules as sheet_rules;
 use crate::finding::Finding;
 use crate::sheet::hidden_unparsed::hidden_in_unparsed_rows;
 

@@ -78,7 +78,7 @@ fn is_harmless(line: &str, text: &str) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::hidden_unparsed::hidden_in_unparsed;
+    use super::hidden_in_unparsed;
 
     fn shown(text: &str) -> &str {
         &text[..hidden_in_unparsed(text).start]

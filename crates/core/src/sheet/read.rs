@@ -4,21 +4,23 @@ use impostazione_text::{Hidden, Place, Source, SourceId, Span, Stated, Written};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
+use super::entries::{
+    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
+    MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry, SecretUse,
+    SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry, VirtualAddressEntry, WaiverEntry,
+    WifiEntry, label_of,
+};
 use super::keys::{
     ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, FROM_SECRET, HOST, HOST_LINK,
     IN_USE, KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SSH, SUBNET_TABLE, TAKE, TIME_KEY, TableSpec,
     VIRTUAL_ADDRESS, WAIVER, WIFI,
 };
+use super::syntax;
 use super::table::{Reader, TableReader};
-use super::{
-    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
-    MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry, SecretUse,
-    SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry, VirtualAddressEntry, WaiverEntry,
-    WifiEntry, label_of, rules as sheet_rules, syntax,
-};
 use crate::finding::Finding;
 use crate::sheet::hidden::hidden_in_sheet;
 use crate::sheet::hidden_unparsed::hidden_in_unparsed;
+use crate::sheet::rules::form;
 
 /// Takes a sheet apart. Everything that can be read is read, whatever else is wrong, so that one run gives all findings.
 pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
@@ -98,7 +100,7 @@ fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &st
     sheet.is_whole = !root.has_faults;
     if sheet.machines.is_empty() {
         let blank = text.trim().is_empty() || (is_blank && root.reader.findings.is_empty());
-        root.reader.findings.push(sheet_rules::form::empty(top, blank));
+        root.reader.findings.push(form::empty(top, blank));
     }
     if !is_blank {
         check_format(&mut root);
@@ -110,11 +112,11 @@ fn check_format(root: &mut TableReader<'_, '_, '_>) {
     match root.integer("format") {
         Stated::Value(format) if format.value == 1 => {}
         Stated::Value(format) => {
-            let finding = sheet_rules::form::format_unknown(format.place, Some(&format.value.to_string()));
+            let finding = form::format_unknown(format.place, Some(&format.value.to_string()));
             root.reader.findings.push(finding);
         }
         Stated::Absent => {
-            let finding = sheet_rules::form::format_unknown(root.place, None);
+            let finding = form::format_unknown(root.place, None);
             root.reader.findings.push(finding);
         }
         Stated::Faulty => {}

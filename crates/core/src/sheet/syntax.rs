@@ -7,7 +7,7 @@ use impostazione_text::{Place, Source, SourceId, Span};
 use toml::de::Error;
 
 use super::brackets::{Unclosed, unclosed_brackets};
-use super::rules as sheet_rules;
+use super::rules::form;
 use crate::finding::Finding;
 
 /// What is broken in a sheet's TOML.
@@ -58,7 +58,7 @@ pub(super) fn explain(
             headless = Some(region);
         }
         // In the part that is not shown nothing is quoted either.
-        broken.findings.push(sheet_rules::form::syntax(place, message, fix).quoting_nothing());
+        broken.findings.push(form::syntax(place, message, fix).quoting_nothing());
         last_line = Some(line);
     }
     for Unclosed { opener, closer } in unclosed {
@@ -66,7 +66,7 @@ pub(super) fn explain(
         let place = Place { source: id, span: opener.clone().into() };
         broken.spans.push(Span::new(opener.start, text.len()));
         broken.findings.push(
-            sheet_rules::form::syntax(
+            form::syntax(
                 place,
                 format!("The {bracket} that opens here is not closed, so that nothing below it can be read."),
                 format!("close it with {closer}, and check again"),

@@ -5,7 +5,7 @@ use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue};
 
 use super::keys::{KEYS, KeySpec, TableSpec};
-use super::rules as sheet_rules;
+use super::rules::form;
 use crate::finding::Finding;
 
 /// What reading a sheet shares between its tables.
@@ -94,14 +94,14 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             let outer = outer.iter().find(|table| table.key(name).is_some());
             let finding = if let Some(home) = outer {
                 self.reader.misplaced.extend(home.key(name).map(|key| key.name));
-                sheet_rules::form::key_misplaced(machine, place, self.spec, name, home, true)
+                form::key_misplaced(machine, place, self.spec, name, home, true)
             } else if let Some(meant) = meant {
                 self.mistyped.push(meant);
-                sheet_rules::form::key_unknown(machine, place, self.spec, name, Some(meant))
+                form::key_unknown(machine, place, self.spec, name, Some(meant))
             } else if let Some(home) = KEYS.iter().find(|table| table.key(name).is_some()) {
-                sheet_rules::form::key_misplaced(machine, place, self.spec, name, home, false)
+                form::key_misplaced(machine, place, self.spec, name, home, false)
             } else {
-                sheet_rules::form::key_unknown(machine, place, self.spec, name, None)
+                form::key_unknown(machine, place, self.spec, name, None)
             };
             self.reader.findings.push(finding);
         }
@@ -286,7 +286,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             return;
         }
         if let Some(spec) = self.spec.key(key) {
-            let finding = sheet_rules::form::key_missing(self.machine.clone(), self.place, self.spec, spec);
+            let finding = form::key_missing(self.machine.clone(), self.place, self.spec, spec);
             self.reader.findings.push(finding);
         }
     }
@@ -310,7 +310,7 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
         let place = self.reader.place(value.span());
         if !self.reader.is_broken(place) {
             let spec = self.spec.key(key).unwrap_or(&FREE);
-            let finding = sheet_rules::form::value_wrong_type(self.machine.clone(), place, spec, found);
+            let finding = form::value_wrong_type(self.machine.clone(), place, spec, found);
             self.reader.findings.push(finding);
         }
     }

@@ -4,7 +4,7 @@ use std::fmt;
 
 use impostazione_text::shown;
 
-use super::NameFault;
+use super::label::NameFault;
 
 /// A login name that every Linux distribution takes: a small letter or `_` first, then small letters, digits,
 /// `_` and `-`, 32 bytes at most (the portable part of what `useradd(8)` allows).

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use super::{NameFault, check_label};
+use super::label::{NameFault, check_label};
 
 /// A domain name without a trailing dot, at most 253 bytes (RFC 1035, section 2.3.4, less the two bytes that the
 /// wire form adds). A single label is one too.

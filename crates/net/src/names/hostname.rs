@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use super::{NameFault, as_label, check_label};
+use super::label::{NameFault, as_label, check_label};
 
 /// A host name of one label: letters, digits and inner hyphens (RFC 1123, section 2.1). Case is kept.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]

@@ -4,7 +4,7 @@ use std::fmt;
 
 use impostazione_text::shown;
 
-use super::NameFault;
+use super::label::NameFault;
 
 /// A name that the Linux kernel takes for an interface: 1 to 15 bytes (`IFNAMSIZ` less the final zero), neither
 /// `.` nor `..`, no space, `/` or `:` (`dev_valid_name`), and here nothing but letters, digits, `-`, `_` and `.`,

@@ -6,7 +6,7 @@ use std::ops::Range;
 use impostazione_text::Hidden;
 use roxmltree::{Document, Node};
 
-use super::Descriptor;
+use super::descriptor::Descriptor;
 use super::xml::{attribute, child, children};
 
 /// A value to be set.
@@ -29,7 +29,8 @@ impl Descriptor {
         let bare = text.strip_prefix('\u{feff}').unwrap_or(text);
         let shift = text.len() - bare.len();
         // It was read before, from the same text.
-        let options = roxmltree::ParsingOptions { nodes_limit: super::NODE_LIMIT, ..Default::default() };
+        let options =
+            roxmltree::ParsingOptions { nodes_limit: super::limits::NODE_LIMIT, ..Default::default() };
         let Ok(document) = Document::parse_with_options(bare, options) else { return text.to_owned() };
         let mut edits = Vec::new();
         let envelope = document.root_element();

@@ -3,7 +3,13 @@
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 
-use super::DescriptorFault;
+use super::fault::DescriptorFault;
+
+/// Elements of a descriptor lie about ten deep.
+pub(super) const NESTING_LIMIT: usize = 256;
+
+/// Most elements and attributes of a descriptor.
+pub(super) const NODE_LIMIT: u32 = 4_000_000;
 
 /// Most attributes of one element. Parsers compare each with every other.
 const ATTRIBUTE_LIMIT: usize = 256;

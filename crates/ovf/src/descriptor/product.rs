@@ -2,10 +2,10 @@
 
 use roxmltree::Node;
 
+use super::property::{Property, PropertyType};
 use super::qualifiers::Limits;
 use super::strings::Strings;
 use super::xml::{attribute, attribute_of_any, child, children, is_true};
-use super::{Property, PropertyType};
 
 /// What software a machine or a collection holds.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -3,13 +3,13 @@
 use std::collections::{HashMap, HashSet};
 
 use super::decide::{Reading, SignSeen};
+use super::meaning::Meaning;
 use super::signs::Signs;
+use super::subject;
 use super::subject::LinkHint;
 use super::texts::Texts;
 use super::words::{Spoken, words_of};
-use super::{Meaning, subject};
-use crate::descriptor::VirtualSystem;
-use crate::property::Property;
+use crate::descriptor::{Property, VirtualSystem};
 
 /// Words of the package's own networks, and words that say nothing of a link, since they are the product's.
 pub(super) struct NetworkWords {

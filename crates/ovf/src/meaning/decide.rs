@@ -5,16 +5,15 @@
 //! agree add up as independent chances do, one that only repeats another counts half. Type, default and neighbors then
 //! speak for or against, and two meanings with much to be said for each make both less sure.
 
-use super::Meaning;
 use super::about::{NetworkWords, account_of, doubt_repeated, link_of, place_in_order};
 use super::file::MeaningsFile;
 use super::form::{separator, when_missing};
+use super::meaning::Meaning;
 use super::signs::Signs;
 use super::subject::LinkHint;
 use super::texts::{Texts, common_prefix};
 use super::weigh::{Weighed, heed_neighbors, heed_strange_words, is_akin, weigh};
-use crate::descriptor::VirtualSystem;
-use crate::property::Property;
+use crate::descriptor::{Property, VirtualSystem};
 
 /// What a property wants, as far as can be told.
 #[derive(Clone, Debug, PartialEq)]
@@ -53,7 +52,7 @@ pub struct SignSeen {
 impl Reading {
     /// Whether the meaning is sure enough to be acted upon.
     pub fn is_certain(&self) -> bool {
-        self.meaning != Meaning::Other && self.confidence >= super::CERTAIN
+        self.meaning != Meaning::Other && self.confidence >= super::meaning::CERTAIN
     }
 
     /// Whether the property that it is of wants a password: its package marks it as one, or that is certainly what it means.

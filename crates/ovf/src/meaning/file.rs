@@ -5,12 +5,11 @@ use std::fmt::Write as _;
 
 use serde::{Deserialize, Serialize};
 
-use super::Meaning;
 use super::decide::Reading;
+use super::meaning::Meaning;
 use super::subject::LinkHint;
 use super::take_word::TakeWord;
-use crate::descriptor::{Product, VirtualSystem};
-use crate::property::Property;
+use crate::descriptor::{Product, Property, VirtualSystem};
 
 /// Largest meanings file that is read.
 pub const MEANINGS_LIMIT: u64 = 4 * 1024 * 1024;

@@ -5,8 +5,9 @@ use std::sync::OnceLock;
 
 use serde::Deserialize;
 
+use super::meaning::Meaning;
+use super::subject;
 use super::words::Vocabulary;
-use super::{Meaning, subject};
 
 /// The signs that the program brings.
 const OWN: &str = include_str!("signs.toml");

@@ -2,7 +2,7 @@
 
 use super::signs::Signs;
 use super::words::{Spoken, first_sentence, words_of};
-use crate::property::Property;
+use crate::descriptor::Property;
 
 /// What the parts of a property's text speak of.
 pub(super) struct Texts {

@@ -4,12 +4,12 @@ use std::collections::{HashMap, HashSet};
 use std::net::{IpAddr, Ipv4Addr};
 
 use super::decide::SignSeen;
+use super::meaning::Meaning;
 use super::signs::Signs;
+use super::subject;
 use super::texts::{FOREIGN, Texts};
 use super::words::{Spoken, words_of};
-use super::{Meaning, subject};
-use crate::descriptor::VirtualSystem;
-use crate::property::{Property, PropertyType};
+use crate::descriptor::{Property, PropertyType, VirtualSystem};
 
 /// What speaks for each meaning, before neighbors.
 #[derive(Default)]

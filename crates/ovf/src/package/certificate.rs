@@ -11,9 +11,9 @@ use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, X509Certificate};
 use x509_parser::public_key::PublicKey;
 
-use super::Trust;
 use super::digest::Algorithm;
 use super::manifest::Manifest;
+use super::trust::Trust;
 
 /// Largest certificate file that is read.
 pub const CERTIFICATE_LIMIT: u64 = 1024 * 1024;

@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 use impostazione_text::files::{Beside, Content, Opened, ReadFault};
 
 use super::archive::{self, ArchiveMember, Listing};
-use super::{DESCRIPTOR_LIMIT, PackageFault};
+use super::fault::PackageFault;
+use super::limits::DESCRIPTOR_LIMIT;
 
 /// The files of a package, whose content is read when it is asked for.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -124,7 +124,7 @@ pub fn make_sample_package(
     let refused = |fault: ReadFault| io::Error::other(fault.to_string());
     let contents = Contents::find(std::path::Path::new(descriptor_name), &read)
         .map_err(|fault| io::Error::other(format!("{descriptor_name}: {fault:?}")))?;
-    let bytes = contents.read(descriptor_name, super::DESCRIPTOR_LIMIT, &read).map_err(refused)?;
+    let bytes = contents.read(descriptor_name, super::limits::DESCRIPTOR_LIMIT, &read).map_err(refused)?;
     let descriptor = crate::descriptor::Descriptor::parse(&bytes).map_err(io::Error::other)?;
     let algorithm = super::digest::Algorithm::Sha256;
     let line = |name: &str, bytes: &[u8]| super::manifest::ManifestEntry {
@@ -167,7 +167,8 @@ pub fn make_sample_package(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::package::{FileState, Package};
+    use crate::package::package::Package;
+    use crate::package::verify::FileState;
 
     const DESCRIPTOR: &str = r#"<Envelope xmlns="http://schemas.dmtf.org/ovf/envelope/1" xmlns:ovf="http://schemas.dmtf.org/ovf/envelope/1">
         <References><File ovf:id="a" ovf:href="a.img" ovf:size="700"/><File ovf:id="b" ovf:href="b.img" ovf:size="1024"/></References>

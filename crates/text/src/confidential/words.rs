@@ -110,7 +110,7 @@ fn is_mistyped(word: &str) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::words::is_secret;
+    use super::is_secret;
 
     #[test]
     fn words_of_five_languages_and_of_several_spellings() {

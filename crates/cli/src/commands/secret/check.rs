@@ -7,7 +7,7 @@ use impostazione_core::machine::SECRET_STORE_CANNOT_OPEN;
 use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::store::{Seal, StoreFile};
 
-use super::store_failure;
+use super::stored::store_failure;
 use crate::args::SecretCheckArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;

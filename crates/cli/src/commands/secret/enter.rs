@@ -7,7 +7,7 @@ use impostazione_secret::store::StoredSecret;
 use impostazione_text::Hidden;
 use zeroize::Zeroizing;
 
-use super::{entries, findings_because_of, open_or_new, save, site_of, store_failure};
+use super::stored::{entries, findings_because_of, open_or_new, save, site_of, store_failure};
 use crate::args::SecretEnterArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::{RunSources, ask_twice, is_interactive};

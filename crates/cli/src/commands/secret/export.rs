@@ -7,7 +7,7 @@ use impostazione_secret::in_groups;
 use impostazione_secret::store::EntryId;
 use zeroize::Zeroizing;
 
-use super::{entries, site_of, store_failure, write_new};
+use super::stored::{entries, site_of, store_failure, write_new};
 use crate::args::SecretExportArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;

@@ -7,7 +7,7 @@ use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::HostKey;
 use impostazione_secret::store::{EntryId, HostKeyEntry, Store, StoredSecret};
 
-use super::{entries, open_or_new, save, site_of, store_failure, stored_secret};
+use super::stored::{entries, open_or_new, save, site_of, store_failure, stored_secret};
 use crate::args::SecretGenerateArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;

@@ -3,7 +3,7 @@
 use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::SecretSources as _;
 
-use super::site_of;
+use super::stored::site_of;
 use crate::args::{Format, SecretListArguments};
 use crate::commands::check::to_json;
 use crate::exit::{Exit, Failure};

@@ -7,7 +7,7 @@ use impostazione_secret::store::{KeyPair, Recipient, Seal, Store, StoreFile, rec
 use impostazione_text::Hidden;
 use impostazione_text::files::{ReadFault, read_file};
 
-use super::{new_passphrase, save, store_failure, strong, write_new};
+use super::stored::{new_passphrase, save, store_failure, strong, write_new};
 use crate::args::SecretRecipientsArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::{OpenStore, RunSources, is_interactive, passphrase_in};

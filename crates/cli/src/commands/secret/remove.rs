@@ -3,7 +3,7 @@
 use impostazione_core::views::inventory::remove_left_over;
 use impostazione_secret::store::EntryId;
 
-use super::{save, site_of, store_failure};
+use super::stored::{save, site_of, store_failure};
 use crate::args::SecretRemoveArguments;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;

@@ -1,6 +1,10 @@
 //! The files of the output that stand on the host as they were rendered.
 
-use super::{Change, Ground, Owner, Plan, Want, subject_of};
+use impostazione_rootfs::{Change, Owner, Want};
+
+use super::edits::subject_of;
+use super::ground::Ground;
+use super::plan::Plan;
 use crate::host::{CHRONY_KEYS_PATH, HOSTS_PATH, SSH_MASKED, SSH_WANTED};
 use crate::output::{HostContent, HostFile};
 

@@ -1,10 +1,12 @@
 //! What tells a host from others made from one image, and the keys by which it is known.
 
-use impostazione_rootfs::Kind;
+use impostazione_rootfs::{Change, Kind, RootfsPath, Subject, Want};
 use impostazione_secret::HostKey;
 
 use super::super::survey::{DBUS_MACHINE_ID, MACHINE_ID, MachineId};
-use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited, root_file};
+use super::edits::{edited, root_file};
+use super::ground::Ground;
+use super::plan::{Plan, PlanFault};
 use crate::host::{HOST_KEY_PATH, PUBLIC_HOST_KEY_PATH, SSH_WANTED};
 
 /// Where systemd keeps randomness between boots.

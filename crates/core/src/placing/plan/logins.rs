@@ -2,17 +2,17 @@
 
 use std::collections::HashSet;
 
-use impostazione_rootfs::{Kind, RootfsFault};
+use impostazione_rootfs::{Change, Kind, Owner, RootfsFault, RootfsPath, State, Subject, Want};
 use impostazione_text::FileBytes;
 
 use super::super::survey::logins::{PASSWD, SHADOW};
 use super::super::survey::ways_in::{GROUP, GSHADOW};
+use super::edits::edited;
 use super::files::Groups;
+use super::ground::Ground;
+use super::plan::{Concern, Obstacle, Plan, PlanFault};
 use super::table::Table;
-use super::{
-    Change, Concern, Ground, Obstacle, Owner, Plan, PlanFault, RootfsPath, State, Subject, Want, edited,
-    subordinate, time, ways_in,
-};
+use super::{subordinate, time, ways_in};
 use crate::host::{HEADER, Login, SUDOERS_PATH};
 use crate::machine::StockLogins;
 

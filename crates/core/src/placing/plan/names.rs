@@ -1,7 +1,11 @@
 //! `/etc/hosts`: the lines of the output, and of what was there all that is not about the host itself.
 
+use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
+
 use super::super::survey::Survey;
-use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
+use super::edits::edited;
+use super::ground::Ground;
+use super::plan::{Plan, PlanFault};
 use crate::host::{HOSTNAME_PATH, HOSTS_PATH};
 use crate::output::HostOutput;
 
@@ -77,7 +81,7 @@ pub(crate) fn merge_hosts(ours: &str, there: &str, own_names: &[String]) -> (Str
 mod tests {
     use proptest::prelude::*;
 
-    use super::names::merge_hosts;
+    use super::merge_hosts;
 
     const OURS: &str = "# ours\n127.0.0.1 localhost\n10.64.10.11 gauge-01.capovetro.example gauge-01\n";
 

@@ -1,8 +1,12 @@
 //! Network files that would be merged with ours, win over it, or set the same links up.
 
+use impostazione_rootfs::{Change, OddPath, RootfsPath, Subject, Want};
+
 use super::super::survey::network::{Effect, Reader};
 use super::super::survey::units::{ETC_UNITS, Unit};
-use super::{Change, Ground, OddPath, Plan, PlanFault, RootfsPath, Subject, Want, edited};
+use super::edits::edited;
+use super::ground::Ground;
+use super::plan::{Plan, PlanFault};
 use crate::host::HEADER;
 
 const INTERFACES: &str = "etc/network/interfaces";

@@ -1,8 +1,12 @@
 //! What would rewrite our settings when the host boots is kept from starting.
 
+use impostazione_rootfs::{Change, RootfsPath, Subject};
+
 use super::super::survey::rewriting::{KERNEL_LINE_UNIT, without_run_words};
+use super::edits::edited;
+use super::ground::Ground;
 use super::network::mask;
-use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, edited};
+use super::plan::{Plan, PlanFault};
 
 pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     for rewriter in &ground.survey.rewriters {

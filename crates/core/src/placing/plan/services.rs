@@ -1,10 +1,11 @@
 //! Units that have to start at boot, and others that must not.
 
-use impostazione_rootfs::RootfsFault;
+use impostazione_rootfs::{Change, RootfsFault, RootfsPath, Subject, Want};
 
 use super::super::survey::units::{ETC_UNITS, UNIT_FOLDERS, Unit};
+use super::ground::Ground;
 use super::network::mask;
-use super::{Change, Concern, Ground, Obstacle, Plan, PlanFault, RootfsPath, Subject, Want};
+use super::plan::{Concern, Obstacle, Plan, PlanFault};
 use crate::host::{CHRONY_SOURCES_PATH, SSH_WANTED, TIMESYNCD_PATH};
 
 /// Units of the SSH server, Debian's name first.

@@ -1,7 +1,11 @@
 //! Settings of the SSH server that would win over ours.
 
+use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
+
 use super::super::survey::ssh::SSHD_MAIN;
-use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
+use super::edits::edited;
+use super::ground::Ground;
+use super::plan::{Plan, PlanFault};
 use crate::host::SSHD_PATH;
 
 /// The server takes the first value that it reads: ours, read before all others, wins.

@@ -1,7 +1,11 @@
 //! Numbers that a user may hand on to containers of their own (`subuid(5)`, `subgid(5)`).
 
+use impostazione_rootfs::{Change, RootfsPath, Subject};
+
+use super::edits::edited;
+use super::ground::Ground;
+use super::plan::{Plan, PlanFault};
 use super::table::Table;
-use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, edited};
 
 const FILES: [&str; 2] = ["etc/subuid", "etc/subgid"];
 /// The first such number, and how many each user gets, as `useradd(8)` gives them where `login.defs(5)` says nothing else.

@@ -1,10 +1,13 @@
 //! Time sources that would stay active beside ours.
 
+use impostazione_rootfs::{Change, Owner, RootfsPath, Subject, Want};
 use impostazione_text::FileBytes;
 
 use super::super::survey::time::{CHRONY_MAIN, names_servers};
+use super::edits::edited;
 use super::files::Groups;
-use super::{Change, Ground, Owner, Plan, PlanFault, RootfsPath, Subject, Want, edited};
+use super::ground::Ground;
+use super::plan::{Plan, PlanFault};
 use crate::host::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, HEADER, TIMESYNCD_PATH};
 
 /// What is written before a line that no longer counts.

@@ -2,34 +2,20 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
+use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
+
 use super::super::survey::sudoers::SUDOERS;
 use super::super::survey::units::ETC_UNITS;
 use super::super::survey::ways_in::{Detail, SudoWay, WayIn, WayKind};
+use super::edits::edited;
+use super::ground::Ground;
 use super::logins::Databases;
-use super::{Change, Ground, Plan, PlanFault, RootfsPath, Subject, Want, edited};
+use super::plan::{Fate, Plan, PlanFault};
 use crate::host::{SSHD_PATH, SUDOERS_PATH};
 use crate::machine::StockLogins;
 
 /// What is written before a line that no longer counts.
 const SET_ASIDE: &str = "# set aside by Impostazione: ";
-
-/// What becomes of a way in.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Fate {
-    /// The sheet gives it, every system has it, or nobody is there who could take it.
-    Wanted,
-    /// Placing shuts it, by what ends the sentence "placing …".
-    Shut(&'static str),
-    /// It stays: why, as the end of a sentence, and what to do.
-    Stays {
-        /// Why.
-        why: String,
-        /// What to do.
-        fix: String,
-        /// Whether somebody of the sheet could do more than the sheet says.
-        is_grave: bool,
-    },
-}
 
 /// Lines that are set aside, by file.
 type Lines = BTreeMap<String, BTreeSet<usize>>;

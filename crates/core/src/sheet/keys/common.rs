@@ -3,7 +3,7 @@
 use super::credentials::SSH;
 use super::machines::TAKE;
 use super::network::KEYED_SERVER;
-use super::{KeySpec, Shape, TableSpec, key, table};
+use super::spec::{KeySpec, Shape, TableSpec, key, table};
 
 /// What a list of name servers may hold beside texts.
 pub(super) const NAME_SERVER_ITEMS: &[&TableSpec] = &[&TAKE];

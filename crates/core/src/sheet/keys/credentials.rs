@@ -1,6 +1,6 @@
 //! Tables and keys of secrets, logins and SSH.
 
-use super::{Shape, TableSpec, key, table};
+use super::spec::{Shape, TableSpec, key, table};
 
 /// `ssh`
 pub(crate) static SSH: TableSpec = table(

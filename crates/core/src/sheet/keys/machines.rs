@@ -6,7 +6,7 @@ use super::common::{
     SERVES, SSH_KEY, STOCK_LOGINS, TIME_SERVICE, TIMEZONE,
 };
 use super::network::{APPLIANCE_LINK, HOST_LINK, VIRTUAL_ADDRESS};
-use super::{KeySpec, Shape, TableSpec, key, table};
+use super::spec::{KeySpec, Shape, TableSpec, key, table};
 
 pub(super) const NAME: KeySpec = key(
     "name",

@@ -1,6 +1,6 @@
 //! Tables and keys of networks: subnets, pools, links, routes, and the servers of names and time.
 
-use super::{KeySpec, Shape, TableSpec, key, table};
+use super::spec::{KeySpec, Shape, TableSpec, key, table};
 
 pub(super) const SUBNET: KeySpec = key(
     "subnet",

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use super::descriptor::Limits;
+use super::qualifiers::Limits;
 
 /// A `Property` of a `ProductSection` (DSP0243 2.1.1, section 9.5).
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -1,0 +1,36 @@
+//! What a plan is made of.
+
+use impostazione_rootfs::View;
+
+use super::super::survey::Survey;
+use crate::output::{HostFile, HostOutput};
+
+/// What the administrator asks for beside the output.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Wishes {
+    /// Whether the host gets a machine id and host keys of its own, in place of those that it shares with what it was copied
+    /// from.
+    pub fresh_identity: bool,
+}
+
+/// Everything that a plan is made from.
+#[derive(Clone, Copy)]
+pub(super) struct Ground<'a> {
+    pub(super) view: View<'a>,
+    pub(super) survey: &'a Survey,
+    pub(super) output: &'a HostOutput,
+    pub(super) wishes: Wishes,
+}
+
+impl<'a> Ground<'a> {
+    pub(super) fn file(self, path: &str) -> Option<&'a HostFile> {
+        self.output.file(path)
+    }
+
+    /// Whether netplan is to write for `NetworkManager`.
+    pub(super) fn is_for_manager(self) -> bool {
+        self.output
+            .text(crate::host::NETPLAN_PATH)
+            .is_some_and(|text| text.contains("renderer: NetworkManager"))
+    }
+}
