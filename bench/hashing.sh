@@ -21,9 +21,9 @@ gateway = "10.64.64.1"
 [account.keeper]
 admin    = true
 ssh_keys = ["keeper.pub"]
-password = { from_secret = "keeper-login" }
+password = { secret = "keeper-login" }
 [secret.keeper-login]
-from = "encrypted"
+from = "store"
 per  = "machine"
 [[host]]
 name = "buoy-{0001..1000}"

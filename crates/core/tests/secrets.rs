@@ -23,13 +23,13 @@ timezone = "Europe/Rome"
 [subnet.quay]
 prefix   = "10.64.10.0/24"
 gateway  = "10.64.10.1"
-wifi     = { ssid = "quay", passphrase = { from_secret = "radio" } }
+wifi     = { ssid = "quay", passphrase = { secret = "radio" } }
 [time_key.harbor]
 number = 10
-value  = { from_secret = "clock" }
+value  = { secret = "clock" }
 [account.keeper]
 admin    = true
-password = { from_secret = "login" }
+password = { secret = "login" }
 ssh_keys = ["keys/keeper.pub"]
 [account.guest]
 password = "Xguest-harpoon-capstan"
@@ -53,7 +53,7 @@ name = "logbook"
 package = "packages/secured.ovf"
 link.management = { subnet = "quay", address = "10.64.10.61" }
 [appliance.answer]
-"admin.password" = { from_secret = "admin" }
+"admin.password" = { secret = "admin" }
 "#;
 
 const VALUES: [&str; 5] = [

@@ -75,7 +75,7 @@ fn row(values: &[WantedSecret]) -> [String; 5] {
         .filter(|secret| secret.in_store == Some(false))
         .map(|secret| secret.holder.as_deref().unwrap_or_default())
         .collect();
-    let is_stored = first.is_some_and(|secret| secret.source == "encrypted");
+    let is_stored = first.is_some_and(|secret| secret.source == "store");
     let state = if !is_stored {
         String::new()
     } else if values.iter().all(|secret| secret.in_store.is_none()) {

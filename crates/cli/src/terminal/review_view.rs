@@ -42,11 +42,7 @@ const SHARED: [Shared; 16] = [
     Shared { title: "time zone", get: |machine| Some(&machine.timezone), unsaid: None },
     Shared { title: "clock set by", get: |machine| Some(&machine.host.as_ref()?.time_service), unsaid: None },
     Shared { title: "locale", get: |machine| Some(&machine.host.as_ref()?.locale), unsaid: Some("") },
-    Shared {
-        title: "keyboard",
-        get: |machine| Some(&machine.host.as_ref()?.console_keyboard),
-        unsaid: Some(""),
-    },
+    Shared { title: "keyboard", get: |machine| Some(&machine.host.as_ref()?.keyboard), unsaid: Some("") },
     Shared { title: "IPv6", get: |machine| Some(&machine.host.as_ref()?.ipv6), unsaid: Some("static") },
     Shared {
         title: "renderer",
@@ -61,7 +57,7 @@ const SHARED: [Shared; 16] = [
     },
     Shared {
         title: "passwords",
-        get: |machine| Some(&machine.host.as_ref()?.password_hash),
+        get: |machine| Some(&machine.host.as_ref()?.password_hashing),
         unsaid: Some("yescrypt"),
     },
 ];

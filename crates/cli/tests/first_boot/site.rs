@@ -18,7 +18,7 @@ const MORE_HOSTS: &str = r#"
 [[host]]
 name = "watch-house"
 link.eth0 = { subnet = "quay", address = "10.64.10.32" }
-link.eth1 = { subnet = "watch", address = "10.64.40.32", own_table = 140 }
+link.eth1 = { subnet = "watch", address = "10.64.40.32", routing_table = 140 }
 
 [[host]]
 name    = "crane-house"
@@ -39,7 +39,7 @@ link.eth1 = { subnet = "watch", address = "10.64.40.35", default_route = false, 
 
 [time_key.harbor]
 number = 10
-value  = { from_secret = "harbor-clock" }
+value  = { secret = "harbor-clock" }
 
 [secret.harbor-clock]
 from = "file"

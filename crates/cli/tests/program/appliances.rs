@@ -178,7 +178,7 @@ fn an_appliance_without_any_record_gets_the_usual_questions() {
     let sheet = workspace
         .read("harbor.toml")
         .replace("meanings = \"packages/tidegate.meanings.toml\"\n", "")
-        .replace("[appliance.answer]\n\"gatekeeper-password\" = { from_secret = \"gatekeeper\" }\n", "");
+        .replace("[appliance.answer]\n\"gatekeeper-password\" = { secret = \"gatekeeper\" }\n", "");
     workspace.write("harbor.toml", sheet);
     let render = workspace.run(&["render", "harbor.toml", "--into", "out"]);
     assert_eq!(render.code, 0, "{}", render.stderr);
@@ -371,13 +371,13 @@ fn values_of_a_cluster_can_be_taken() {
     for (take, value) in [
         ("take = \"peers\", join = \",\"", "10.64.10.61,10.64.10.63"),
         ("take = \"peers\", nth = 2", "10.64.10.63"),
-        ("take = \"members\", join = \" \"", "10.64.10.61 10.64.10.62 10.64.10.63"),
+        ("take = \"member-addresses\", join = \" \"", "10.64.10.61 10.64.10.62 10.64.10.63"),
         ("take = \"peer-names\", join = \",\"", "logbook-1,logbook-3"),
         ("take = \"node-number\"", "2"),
         ("take = \"node-count\"", "3"),
         ("take = \"cluster-name\"", "logbook"),
         ("take = \"virtual-address\"", "10.64.10.60"),
-        ("take = \"members\", nth = 1, of = \"logbook\"", "10.64.10.61"),
+        ("take = \"member-addresses\", nth = 1, of = \"logbook\"", "10.64.10.61"),
         ("take = \"locale\"", "C.UTF-8"),
         ("take = \"vlan\", of = \"breakwater\"", "120"),
         ("take = \"mac\", of = \"signal-tower\", link = \"lan0\"", "02:64:10:00:00:21"),

@@ -63,7 +63,7 @@ fn cases() -> Vec<Case> {
         case("netmask-not-contiguous", None, with("\"10.64.10.0/24\"", "«\"10.64.10.0/0xff00ff00\"»")),
         case("subnet-overlap", None, two("[subnet.mole]\nprefix = «\"10.64.0.0/16\"»\n")),
         case("subnet-undefined", gauge, with("subnet = \"quay\"", "subnet = «\"mole\"»")),
-        case("range-malformed", None, with("\"10.64.10.2-10.64.10.9\"", "«\"10.64.10.2-9\"»")),
+        case("address-range-malformed", None, with("\"10.64.10.2-10.64.10.9\"", "«\"10.64.10.2-9\"»")),
         case(
             "dhcp-range-outside-subnet",
             None,
@@ -227,16 +227,16 @@ fn cases_of_appliances() -> Vec<Case> {
         package("package-path-unsafe", "outside"),
         keyed("meanings-unreadable", "whole", "meanings = «\"packages/torn.meanings.toml\"»"),
         keyed("meanings-outdated", "whole", "meanings = «\"packages/older.meanings.toml\"»"),
-        keyed("system-unknown", "pair", "system = «\"scrib\"»"),
+        keyed("package-system-unknown", "pair", "system = «\"scrib\"»"),
         keyed("deployment-option-unknown", "sizes", "deployment_option = «\"medium\"»"),
         package("deployment-option-missing", "sizes"),
         case(
-            "network-unknown",
+            "package-network-unknown",
             "logbook",
             packaged("\"packages/whole.ovf\"", "", "network = «\"Data\"», ", ""),
         ),
         case(
-            "network-unmapped",
+            "package-network-unmapped",
             "logbook",
             packaged("«\"packages/two-networks.ovf\"»", "", "network = \"Signals\", ", ""),
         ),
@@ -248,20 +248,20 @@ fn cases_of_appliances() -> Vec<Case> {
                 "[subnet.mole]\nprefix = \"10.64.30.0/24\"\nhypervisor_network = \"mole\"\n[subnet.«quay»]",
             ),
         ),
-        keyed("disk-too-large", "disks", "storage_free = «\"63 GiB\"»"),
-        keyed("license-not-accepted", "licensed", "accept_licenses = «false»"),
-        package("transport-missing", "silent"),
+        keyed("package-disks-too-large", "disks", "storage_free = «\"63 GiB\"»"),
+        keyed("package-license-not-accepted", "licensed", "accept_licenses = «false»"),
+        package("package-transport-missing", "silent"),
         unanswered("property-unanswered", "numbered"),
         unanswered("property-needs-secret", "secured"),
         unanswered("property-meaning-unsure", "unsure"),
         unanswered("property-default-disagrees", "defaults"),
-        unanswered("password-left-at-default", "preset"),
+        unanswered("property-password-at-default", "preset"),
         package("property-repeated", "repeated"),
         answered("property-too-short", "limits", "\"code\" = «\"ABC\"»"),
         answered("property-too-long", "limits", "\"code\" = «\"ABCDEFG\"»"),
         answered("property-not-a-choice", "limits", "\"mode\" = «\"striped\"»"),
-        case("cluster-too-few", None, clustered("size = «3»", 2, "")),
-        case("cluster-too-many", None, clustered("members = «\"pair\"»", 3, "")),
+        case("cluster-too-small", None, clustered("size = «3»", 2, "")),
+        case("cluster-too-large", None, clustered("members = «\"pair\"»", 3, "")),
         case("cluster-even-members", None, clustered("members = «\"odd\"»", 4, "")),
         case(
             "cluster-number-duplicate",
@@ -298,7 +298,7 @@ fn cases_of_links() -> Vec<Case> {
     let wifi = |wifi: &str, links: &str| {
         let subnet = format!("[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n{wifi}\n");
         let named = |name: &str| {
-            wifi.contains(&format!("from_secret = \"{name}\"")) || wifi.contains(&format!("«\"{name}\"»"))
+            wifi.contains(&format!("secret = \"{name}\"")) || wifi.contains(&format!("«\"{name}\"»"))
         };
         let secrets: Vec<String> = ["slip", "short"]
             .into_iter()
@@ -308,7 +308,7 @@ fn cases_of_links() -> Vec<Case> {
         linked(&format!("{subnet}{}", secrets.concat()), links)
     };
     let radio = "link.wifi0 = { kind = \"wifi\", mac = \"02:64:30:00:00:01\", subnet = \"slip\", address = \"10.64.30.11\" }";
-    let joins = "wifi = { ssid = \"slip\", passphrase = { from_secret = \"slip\" } }";
+    let joins = "wifi = { ssid = \"slip\", passphrase = { secret = \"slip\" } }";
     vec![
         case(
             "link-name-kernel",
@@ -351,7 +351,7 @@ fn cases_of_links() -> Vec<Case> {
             ),
         ),
         case(
-            "member-has-address",
+            "link-member-has-address",
             gauge,
             linked(
                 "",
@@ -443,7 +443,7 @@ fn cases_of_links() -> Vec<Case> {
         case(
             "wifi-passphrase-length",
             None,
-            wifi(&joins.replace("from_secret = \"slip\"", "from_secret = «\"short\"»"), radio),
+            wifi(&joins.replace("secret = \"slip\"", "secret = «\"short\"»"), radio),
         ),
         case(
             "wifi-country-unknown",
@@ -463,7 +463,7 @@ fn cases_of_links() -> Vec<Case> {
         case(
             "secret-undefined",
             None,
-            wifi(&joins.replace("from_secret = \"slip\"", "from_secret = «\"slp\"»"), radio),
+            wifi(&joins.replace("secret = \"slip\"", "secret = «\"slp\"»"), radio),
         ),
         case("secret-missing", None, with_password("from = \"file\"\npath = «\"none.secret\"»")),
         case(
@@ -496,27 +496,27 @@ fn cases_of_links() -> Vec<Case> {
             ),
         ),
         case(
-            "table-duplicate",
+            "routing-table-duplicate",
             gauge,
             linked(
                 slip,
                 &format!(
-                    "{eth}\nlink.lan1 = {{ subnet = \"slip\", address = \"10.64.30.11\", own_table = 7 }}\nlink.lan2 = {{ subnet = \"slip\", address = \"10.64.30.12\", own_table = «7» }}"
+                    "{eth}\nlink.lan1 = {{ subnet = \"slip\", address = \"10.64.30.11\", routing_table = 7 }}\nlink.lan2 = {{ subnet = \"slip\", address = \"10.64.30.12\", routing_table = «7» }}"
                 ),
             ),
         ),
         case(
-            "table-without-gateway",
+            "routing-table-without-gateway",
             gauge,
             linked(
                 &slip.replace("\"10.64.30.1\"", "\"none\""),
                 &format!(
-                    "{eth}\nlink.lan1 = {{ subnet = \"slip\", address = \"10.64.30.11\", own_table = «7» }}"
+                    "{eth}\nlink.lan1 = {{ subnet = \"slip\", address = \"10.64.30.11\", routing_table = «7» }}"
                 ),
             ),
         ),
         case(
-            "renderer-cannot",
+            "renderer-lacks-setting",
             gauge,
             linked("", &format!("renderer = \"NetworkManager\"\nmulticast_dns = «true»\n{eth}")),
         ),
@@ -526,7 +526,7 @@ fn cases_of_links() -> Vec<Case> {
             linked(
                 slip,
                 &format!(
-                    "renderer = \"NetworkManager\"\n{eth}\nlink.lan1 = {{ subnet = \"slip\", address = \"10.64.30.11\", own_table = «7» }}"
+                    "renderer = \"NetworkManager\"\n{eth}\nlink.lan1 = {{ subnet = \"slip\", address = \"10.64.30.11\", routing_table = «7» }}"
                 ),
             ),
         ),
@@ -583,7 +583,7 @@ fn cases_of_settings() -> Vec<Case> {
         ),
         case("dns-is-self", gauge, own("serves = [\"dns\"]\ndns = [«\"10.64.10.11\"», \"none\"]")),
         case(
-            "dns-two-special-sets",
+            "dns-for-conflict",
             gauge,
             own(
                 "dns_for = { \"crane.example\" = [\"10.64.10.98\"], «\"mole.example\"» = [\"10.64.10.99\"] }",
@@ -607,7 +607,7 @@ fn cases_of_settings() -> Vec<Case> {
         case("ssh-root-login-allowed", None, with("[common]", "[common]\nssh = { root_login = «true» }")),
         case("ssh-disabled", gauge, own("ssh = { enabled = «false» }")),
         case(
-            "account-cannot-sudo",
+            "host-without-administrator",
             gauge,
             with("admin = true", "admin = false").replace("name = \"gauge-01\"", "name = «\"gauge-01\"»"),
         ),
@@ -629,19 +629,15 @@ fn cases_of_credentials() -> Vec<Case> {
     let two_logins = |second: &str| {
         with_password("from = \"file\"\npath = \"keeper-login.secret\"")
             + &format!(
-                "[account.pilot]\nssh_keys = [\"keys/pilot.pub\"]\npassword = {{ from_secret = \"pilot-login\" }}\n[secret.«pilot-login»]\nfrom = \"file\"\npath = \"{second}.secret\"\n"
+                "[account.pilot]\nssh_keys = [\"keys/pilot.pub\"]\npassword = {{ secret = \"pilot-login\" }}\n[secret.«pilot-login»]\nfrom = \"file\"\npath = \"{second}.secret\"\n"
             )
     };
-    let readable = packaged(
-        "\"packages/secured.ovf\"",
-        "",
-        "",
-        "\"admin.password\" = { from_secret = \"harbor-admin\" }",
-    );
+    let readable =
+        packaged("\"packages/secured.ovf\"", "", "", "\"admin.password\" = { secret = \"harbor-admin\" }");
     vec![
         case("account-without-login", None, two("[account.«pilot»]\nfull_name = \"Pilot on duty\"\n")),
         case("account-setting-invalid", None, keeper("shell = «\"bash\"»")),
-        case("change-without-password", None, keeper("change_at_first_login = «true»")),
+        case("password-change-without-password", None, keeper("change_at_first_login = «true»")),
         case("stock-login-kept", None, with("[common]", "[common]\nstock_logins = «\"keep\"»")),
         case(
             "secret-unused",
@@ -657,7 +653,7 @@ fn cases_of_credentials() -> Vec<Case> {
         case("secret-store-cannot-open", None, with_password("from = «\"encrypted\"»")),
         case("secret-too-short", gauge, file("keeper-login", "min_length = 40")),
         case("secret-too-long", gauge, file("keeper-login", "max_length = 14")),
-        case("secret-lacks-class", gauge, file("keeper-login", "require = [\"digit\"]")),
+        case("secret-lacks-kind", gauge, file("keeper-login", "require = [\"digit\"]")),
         case("secret-forbidden-character", gauge, file("keeper-login", "forbid = \"xyz e\"")),
         case("secret-well-known", gauge, file("well-known", "")),
         case("secret-contains-name", gauge, file("of-the-keeper", "")),
@@ -670,7 +666,7 @@ fn cases_of_credentials() -> Vec<Case> {
                 .replace("\"gauge-01\"", "\"gauge-{01..02}\"")
                 .replace("10.11\"", "10.{11..12}\""),
         ),
-        case("secret-layout-dependent", gauge, file("keeper-login", "typed_on = [\"us\", \"fr\"]")),
+        case("secret-keyboard-dependent", gauge, file("keeper-login", "typed_on = [\"us\", \"fr\"]")),
         case("secret-limits-contradict", None, file("keeper-login", "min_length = 30\nmax_length = 25")),
         case(
             "secret-stays-readable",

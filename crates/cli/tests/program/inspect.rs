@@ -210,7 +210,7 @@ fn findings_on_files_are_in_the_terms_of_files() {
             let words = [
                 " = ",
                 "default_route",
-                "own_table",
+                "routing_table",
                 "more_addresses",
                 "[host",
                 "[subnet",

@@ -11,7 +11,7 @@ fn rendered(own: &str) -> Workspace {
     workspace.write("clock.secret", "HEX:00112233445566778899aabbccddeeff00112233\n");
     let with_own = host("gauge-01", "10.64.10.11")
         .replace("name = \"gauge-01\"", &format!("name = \"gauge-01\"\n{own}"));
-    let key = "[time_key.harbor]\nnumber = 10\nhash = \"SHA256\"\nvalue = { from_secret = \"clock\" }\n\
+    let key = "[time_key.harbor]\nnumber = 10\nalgorithm = \"SHA256\"\nvalue = { secret = \"clock\" }\n\
         [secret.clock]\nfrom = \"file\"\npath = \"clock.secret\"\n";
     workspace.write("sheet.toml", right_sheet(&format!("{key}{with_own}")));
     let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);

@@ -41,8 +41,8 @@ fn a_login_with_all_that_a_sheet_can_say_of_it() {
 #[test]
 fn hashes_for_older_systems() {
     for (settings, begins) in [
-        ("password_hash = \"sha512\"", "$6$rounds=500000$"),
-        ("password_hash = \"sha512\"\npassword_cost = 1000", "$6$rounds=1000$"),
+        ("password_hashing = \"sha512\"", "$6$rounds=500000$"),
+        ("password_hashing = \"sha512\"\npassword_cost = 1000", "$6$rounds=1000$"),
         ("password_cost = 1", "$y$j75$"),
     ] {
         let sheet = with_password(LOGIN).replace("[common]", &format!("[common]\n{settings}"));
@@ -65,7 +65,7 @@ fn hashes_for_older_systems() {
 
 #[test]
 fn root_is_locked_unless_the_sheet_names_it() {
-    let root = "[account.root]\npassword = { from_secret = \"root-login\" }\n[secret.root-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n";
+    let root = "[account.root]\npassword = { secret = \"root-login\" }\n[secret.root-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n";
     let sheet = right_sheet(&(host("gauge-01", "10.64.10.11") + root));
     let workspace = rendered(&sheet, &[]);
     assert_eq!(accounts(&workspace)["root_locked"], false);
@@ -117,7 +117,7 @@ fn a_radio_gets_a_derived_key_and_with_sae_the_passphrase() {
     let wifi = |more: &str| {
         right_sheet(&format!(
             "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n\
-             wifi = {{ ssid = \"slip\", passphrase = {{ from_secret = \"slip\" }}{more} }}\n\
+             wifi = {{ ssid = \"slip\", passphrase = {{ secret = \"slip\" }}{more} }}\n\
              [secret.slip]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n\
              [[host]]\nname = \"gauge-01\"\nnetplan = \"1.1\"\n\
              link.wifi0 = {{ kind = \"wifi\", mac = \"02:64:30:00:00:01\", subnet = \"slip\", address = \"10.64.30.11\" }}\n"
@@ -147,12 +147,9 @@ fn a_radio_gets_a_derived_key_and_with_sae_the_passphrase() {
 
 #[test]
 fn secrets_of_appliances_are_left_out_of_descriptors_on_request() {
-    let sheet = packaged(
-        "\"packages/secured.ovf\"",
-        "",
-        "",
-        "\"admin.password\" = { from_secret = \"harbor-admin\" }",
-    ) + READABLE;
+    let sheet =
+        packaged("\"packages/secured.ovf\"", "", "", "\"admin.password\" = { secret = \"harbor-admin\" }")
+            + READABLE;
     for (options, in_descriptor) in [(&[][..], true), (&["--without-secrets"], false)] {
         let workspace = rendered(&sheet, options);
         let has = |name: &str| {

@@ -55,7 +55,7 @@ const DNS: &str = "[\"10.64.10.53\", \"10.64.10.54\"]";
 const LANS: &str =
     "link.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\n";
 const SUBNETS: &str = "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\nvlan = 130\n\
-    wifi = { ssid = \"12345678901234567890123456789012\", passphrase = { from_secret = \"slip\" } }\n\
+    wifi = { ssid = \"12345678901234567890123456789012\", passphrase = { secret = \"slip\" } }\n\
     [secret.slip]\nfrom = \"file\"\npath = \"slip.secret\"\n";
 
 /// The table of the secret that those use.
@@ -126,7 +126,10 @@ fn near_misses_of_subnets() -> Vec<NearMiss> {
                 "[pool.inner]\nprefix = \"10.64.11.0/24\"\nprefix6 = \"fd64:11::/64\"\n[pool.outer]\nprefix = \"10.64.12.0/23\"\n",
             ),
         ),
-        ("range-malformed", quay("\"10.64.10.2-10.64.10.9\"", "\"10.64.10.2-10.64.10.2\", \"10.64.10.9\"")),
+        (
+            "address-range-malformed",
+            quay("\"10.64.10.2-10.64.10.9\"", "\"10.64.10.2-10.64.10.2\", \"10.64.10.9\""),
+        ),
         ("dhcp-range-outside-subnet", quay("10.64.10.200-10.64.10.239", "10.64.10.240-10.64.10.254")),
         ("gateway-outside-subnet", quay("\"fd64:10::1\"", "\"fe80::1\"")),
         (
@@ -233,7 +236,7 @@ fn near_misses_of_links() -> Vec<NearMiss> {
             )),
         ),
         (
-            "member-has-address",
+            "link-member-has-address",
             linked(&format!(
                 "link.lan0 = {{ mac = \"02:64:10:00:00:21\", address = \"none\" }}\nlink.inner = {{ kind = \"bridge\", members = [\"lan0\"], {IN_QUAY} }}"
             )),
@@ -246,7 +249,7 @@ fn near_misses_of_links() -> Vec<NearMiss> {
         ("bond-mode-unknown", bond(&format!("{both}, mode = \"balance-alb\""))),
         (
             "bond-option-without-effect",
-            bond(&format!("{both}, mode = \"802.3ad\", lacp_rate = \"fast\", spread_by = \"layer3+4\"")),
+            bond(&format!("{both}, mode = \"802.3ad\", lacp_rate = \"fast\", hash_policy = \"layer3+4\"")),
         ),
         ("bond-option-without-effect", bond(&format!("{both}, mode = \"balance-tlb\", primary = \"lan1\""))),
         (
@@ -278,14 +281,12 @@ fn near_misses_of_links() -> Vec<NearMiss> {
         ("wifi-ssid-length", linked(radio)),
         (
             "wifi-passphrase-length",
-            linked(radio).replace("from_secret = \"slip\"", "from_secret = \"least\"").replace(SLIP, "")
-                + "[secret.least]\nfrom = \"file\"\npath = \"least.secret\"\n[secret.most]\nfrom = \"file\"\npath = \"most.secret\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nwifi = { ssid = \"mole\", passphrase = { from_secret = \"most\" } }\n",
+            linked(radio).replace("secret = \"slip\"", "secret = \"least\"").replace(SLIP, "")
+                + "[secret.least]\nfrom = \"file\"\npath = \"least.secret\"\n[secret.most]\nfrom = \"file\"\npath = \"most.secret\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nwifi = { ssid = \"mole\", passphrase = { secret = \"most\" } }\n",
         ),
         (
             "wifi-country-unknown",
-            linked(radio)
-                .replace("{ from_secret = \"slip\" }", "\"none\", country = \"IT\"")
-                .replace(SLIP, ""),
+            linked(radio).replace("{ secret = \"slip\" }", "\"none\", country = \"IT\"").replace(SLIP, ""),
         ),
         (
             "wifi-in-bridge",
@@ -322,20 +323,23 @@ fn near_misses_of_links() -> Vec<NearMiss> {
             ),
         ),
         (
-            "table-duplicate",
+            "routing-table-duplicate",
             linked(&format!(
-                "{ETH}\nlink.lan1 = {{ {second}, own_table = 7 }}\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = {{ subnet = \"quay\", address = \"10.64.10.12\" }}\nlink.lan1 = {{ subnet = \"slip\", address = \"10.64.30.12\", own_table = 7 }}"
+                "{ETH}\nlink.lan1 = {{ {second}, routing_table = 7 }}\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = {{ subnet = \"quay\", address = \"10.64.10.12\" }}\nlink.lan1 = {{ subnet = \"slip\", address = \"10.64.30.12\", routing_table = 7 }}"
             )),
         ),
-        ("table-without-gateway", linked(&format!("{ETH}\nlink.lan1 = {{ {second}, own_table = 252 }}"))),
         (
-            "renderer-cannot",
+            "routing-table-without-gateway",
+            linked(&format!("{ETH}\nlink.lan1 = {{ {second}, routing_table = 252 }}")),
+        ),
+        (
+            "renderer-lacks-setting",
             linked(&format!("renderer = \"NetworkManager\"\nmulticast_dns = false\nipv6 = \"off\"\n{ETH}")),
         ),
         (
             "netplan-too-old",
             linked(&format!(
-                "renderer = \"NetworkManager\"\nnetplan = \"1.1\"\n{ETH}\nlink.lan1 = {{ {second}, own_table = 7 }}"
+                "renderer = \"NetworkManager\"\nnetplan = \"1.1\"\n{ETH}\nlink.lan1 = {{ {second}, routing_table = 7 }}"
             )),
         ),
     ]
@@ -372,7 +376,7 @@ fn near_misses_of_settings() -> Vec<NearMiss> {
         ("dns-family-mismatch", own("dns = [\"fd64:10::53\", \"10.64.10.53\"]")),
         ("dns-is-self", own("serves = [\"dns\"]\ndns = [\"10.64.10.12\", \"none\"]")),
         (
-            "dns-two-special-sets",
+            "dns-for-conflict",
             own("dns_for = { \"crane.example\" = [\"10.64.10.98\"], \"mole.example\" = [\"10.64.10.98\"] }"),
         ),
         ("dns-public", own("dns = [\"9.9.9.9\", \"10.64.10.53\"]")),
@@ -388,7 +392,7 @@ fn near_misses_of_settings() -> Vec<NearMiss> {
             "ntp-key-missing",
             own(
                 "time_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"none\"]",
-            ) + "[time_key.harbor]\nnumber = 10\nvalue = { from_secret = \"clock\" }\n[secret.clock]\nfrom = \"file\"\npath = \"clock.secret\"\n",
+            ) + "[time_key.harbor]\nnumber = 10\nvalue = { secret = \"clock\" }\n[secret.clock]\nfrom = \"file\"\npath = \"clock.secret\"\n",
         ),
         (
             "timezone-missing",
@@ -400,12 +404,12 @@ fn near_misses_of_settings() -> Vec<NearMiss> {
         ("timezone-unknown", own("timezone = \"America/Argentina/Buenos_Aires\"")),
         ("timezone-fixed-offset", own("timezone = \"Etc/UTC\"")),
         ("locale-unknown", own("locale = \"it_IT.UTF-8\"")),
-        ("keyboard-unknown", own("console_keyboard = \"it\"")),
+        ("keyboard-unknown", own("keyboard = \"it\"")),
         ("host-without-login", with(&[("[account.keeper]", "[account.keeper]\nhosts = [\"gauge-0?\"]")])),
         ("account-name-invalid", and("[account._pilot-2]\nssh_keys = [\"keys/pilot.pub\"]\n")),
         ("account-unused", and("[account.pilot]\nhosts = [\"*-01\"]\nssh_keys = [\"keys/pilot.pub\"]\n")),
         (
-            "account-cannot-sudo",
+            "host-without-administrator",
             with(&[("admin = true", "admin = true\nhosts = [\"gauge-01\"]")])
                 + "[account.pilot]\nssh_keys = [\"keys/pilot.pub\"]\n",
         ),
@@ -432,16 +436,16 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
         ("package-path-unsafe", package("whole")),
         ("meanings-unreadable", keyed("whole", "meanings = \"packages/facts.meanings.toml\"\n", "")),
         ("meanings-outdated", keyed("whole", "meanings = \"packages/current.meanings.toml\"\n", "")),
-        ("system-unknown", keyed("whole", "system = \"logbook\"\n", "")),
+        ("package-system-unknown", keyed("whole", "system = \"logbook\"\n", "")),
         ("deployment-option-unknown", keyed("sizes", "deployment_option = \"large\"\n", "")),
         ("deployment-option-missing", package("whole")),
-        ("network-unmapped", packaged("\"packages/two-networks.ovf\"", "", "network = \"Management\", ", "")
+        ("package-network-unmapped", packaged("\"packages/two-networks.ovf\"", "", "network = \"Management\", ", "")
             .replace("link.management", "link.signals = { network = \"Signals\", subnet = \"quay\", address = \"none\" }\nlink.management")),
         ("hypervisor-network-missing", package("whole").replace("[subnet.quay]", "[subnet.mole]\nprefix = \"10.64.30.0/24\"\n[subnet.quay]\nhypervisor_network = \"quay\"")),
-        ("disk-too-large", keyed("disks", "storage_free = \"64 GiB\"\n", "")),
-        ("license-not-accepted", keyed("licensed", "accept_licenses = true\n", "")),
-        ("transport-missing", package("whole")),
-        ("property-needs-secret", keyed("secured", "", "\"admin.password\" = { from_secret = \"harbor-admin\" }") + READABLE),
+        ("package-disks-too-large", keyed("disks", "storage_free = \"64 GiB\"\n", "")),
+        ("package-license-not-accepted", keyed("licensed", "accept_licenses = true\n", "")),
+        ("package-transport-missing", package("whole")),
+        ("property-needs-secret", keyed("secured", "", "\"admin.password\" = { secret = \"harbor-admin\" }") + READABLE),
         ("property-meaning-unsure", keyed("unsure", "", "\"where\" = \"\"")),
         ("property-too-short", keyed("limits", "", "\"code\" = \"ABCD\"")),
         ("property-too-long", keyed("limits", "", "\"code\" = \"ABCDEF\"")),
@@ -449,15 +453,15 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
         // It is a server of the sheet.
         ("property-default-disagrees", package("defaults").replace("\"10.64.10.54\"]", "\"10.99.0.7\"]")),
         ("property-repeated", package("limits")),
-        ("password-left-at-default", keyed("preset", "", "\"admin.password\" = { from_secret = \"harbor-admin\" }") + READABLE),
-        ("cluster-too-few", clustered("size = 3\nmembers = \"odd\"", 3, "")),
-        ("cluster-too-many", clustered("size = 3", 3, "")),
+        ("property-password-at-default", keyed("preset", "", "\"admin.password\" = { secret = \"harbor-admin\" }") + READABLE),
+        ("cluster-too-small", clustered("size = 3\nallowed_sizes = \"odd\"", 3, "")),
+        ("cluster-too-large", clustered("size = 3", 3, "")),
         ("cluster-even-members", clustered("members = \"any\"", 4, "")),
         ("cluster-number-duplicate", clustered("", 2, "").replace("whole.ovf", "numbered.ovf")),
         ("cluster-member-differs", clustered("", 2, "ntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n")),
         ("package-missing", harbor(&[("\"packages/logbook.ovf\"", "\"./keys/../packages/logbook.ovf\"")])),
         ("package-unreadable", harbor(&[("\"packages/logbook.ovf\"", "\"packages/bom.ovf\"")])),
-        ("network-unknown", harbor(&[("network = \"Management\", ", "")])),
+        ("package-network-unknown", harbor(&[("network = \"Management\", ", "")])),
         ("property-unknown", harbor(&[("\"node.role\"     ", "\"keep_days\" = 30\n\"node.role\"     ")])),
         ("property-unanswered", harbor(&[("\"node.role\"     = \"primary\"", "")])),
         ("property-not-settable", harbor(&[])),
@@ -483,10 +487,10 @@ fn near_misses_of_credentials() -> Vec<NearMiss> {
     let keeper = |lines: &str| with(&[("[account.keeper]", &format!("[account.keeper]\n{lines}"))]);
     let file =
         |name: &str, more: &str| with_password(&format!("from = \"file\"\npath = \"{name}.secret\"\n{more}"));
-    let pilot = "[account.pilot]\npassword = { from_secret = \"pilot-login\" }\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n";
+    let pilot = "[account.pilot]\npassword = { secret = \"pilot-login\" }\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n";
     let console = "[[appliance]]\nname = \"tide-gate\"\nmeanings = \"packages/tidegate.meanings.toml\"\n\
         link.lan = { subnet = \"quay\", address = \"10.64.10.71\" }\n[appliance.answer]\n\
-        \"gatekeeper-password\" = { from_secret = \"gate\" }\n[secret.gate]\nfrom = \"file\"\npath = \"gatekeeper.secret\"\n";
+        \"gatekeeper-password\" = { secret = \"gate\" }\n[secret.gate]\nfrom = \"file\"\npath = \"gatekeeper.secret\"\n";
     vec![
         ("account-without-login", with(&[]) + pilot),
         (
@@ -494,7 +498,7 @@ fn near_misses_of_credentials() -> Vec<NearMiss> {
             keeper("shell = \"/usr/local/bin/night-watch\"\ngroups = [\"dialout\", \"_ssh\"]"),
         ),
         (
-            "change-without-password",
+            "password-change-without-password",
             file("keeper-login", "")
                 .replace("[account.keeper]", "[account.keeper]\nchange_at_first_login = true"),
         ),
@@ -507,7 +511,7 @@ fn near_misses_of_credentials() -> Vec<NearMiss> {
         ("secret-too-short", file("keeper-login", "min_length = 23")),
         ("secret-too-long", file("keeper-login", "max_length = 23")),
         (
-            "secret-lacks-class",
+            "secret-lacks-kind",
             file("harbor-admin", "require = [\"upper\", \"lower\", \"digit\", \"symbol\"]"),
         ),
         ("secret-forbidden-character", file("keeper-login", "forbid = \"mM'$\"")),
@@ -521,7 +525,7 @@ fn near_misses_of_credentials() -> Vec<NearMiss> {
             with(&[("\"gauge-01\"", "\"gauge-{01..02}\""), (ADDRESS, "\"10.64.10.{11..12}\"")]) + pilot,
         ),
         (
-            "secret-layout-dependent",
+            "secret-keyboard-dependent",
             file(
                 "typed",
                 "typed_on = [\"us\", \"gb\", \"de\", \"fr\", \"it\", \"es\", \"pt\", \"ch\", \"se\"]",

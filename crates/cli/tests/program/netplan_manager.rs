@@ -9,7 +9,7 @@ use std::process::{Command, Stdio};
 use crate::support::{Workspace, judge, right_sheet};
 
 const BEFORE: &str = "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\nprefix6 = \"fd64:30::/64\"\n\
-    gateway6 = \"fe80::1\"\nvlan = 130\nwifi = { ssid = \"the slip\", passphrase = { from_secret = \"slip\" } }\n\
+    gateway6 = \"fe80::1\"\nvlan = 130\nwifi = { ssid = \"the slip\", passphrase = { secret = \"slip\" } }\n\
     [secret.slip]\nfrom = \"file\"\npath = \"slip.secret\"\n";
 
 /// A kind of link: the link with the address, its own keys, links beside it, and what its connection says.

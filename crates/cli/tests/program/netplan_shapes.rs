@@ -16,7 +16,7 @@ pub(crate) type Units = BTreeMap<String, Unit>;
 
 const SUBNETS: &str = "[subnet.slip]\nprefix = \"10.64.30.0/255.255.254.0\"\ngateway = \"10.64.30.1\"\n\
     prefix6 = \"fd64:30::/64\"\ngateway6 = \"fe80::1\"\nvlan = 130\n\
-    wifi = { ssid = \"the slip\", passphrase = { from_secret = \"slip\" }, country = \"IT\" }\n\
+    wifi = { ssid = \"the slip\", passphrase = { secret = \"slip\" }, country = \"IT\" }\n\
     [secret.slip]\nfrom = \"file\"\npath = \"slip.secret\"\n";
 
 /// A kind of link, and the units that belong to it whatever its addresses and options are.
@@ -187,7 +187,7 @@ fn kinds() -> Vec<Kind> {
         ),
         bond!(
             "lacp",
-            "mode = \"802.3ad\", lacp_rate = \"fast\", spread_by = \"layer3+4\", watch_every = 250",
+            "mode = \"802.3ad\", lacp_rate = \"fast\", hash_policy = \"layer3+4\", link_check_ms = 250",
             "Bond: Mode=802.3ad",
             "Bond: LACPTransmitRate=fast",
             "Bond: MIIMonitorSec=250ms",
@@ -196,7 +196,7 @@ fn kinds() -> Vec<Kind> {
         bond!("balance-rr", "mode = \"balance-rr\"", "Bond: Mode=balance-rr", "Bond: MIIMonitorSec=100ms"),
         bond!(
             "balance-xor",
-            "mode = \"balance-xor\", spread_by = \"layer2+3\"",
+            "mode = \"balance-xor\", hash_policy = \"layer2+3\"",
             "Bond: Mode=balance-xor",
             "Bond: MIIMonitorSec=100ms",
             "Bond: TransmitHashPolicy=layer2+3"
@@ -272,7 +272,7 @@ const CHOICES: [Choice; 11] = [
     },
     Choice {
         name: "table",
-        link: "own_table = 140",
+        link: "routing_table = 140",
         machine: "",
         adds: &[
             "Route: Destination=0.0.0.0/0 Gateway=10.64.30.1 Table=140",
@@ -284,7 +284,7 @@ const CHOICES: [Choice; 11] = [
     },
     Choice {
         name: "table6",
-        link: "own_table = 252",
+        link: "routing_table = 252",
         machine: "",
         adds: &[
             "Route: Destination=::/0 Gateway=fe80::1 Table=252",
@@ -296,7 +296,7 @@ const CHOICES: [Choice; 11] = [
     },
     Choice {
         name: "tables",
-        link: "own_table = 1, more_addresses = [\"10.64.31.12\"]",
+        link: "routing_table = 1, more_addresses = [\"10.64.31.12\"]",
         machine: "",
         adds: &[
             "Network: Address=10.64.31.12/23",

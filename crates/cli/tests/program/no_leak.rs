@@ -56,27 +56,27 @@ fn leaked(text: &[u8]) -> Vec<&'static str> {
 /// A site that uses all of them: most machines are for production, and the one whose password stands in the sheet for a lab.
 fn sheet() -> String {
     right_sheet(&format!(
-        "[account.pilot]\npassword = {{ from_secret = \"by-variable\" }}\nhosts = [\"gauge-01\"]\n\
+        "[account.pilot]\npassword = {{ secret = \"by-variable\" }}\nhosts = [\"gauge-01\"]\n\
          [account.guest]\npassword = \"{IN_SHEET}\"\nhosts = [\"gauge-02\"]\n\
-         [secret.stored]\nfrom = \"encrypted\"\nper = \"machine\"\n\
+         [secret.stored]\nfrom = \"store\"\nper = \"machine\"\n\
          [secret.by-variable]\nfrom = \"env\"\nvariable = \"PILOT_LOGIN\"\n\
          [secret.by-file]\nfrom = \"file\"\npath = \"by-file.secret\"\n\
          [secret.radio]\nfrom = \"file\"\npath = \"radio.secret\"\n\
          [secret.clock]\nfrom = \"file\"\npath = \"clock.secret\"\n\
-         [time_key.harbor]\nnumber = 10\nvalue = {{ from_secret = \"clock\" }}\n\
+         [time_key.harbor]\nnumber = 10\nvalue = {{ secret = \"clock\" }}\n\
          [subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n\
-         wifi = {{ ssid = \"slip\", passphrase = {{ from_secret = \"radio\" }} }}\n\
+         wifi = {{ ssid = \"slip\", passphrase = {{ secret = \"radio\" }} }}\n\
          [[host]]\nname = \"gauge-01\"\ntime_service = \"chrony\"\nntp = [{{ server = \"10.64.10.121\", key = \"harbor\" }}, \"none\"]\n\
          link.wifi0 = {{ kind = \"wifi\", mac = \"02:64:30:00:00:01\", subnet = \"slip\", address = \"10.64.30.11\" }}\n\
          [[host]]\nname = \"gauge-02\"\npurpose = \"lab\"\nlink.eth0 = {{ subnet = \"quay\", address = \"10.64.10.12\" }}\n\
          [[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\n\
          link.management = {{ subnet = \"quay\", address = \"10.64.10.61\" }}\n\
-         [appliance.answer]\n\"admin.password\" = {{ from_secret = \"by-file\" }}\n\
+         [appliance.answer]\n\"admin.password\" = {{ secret = \"by-file\" }}\n\
          [[appliance]]\nrows = \"boxes.csv\"\nname = \"{{name}}\"\npurpose = \"lab\"\npackage = \"packages/secured.ovf\"\n\
          link.management = {{ subnet = \"quay\", address = \"{{address}}\" }}\n\
          [appliance.answer]\n\"admin.password\" = \"{{admin_password}}\"\n"
     ))
-    .replace("[account.keeper]", "[account.keeper]\npassword = { from_secret = \"stored\" }")
+    .replace("[account.keeper]", "[account.keeper]\npassword = { secret = \"stored\" }")
 }
 
 /// Files that are meant to hold values: what they come from, and what appliances, radios and clocks take.
@@ -311,36 +311,30 @@ fn breaks(literal: &str) -> Vec<(&'static str, String)> {
         ("twice", format!("{literal}\n{literal}")),
         ("a colon", format!("password: {IN_SHEET}")),
         ("a list", format!("password = [\"{IN_SHEET}\"]")),
-        ("in a table", format!("password = {{ from_secret = \"none\", value = \"{IN_SHEET}\" }}")),
+        ("in a table", format!("password = {{ secret = \"none\", value = \"{IN_SHEET}\" }}")),
         ("another key", format!("pasword = \"{IN_SHEET}\"")),
         ("two on a line", format!("{literal}, shell = 7")),
         ("no escape", format!("password = \"{IN_SHEET}\\q\"")),
-        ("a name that is the password", format!("password = {{ from_secret = \"{IN_SHEET}\" }}")),
+        ("a name that is the password", format!("password = {{ secret = \"{IN_SHEET}\" }}")),
         ("a key that is the password", format!("password = {{ \"{IN_SHEET}\" = true }}")),
         ("a table of its own", format!("password.\"{IN_SHEET}\" = 7")),
         ("a secret's name as a key", format!("password = {{ stored = \"{IN_SHEET}\" }}")),
         (
             "a secret's table",
-            format!("password = {{ from_secret = \"stored\" }}\n[secret]\nguest = \"{IN_SHEET}\""),
+            format!("password = {{ secret = \"stored\" }}\n[secret]\nguest = \"{IN_SHEET}\""),
         ),
-        ("from", format!("password = {{ from_secret = \"x\" }}\n[secret.x]\nfrom = \"{IN_SHEET}\"")),
+        ("from", format!("password = {{ secret = \"x\" }}\n[secret.x]\nfrom = \"{IN_SHEET}\"")),
         (
             "a path",
-            format!(
-                "password = {{ from_secret = \"x\" }}\n[secret.x]\nfrom = \"file\"\npath = \"{IN_SHEET}\""
-            ),
+            format!("password = {{ secret = \"x\" }}\n[secret.x]\nfrom = \"file\"\npath = \"{IN_SHEET}\""),
         ),
         (
             "a variable",
-            format!(
-                "password = {{ from_secret = \"x\" }}\n[secret.x]\nfrom = \"env\"\nvariable = \"{IN_SHEET}\""
-            ),
+            format!("password = {{ secret = \"x\" }}\n[secret.x]\nfrom = \"env\"\nvariable = \"{IN_SHEET}\""),
         ),
         (
             "the wrong one of the two",
-            format!(
-                "password = {{ from_secret = \"x\" }}\n[secret.x]\nfrom = \"env\"\npath = \"{IN_SHEET}\""
-            ),
+            format!("password = {{ secret = \"x\" }}\n[secret.x]\nfrom = \"env\"\npath = \"{IN_SHEET}\""),
         ),
         ("the next line", format!("password =\n\"{IN_SHEET}\"")),
         ("the next line in a text", format!("password = \"\n{IN_SHEET}\"")),

@@ -24,7 +24,7 @@ fn lay(card: &Card<'_>, example: &str) {
 
 /// A host with a radio.
 pub(crate) const RADIO: &str = "[subnet.beach]\nprefix = \"10.64.20.0/24\"\ngateway = \"10.64.20.1\"\n\
-    wifi = { ssid = \"beach\", passphrase = { from_secret = \"beach-wifi\" }, country = \"IT\" }\n\
+    wifi = { ssid = \"beach\", passphrase = { secret = \"beach-wifi\" }, country = \"IT\" }\n\
     [secret.beach-wifi]\nfrom = \"file\"\npath = \"beach-wifi.secret\"\n[[host]]\nname = \"gauge-03\"\n\
     link.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"beach\", address = \"10.64.20.11\" }\n";
 

@@ -42,8 +42,8 @@ fn hashes_are_what_crypt_makes_of_the_password() {
         "password_cost = 1",
         "password_cost = 3",
         "password_cost = 6",
-        "password_hash = \"sha512\"",
-        "password_hash = \"sha512\"\npassword_cost = 5000",
+        "password_hashing = \"sha512\"",
+        "password_hashing = \"sha512\"\npassword_cost = 5000",
     ] {
         let workspace = rendered(&with_password(LOGIN).replace("[common]", &format!("[common]\n{settings}")));
         let accounts: Value = serde_json::from_str(&workspace.read("out/gauge-01/accounts.json")).unwrap();
@@ -73,7 +73,7 @@ fn the_key_of_a_radio_is_what_wpa_passphrase_derives() {
             "sheet.toml",
             right_sheet(&format!(
                 "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n\
-                 wifi = {{ ssid = \"{ssid}\", passphrase = {{ from_secret = \"radio\" }} }}\n\
+                 wifi = {{ ssid = \"{ssid}\", passphrase = {{ secret = \"radio\" }} }}\n\
                  [secret.radio]\nfrom = \"file\"\npath = \"radio.secret\"\n[[host]]\nname = \"gauge-01\"\n\
                  link.wifi0 = {{ kind = \"wifi\", mac = \"02:64:30:00:00:01\", subnet = \"slip\", address = \"10.64.30.11\" }}\n\
                  [[waiver]]\nrule = \"secret-weak\"\nreason = \"lengths are what is tried\"\nuntil = 2099-01-01\n"
@@ -239,7 +239,7 @@ fn a_person_is_asked_twice_and_nothing_is_shown() {
 #[ignore = "needs age and script, which .ci/run installs"]
 fn another_implementation_opens_the_store_and_makes_one_that_opens() {
     let workspace = Workspace::new().with_example_secrets();
-    workspace.write("sheet.toml", with_password("from = \"encrypted\""));
+    workspace.write("sheet.toml", with_password("from = \"store\""));
     done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
     done(&workspace, &["secret", "generate", "sheet.toml"]);
     done(&workspace, &["secret", "export", "sheet.toml", "keeper-login", "--to", "value"]);
@@ -299,10 +299,10 @@ fn whatever_the_umask_no_file_is_made_for_others_to_read_and_no_other_program_is
     let workspace = Workspace::new().with_example_packages();
     workspace.write(
         "sheet.toml",
-        with_password("from = \"encrypted\"").replace("[common]", "[common]\nssh = { host_key = true }")
+        with_password("from = \"store\"").replace("[common]", "[common]\nssh = { host_key = true }")
             + "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\n\
                package = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n\
-               [appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n",
+               [appliance.answer]\n\"admin.password\" = { secret = \"harbor-admin\" }\n",
     );
     for command in [
         "secret recipients sheet.toml --new-key harbor.key",
@@ -393,7 +393,7 @@ fn chronyd_takes_the_time_keys_that_are_taken_here_and_no_others() {
         workspace.write(
             "sheet.toml",
             right_sheet(&format!(
-                "[time_key.harbor]\nnumber = 10\nhash = \"{hash}\"\nvalue = {{ from_secret = \"clock\" }}\n\
+                "[time_key.harbor]\nnumber = 10\nalgorithm = \"{hash}\"\nvalue = {{ secret = \"clock\" }}\n\
                  [secret.clock]\nfrom = \"file\"\npath = \"clock.secret\"\n[[host]]\nname = \"gauge-01\"\ntime_service = \"chrony\"\n\
                  ntp = [{{ server = \"10.64.10.121\", key = \"harbor\" }}, \"none\"]\n\
                  link.eth0 = {{ subnet = \"quay\", address = \"10.64.10.11\" }}\n"

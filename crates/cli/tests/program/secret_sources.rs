@@ -62,7 +62,7 @@ fn members_of_a_cluster_share_a_value_and_others_have_their_own() {
         format!(
             "[[appliance]]\nname = \"{name}\"\n{cluster}package = \"packages/secured.ovf\"\n\
              link.management = {{ subnet = \"quay\", address = \"10.64.10.{last}\" }}\n\
-             [appliance.answer]\n\"admin.password\" = {{ from_secret = \"admin\" }}\n"
+             [appliance.answer]\n\"admin.password\" = {{ secret = \"admin\" }}\n"
         )
     };
     let workspace = with(&right_sheet(&format!(
@@ -165,7 +165,7 @@ fn a_prompt_without_a_terminal_says_which_sources_serve() {
     assert_eq!(found(&workspace, &[]), one("secret-missing", "error"));
     let run = workspace.run(&["check", "sheet.toml"]);
     assert!(run.stdout.contains("and there is no terminal to"), "{}", run.stdout);
-    assert!(run.stdout.contains("from = \"encrypted\", \"env\""), "{}", run.stdout);
+    assert!(run.stdout.contains("from = \"store\", \"env\""), "{}", run.stdout);
 }
 
 #[test]
@@ -195,13 +195,13 @@ fn rules_of_a_product_hold_for_its_console_too() {
     let sheet = right_sheet(
         "[[appliance]]\nname = \"tide-gate\"\nmeanings = \"packages/tidegate.meanings.toml\"\n\
          link.lan = { subnet = \"quay\", address = \"10.64.10.71\" }\n[appliance.answer]\n\
-         \"gatekeeper-password\" = { from_secret = \"gate\" }\n[secret.gate]\nfrom = \"file\"\npath = \"gate.secret\"\n",
+         \"gatekeeper-password\" = { secret = \"gate\" }\n[secret.gate]\nfrom = \"file\"\npath = \"gate.secret\"\n",
     );
     let workspace = with(&sheet);
     for (value, rules) in [
         ("Lantern-Room-42", &[][..]),
-        ("lantern-room-42", &["secret-lacks-class"]),
-        ("opensesame", &["secret-too-short", "secret-lacks-class", "secret-well-known"]),
+        ("lantern-room-42", &["secret-lacks-kind"]),
+        ("opensesame", &["secret-too-short", "secret-lacks-kind", "secret-well-known"]),
     ] {
         workspace.write("gate.secret", format!("{value}\n"));
         let found: Vec<String> = found(&workspace, &[]).into_iter().map(|(rule, _)| rule).collect();
@@ -215,7 +215,7 @@ fn what_a_product_refuses_is_an_error_in_a_lab_too_and_no_waiver_helps() {
     let sheet = right_sheet(
         "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ova\"\naccept_licenses = true\ndeployment_option = \"small\"\nstorage_free = \"200 GiB\"\n\
          link.management = { network = \"Management\", subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\
-         \"admin.password\" = { from_secret = \"admin\" }\n\"node.number\" = 1\n\"node.count\" = 1\n[secret.admin]\nfrom = \"file\"\npath = \"admin.secret\"\n\
+         \"admin.password\" = { secret = \"admin\" }\n\"node.number\" = 1\n\"node.count\" = 1\n[secret.admin]\nfrom = \"file\"\npath = \"admin.secret\"\n\
          [[waiver]]\nrule = \"secret-too-short\"\nreason = \"it is short\"\nuntil = 2099-01-01\n",
     )
     .replace("[common]", "[common]\npurpose = \"lab\"");

@@ -12,12 +12,12 @@ use crate::support::{KEY, Run, Workspace, right_sheet};
 /// A sheet with a secret of one value and one with a value for each of two hosts.
 fn sheet() -> String {
     right_sheet(
-        "[account.pilot]\npassword = { from_secret = \"pilot-login\" }\n\
-         [secret.keeper-login]\nfrom = \"encrypted\"\nper = \"machine\"\nmin_length = 14\ntyped_on = [\"it\", \"gb\"]\n\
-         [secret.pilot-login]\nfrom = \"encrypted\"\n\
+        "[account.pilot]\npassword = { secret = \"pilot-login\" }\n\
+         [secret.keeper-login]\nfrom = \"store\"\nper = \"machine\"\nmin_length = 14\ntyped_on = [\"it\", \"gb\"]\n\
+         [secret.pilot-login]\nfrom = \"store\"\n\
          [[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
     )
-    .replace("[account.keeper]", "[account.keeper]\npassword = { from_secret = \"keeper-login\" }")
+    .replace("[account.keeper]", "[account.keeper]\npassword = { secret = \"keeper-login\" }")
     .replace("[common]", "[common]\nssh = { host_key = true }")
 }
 
@@ -155,7 +155,7 @@ fn whose_value_it_is_must_be_said_and_be_right() {
     }
     workspace.write(
         "sheet.toml",
-        sheet().replacen("from = \"encrypted\"\n[[host]]", "from = \"prompt\"\n[[host]]", 1),
+        sheet().replacen("from = \"store\"\n[[host]]", "from = \"prompt\"\n[[host]]", 1),
     );
     let run = enter(&["pilot-login"]);
     assert!(run.stderr.contains("is from = \"prompt\""), "{}", run.stderr);
@@ -250,8 +250,7 @@ fn what_the_sheet_no_longer_wants_is_named_and_taken_out() {
 #[test]
 fn a_secret_that_nothing_uses_yet_is_listed_and_kept() {
     let workspace = with_store();
-    let spare =
-        "[secret.spare]\nfrom = \"encrypted\"\n[secret.each]\nfrom = \"encrypted\"\nper = \"machine\"\n";
+    let spare = "[secret.spare]\nfrom = \"store\"\n[secret.each]\nfrom = \"store\"\nper = \"machine\"\n";
     workspace.write("sheet.toml", sheet() + spare);
     assert_eq!(
         fed(&workspace, &["secret", "enter", "sheet.toml", "spare"], "slow boats carry loud bells\n").code,
@@ -288,7 +287,7 @@ fn a_sheet_that_cannot_be_read_in_full_is_said_to_be_so() {
 fn a_value_is_judged_wherever_its_fault_is_said() {
     let workspace = with_store();
     let radio = "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n\
-        wifi = { ssid = \"slip\", passphrase = { from_secret = \"radio\" } }\n[secret.radio]\nfrom = \"encrypted\"\n";
+        wifi = { ssid = \"slip\", passphrase = { secret = \"radio\" } }\n[secret.radio]\nfrom = \"store\"\n";
     workspace.write("sheet.toml", sheet() + radio);
     let before = bytes(&workspace, "sheet.secrets.age");
     let short = fed(&workspace, &["secret", "enter", "sheet.toml", "radio"], "kW4-zrQ\n");
@@ -568,7 +567,7 @@ fn the_same_sheet_and_store_give_the_same_bytes_and_without_a_store_hashes_are_k
     workspace.write(
         "sheet.toml",
         right_sheet(
-            "[account.pilot]\npassword = { from_secret = \"pilot-login\" }\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot.secret\"\n\
+            "[account.pilot]\npassword = { secret = \"pilot-login\" }\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot.secret\"\n\
              [[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
         ),
     );

@@ -172,7 +172,7 @@ fn two_writers_at_once_lose_nothing() {
     let count = 24;
     let mut sheet = workspace.read("harbor.toml");
     for number in 0..count {
-        sheet.extend(["\n[secret.spare-", &number.to_string(), "]\nfrom = \"encrypted\"\n"]);
+        sheet.extend(["\n[secret.spare-", &number.to_string(), "]\nfrom = \"store\"\n"]);
     }
     workspace.write("harbor.toml", sheet);
     let children: Vec<_> = (0..count)

@@ -201,7 +201,7 @@ pub(crate) const READABLE: &str = "[[waiver]]\nrule = \"secret-stays-readable\"\
 pub(crate) fn with_password(secret: &str) -> String {
     right_sheet(&(host("gauge-01", "10.64.10.11") + "[secret.keeper-login]\n" + secret + "\n")).replacen(
         "[account.keeper]",
-        "[account.keeper]\npassword = { from_secret = \"keeper-login\" }",
+        "[account.keeper]\npassword = { secret = \"keeper-login\" }",
         1,
     )
 }

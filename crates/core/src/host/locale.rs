@@ -20,7 +20,7 @@ pub fn locale_file(machine: &Machine) -> Option<String> {
 
 /// The layout of the host's console, where the sheet says one.
 pub fn keyboard_file(machine: &Machine) -> Option<String> {
-    let layout = machine.settings.console_keyboard.value()?;
+    let layout = machine.settings.keyboard.value()?;
     Some(format!(
         "{HEADER}XKBMODEL=\"pc105\"\nXKBLAYOUT=\"{}\"\nXKBVARIANT=\"\"\nXKBOPTIONS=\"\"\nBACKSPACE=\"guess\"\n",
         layout.value.as_str()

@@ -13,7 +13,7 @@ pub struct Cluster {
     /// How many machines are meant in the end.
     pub size: Stated<Written<usize>>,
     /// How many machines make it work.
-    pub members: Stated<Written<MemberCount>>,
+    pub allowed_sizes: Stated<Written<AllowedSizes>>,
     /// The subnet of its shared address, by index.
     pub subnet: Stated<Written<usize>>,
     /// The IPv4 address that one of them answers at.
@@ -24,7 +24,7 @@ pub struct Cluster {
 
 /// How many machines make a cluster work.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum MemberCount {
+pub enum AllowedSizes {
     /// An odd number, three or more: a majority is always there.
     Odd,
     /// Exactly two: one stands in for the other.

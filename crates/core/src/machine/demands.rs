@@ -85,7 +85,7 @@ impl Demands {
             return;
         }
         let machine = site.machine_of_use(used);
-        let layout = machine.and_then(|machine| machine.settings.console_keyboard.value());
+        let layout = machine.and_then(|machine| machine.settings.keyboard.value());
         let layout = layout.and_then(|layout| KeyLayout::parse(layout.value.as_str()));
         if let Some(layout) = layout.filter(|layout| !self.typed_on.contains(layout)) {
             self.typed_on.push(layout);

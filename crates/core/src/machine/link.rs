@@ -76,11 +76,11 @@ pub struct Bond {
     /// The member that is preferred.
     pub primary: Option<Written<String>>,
     /// Milliseconds between looks at the members' carrier.
-    pub watch_every: u32,
+    pub link_check_ms: u32,
     /// Whether the switch is asked to speak every second (802.3ad).
     pub is_lacp_fast: Option<Written<bool>>,
     /// What decides on the member that a packet leaves by.
-    pub spread_by: Option<Written<&'static str>>,
+    pub hash_policy: Option<Written<&'static str>>,
 }
 
 /// The modes of the bonding driver.
@@ -147,7 +147,7 @@ pub struct LinkOptions {
     /// Ways to other networks.
     pub routes: Vec<Route>,
     /// Number of a routing table for answers to what came in here.
-    pub own_table: Option<Written<u32>>,
+    pub routing_table: Option<Written<u32>>,
     /// Largest packet in bytes.
     pub mtu: Option<Written<u32>>,
     /// Whether a magic packet wakes the machine.

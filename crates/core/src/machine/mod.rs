@@ -27,7 +27,7 @@ mod take_value;
 pub use account::{Account, AuthorizedKey};
 pub use answer::{Answer, AnswerSource};
 pub use appliance::{Appliance, NamedMeanings};
-pub use cluster::{Cluster, MemberCount};
+pub use cluster::{AllowedSizes, Cluster};
 pub use demands::{Demand, Demands};
 pub use link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
 pub use machine::{Host, Machine, Role, Serves};

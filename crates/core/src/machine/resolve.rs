@@ -17,7 +17,7 @@ use impostazione_text::{ByteSize, Place, Stated, Written};
 use super::account::{Account, AuthorizedKey};
 use super::answer::{Answer, AnswerSource};
 use super::appliance::{Appliance, NamedMeanings};
-use super::cluster::{Cluster, MemberCount};
+use super::cluster::{AllowedSizes, Cluster};
 use super::machine::{Host, Machine, Role, Serves};
 use super::pool::Pool;
 use super::public_key::public_keys;
@@ -261,8 +261,8 @@ impl Resolver<'_> {
                 }
             }),
             hash: entry
-                .hash
-                .and_then(|written| self.one_of(&written, &HASHES, spec, "hash"))
+                .algorithm
+                .and_then(|written| self.one_of(&written, &HASHES, spec, "algorithm"))
                 .into_value()
                 .map_or("SHA256", |written| written.value),
             value: entry.value.and_then(|written| {
@@ -300,10 +300,10 @@ impl Resolver<'_> {
                     self.report(form::value_wrong_type(None, written.place, table.key("size")?, &found))
                 }
             }),
-            members: entry.members.and_then(|written| {
+            allowed_sizes: entry.allowed_sizes.and_then(|written| {
                 let words =
-                    [("odd", MemberCount::Odd), ("pair", MemberCount::Pair), ("any", MemberCount::Any)];
-                self.one_of(&written, &words, table, "members")
+                    [("odd", AllowedSizes::Odd), ("pair", AllowedSizes::Pair), ("any", AllowedSizes::Any)];
+                self.one_of(&written, &words, table, "allowed_sizes")
             }),
             name: entry.name,
             subnet,

@@ -101,7 +101,7 @@ impl Resolver<'_> {
                 .flatten()
                 .filter_map(|entry| self.route(entry))
                 .collect(),
-            own_table: self.number(more.own_table, "own_table", 1..=252),
+            routing_table: self.number(more.routing_table, "routing_table", 1..=252),
             mtu: more.mtu.and_then(|written| self.mtu(&written)).into_value(),
             wake_on_lan: more.wake_on_lan.into_value(),
             speed: self.number(more.speed, "speed", 10..=400_000),
@@ -113,7 +113,7 @@ impl Resolver<'_> {
                 .into_value(),
             link_local4: more.link_local4.into_value(),
         };
-        link.default_route &= options.own_table.is_none();
+        link.default_route &= options.routing_table.is_none();
         link.kind = match word {
             None => LinkKind::Unreadable(more.members.into_value().unwrap_or_default()),
             Some(KindWord::Ethernet) => LinkKind::Ethernet,
@@ -144,8 +144,8 @@ impl Resolver<'_> {
                         }
                     }),
                     primary: more.primary.into_value(),
-                    watch_every: self
-                        .number(more.watch_every, "watch_every", 1..=60_000)
+                    link_check_ms: self
+                        .number(more.link_check_ms, "link_check_ms", 1..=60_000)
                         .map_or(USUAL_WATCH, |written| written.value),
                     is_lacp_fast: more
                         .lacp_rate
@@ -154,9 +154,9 @@ impl Resolver<'_> {
                             self.one_of(&written, &rates, &HOST_LINK, "lacp_rate")
                         })
                         .into_value(),
-                    spread_by: more
-                        .spread_by
-                        .and_then(|written| self.one_of(&written, &SPREADS, &HOST_LINK, "spread_by"))
+                    hash_policy: more
+                        .hash_policy
+                        .and_then(|written| self.one_of(&written, &SPREADS, &HOST_LINK, "hash_policy"))
                         .into_value(),
                 }))
             }
@@ -181,9 +181,9 @@ impl Resolver<'_> {
             ("members", members, matches!(kind, Bond | Bridge)),
             ("mode", place(&more.mode), matches!(kind, Bond)),
             ("primary", place(&more.primary), matches!(kind, Bond)),
-            ("watch_every", place(&more.watch_every), matches!(kind, Bond)),
+            ("link_check_ms", place(&more.link_check_ms), matches!(kind, Bond)),
             ("lacp_rate", place(&more.lacp_rate), matches!(kind, Bond)),
-            ("spread_by", place(&more.spread_by), matches!(kind, Bond)),
+            ("hash_policy", place(&more.hash_policy), matches!(kind, Bond)),
             ("over", place(&more.over), matches!(kind, Vlan)),
             ("spanning_tree", place(&more.spanning_tree), matches!(kind, Bridge)),
         ];

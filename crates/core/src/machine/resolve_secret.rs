@@ -39,12 +39,8 @@ impl Resolver<'_> {
             File,
             Prompt,
         }
-        const KINDS: [(&str, Kind); 4] = [
-            ("encrypted", Kind::Store),
-            ("env", Kind::Variable),
-            ("file", Kind::File),
-            ("prompt", Kind::Prompt),
-        ];
+        const KINDS: [(&str, Kind); 4] =
+            [("store", Kind::Store), ("env", Kind::Variable), ("file", Kind::File), ("prompt", Kind::Prompt)];
         let source_place = entry.from.value().map_or(entry.name.place, |from| from.place);
         let from = entry.from.and_then(|written| self.one_of(&written, &KINDS, &SECRET, "from"));
         let source = from.and_then(|from| match from.value {
@@ -236,7 +232,7 @@ impl Resolver<'_> {
                 let id = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
                 let value = self.sources.ask(&id.to_string()).map_err(|reason| Unavailable {
                     reason,
-                    fix: "run this in a terminal, or take the value from elsewhere: from = \"encrypted\", \"env\" or \
+                    fix: "run this in a terminal, or take the value from elsewhere: from = \"store\", \"env\" or \
                           \"file\""
                         .to_owned(),
                 });

@@ -197,10 +197,10 @@ impl Resolver<'_> {
 
     fn settings(&mut self, entry: SettingsEntry, common: Option<&Settings>) -> Settings {
         let inherited = common.cloned().unwrap_or_default();
-        let password_hash = self
-            .word(entry.password_hash, &HashKind::ALL, "password_hash")
-            .or(inherited.password_hash.clone());
-        let password_cost = self.password_cost(entry.password_cost, &password_hash, &inherited);
+        let password_hashing = self
+            .word(entry.password_hashing, &HashKind::ALL, "password_hashing")
+            .or(inherited.password_hashing.clone());
+        let password_cost = self.password_cost(entry.password_cost, &password_hashing, &inherited);
         Settings {
             purpose: self.word(entry.purpose, &Purpose::ALL, "purpose").or(inherited.purpose),
             domain: self.domain(entry.domain).or(inherited.domain),
@@ -216,7 +216,7 @@ impl Resolver<'_> {
                 .or(inherited.time_service),
             timezone: self.timezone(entry.timezone).or(inherited.timezone),
             locale: self.locale(entry.locale).or(inherited.locale),
-            console_keyboard: self.keyboard(entry.console_keyboard).or(inherited.console_keyboard),
+            keyboard: self.keyboard(entry.keyboard).or(inherited.keyboard),
             ipv6: self.word(entry.ipv6, &Ipv6Mode::ALL, "ipv6").or(inherited.ipv6),
             netplan: self.netplan(entry.netplan).or(inherited.netplan),
             renderer: self.word(entry.renderer, &Renderer::ALL, "renderer").or(inherited.renderer),
@@ -226,7 +226,7 @@ impl Resolver<'_> {
                 .word(entry.stock_logins, &StockLogins::ALL, "stock_logins")
                 .or(inherited.stock_logins),
             password_cost,
-            password_hash,
+            password_hashing,
         }
     }
 
@@ -242,7 +242,7 @@ impl Resolver<'_> {
         };
         let costs = kind(hash).costs();
         if given.is_absent() {
-            let is_same = kind(&inherited.password_hash) == kind(hash);
+            let is_same = kind(&inherited.password_hashing) == kind(hash);
             return if is_same { inherited.password_cost.clone() } else { Stated::Absent };
         }
         given.and_then(|written| {

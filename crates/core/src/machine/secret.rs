@@ -51,7 +51,7 @@ impl SecretSource {
     /// The word of a sheet.
     pub fn word(&self) -> &'static str {
         match self {
-            Self::Store => "encrypted",
+            Self::Store => "store",
             Self::Variable(_) => "env",
             Self::File(_) => "file",
             Self::Prompt => "prompt",

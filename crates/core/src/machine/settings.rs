@@ -37,7 +37,7 @@ pub struct Settings {
     /// Language and formats.
     pub locale: Stated<Written<LocaleName>>,
     /// Layout of the console's keyboard.
-    pub console_keyboard: Stated<Written<KeyboardLayout>>,
+    pub keyboard: Stated<Written<KeyboardLayout>>,
     /// What is done with IPv6.
     pub ipv6: Stated<Written<Ipv6Mode>>,
     /// The oldest netplan among the hosts.
@@ -51,7 +51,7 @@ pub struct Settings {
     /// What becomes of logins that the image brings along.
     pub stock_logins: Stated<Written<StockLogins>>,
     /// How passwords are hashed.
-    pub password_hash: Stated<Written<HashKind>>,
+    pub password_hashing: Stated<Written<HashKind>>,
     /// How long that takes, in the method's own terms; within what it takes.
     pub password_cost: Stated<Written<u32>>,
 }
@@ -297,7 +297,7 @@ impl Settings {
     /// How passwords are hashed, and how long that takes.
     pub fn hash_method(&self) -> HashMethod {
         let cost = self.password_cost.value().map(|written| written.value);
-        match value_or_default(&self.password_hash) {
+        match value_or_default(&self.password_hashing) {
             HashKind::Yescrypt => cost.map_or(HashMethod::USUAL, HashMethod::Yescrypt),
             HashKind::Sha512 => HashMethod::Sha512(cost.unwrap_or(HashMethod::SHA512_USUAL)),
         }
@@ -351,14 +351,14 @@ impl Settings {
             time_service,
             timezone,
             locale,
-            console_keyboard,
+            keyboard,
             ipv6,
             netplan,
             renderer,
             hosts_file,
             ssh,
             stock_logins,
-            password_hash,
+            password_hashing,
             password_cost,
         } = self;
         [
@@ -373,7 +373,7 @@ impl Settings {
             of(time_service),
             of(timezone),
             of(locale),
-            of(console_keyboard),
+            of(keyboard),
             of(ipv6),
             of(netplan),
             of(renderer),
@@ -383,7 +383,7 @@ impl Settings {
             of(&ssh.root_login),
             of(&ssh.host_key),
             of(stock_logins),
-            of(password_hash),
+            of(password_hashing),
             of(password_cost),
         ]
         .into_iter()

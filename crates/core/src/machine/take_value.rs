@@ -118,12 +118,9 @@ impl Take {
             W::Locale => {
                 settings.locale.value().map(|name| name.value.as_str().to_owned()).into_iter().collect()
             }
-            W::Keyboard => settings
-                .console_keyboard
-                .value()
-                .map(|name| name.value.as_str().to_owned())
-                .into_iter()
-                .collect(),
+            W::Keyboard => {
+                settings.keyboard.value().map(|name| name.value.as_str().to_owned()).into_iter().collect()
+            }
             W::Dns | W::Dns1 | W::Dns2 => settings
                 .dns
                 .value()
@@ -166,7 +163,7 @@ impl Take {
             W::Peers => {
                 others().map(|machine| self.address_of_member(site, machine)).collect::<Result<_, _>>()?
             }
-            W::Members => site
+            W::MemberAddresses => site
                 .members(index)
                 .map(|machine| self.address_of_member(site, machine))
                 .collect::<Result<_, _>>()?,

@@ -53,7 +53,7 @@ static BOND_OPTION_WITHOUT_EFFECT: Rule = Rule {
     nature: Nature::Fault,
     summary: "a bond has a setting that its mode does not take",
     explanation: "primary belongs to the modes active-backup, balance-tlb and balance-alb, lacp_rate to 802.3ad, and \
-        spread_by to balance-xor, 802.3ad and balance-tlb. Netplan lets them pass in any mode, and the \
+        hash_policy to balance-xor, 802.3ad and balance-tlb. Netplan lets them pass in any mode, and the \
         kernel refuses them at boot.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"802.3ad\", primary = \"lan0\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", primary = \"lan0\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
@@ -105,7 +105,7 @@ fn check_options(judge: &mut Judge<'_>) {
                 bond.is_lacp_fast.as_ref().map(|written| written.place),
                 mode == BondMode::Ieee8023ad,
             ),
-            ("spread_by", bond.spread_by.as_ref().map(|written| written.place), mode.spreads()),
+            ("hash_policy", bond.hash_policy.as_ref().map(|written| written.place), mode.spreads()),
         ];
         for (key, place, _) in wrong.into_iter().filter(|(_, _, is_right)| !is_right) {
             if let Some(place) = place {

@@ -9,23 +9,23 @@ use super::check::Check;
 use super::judge::Judge;
 use crate::appliance::{AnsweredProperty, Origin, answered_properties, is_at_console};
 use crate::finding::{Nature, Rule, Severity};
-use crate::machine::{Cluster, Machine, MemberCount, Site};
+use crate::machine::{AllowedSizes, Cluster, Machine, Site};
 
 pub(super) const CHECKS: &[Check] = &[
-    Check::new(&CLUSTER_TOO_FEW, check_too_few),
-    Check::new(&CLUSTER_TOO_MANY, check_too_many),
+    Check::new(&CLUSTER_TOO_SMALL, check_too_few),
+    Check::new(&CLUSTER_TOO_LARGE, check_too_many),
     Check::new(&CLUSTER_EVEN_MEMBERS, check_even),
     Check::new(&CLUSTER_NUMBER_DUPLICATE, check_numbers),
     Check::new(&CLUSTER_MEMBER_DIFFERS, check_differences),
 ];
 
 /// Machines that are still to come.
-static CLUSTER_TOO_FEW: Rule = Rule {
-    name: "cluster-too-few",
+static CLUSTER_TOO_SMALL: Rule = Rule {
+    name: "cluster-too-small",
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a cluster has fewer machines in the sheet than are meant",
-    explanation: "`size` of a cluster says how many machines are meant in the end, and `members` how many make it work. With \
+    explanation: "`size` of a cluster says how many machines are meant in the end, and `allowed_sizes` how many make it work. With \
         fewer it does not start, or loses its data with the first machine that fails. Add the others, or waive the rule \
         until they are there.",
     wrong: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n",
@@ -35,8 +35,8 @@ static CLUSTER_TOO_FEW: Rule = Rule {
 };
 
 /// More machines than are meant.
-static CLUSTER_TOO_MANY: Rule = Rule {
-    name: "cluster-too-many",
+static CLUSTER_TOO_LARGE: Rule = Rule {
+    name: "cluster-too-large",
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "a cluster has more machines in the sheet than are meant",
@@ -55,8 +55,8 @@ static CLUSTER_EVEN_MEMBERS: Rule = Rule {
     summary: "a cluster that needs an odd number of machines has an even one",
     explanation: "When the network between them breaks, the half with more machines goes on. Two equal halves both stop, or \
         both go on and disagree from then on. An even number withstands no more failures than the odd one below it.",
-    wrong: "[cluster.logbook]\nmembers = \"odd\"\n[[appliance]]\nname = \"logbook-{1..4}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..64}\" }\n",
-    right: "[cluster.logbook]\nmembers = \"odd\"\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
+    wrong: "[cluster.logbook]\nallowed_sizes = \"odd\"\n[[appliance]]\nname = \"logbook-{1..4}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..64}\" }\n",
+    right: "[cluster.logbook]\nallowed_sizes = \"odd\"\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
     ..Rule::PLAIN
 };
 
@@ -106,18 +106,18 @@ fn machines(count: usize) -> String {
 
 fn check_too_few(judge: &mut Judge<'_>) {
     for (cluster, members) in clusters(judge) {
-        let kind = cluster.members.value();
+        let kind = cluster.allowed_sizes.value();
         let needed = kind.map_or(0, |written| match written.value {
-            MemberCount::Odd => 3,
-            MemberCount::Pair => 2,
-            MemberCount::Any => 0,
+            AllowedSizes::Odd => 3,
+            AllowedSizes::Pair => 2,
+            AllowedSizes::Any => 0,
         });
         let planned = cluster.size.value();
         let meant = planned.map_or(needed, |size| size.value);
         let place = planned.map(|size| size.place).or(kind.map(|written| written.place));
         if let Some(place) = place.filter(|_| members.len() < meant) {
             judge.on_sheet(
-                &CLUSTER_TOO_FEW,
+                &CLUSTER_TOO_SMALL,
                 place,
                 format!(
                     "The cluster {} is meant to have {}, and the sheet has {}.",
@@ -133,13 +133,13 @@ fn check_too_few(judge: &mut Judge<'_>) {
 
 fn check_too_many(judge: &mut Judge<'_>) {
     for (cluster, members) in clusters(judge) {
-        let pair = cluster.members.value().filter(|written| written.value == MemberCount::Pair);
+        let pair = cluster.allowed_sizes.value().filter(|written| written.value == AllowedSizes::Pair);
         let limits = cluster.size.value().map(|size| (size.value, size.place));
         let limits = limits.into_iter().chain(pair.map(|written| (2, written.place)));
         let Some((most, place)) = limits.min_by_key(|(most, _)| *most) else { continue };
         if members.len() > most {
             judge.on_sheet(
-                &CLUSTER_TOO_MANY,
+                &CLUSTER_TOO_LARGE,
                 place,
                 format!(
                     "The cluster {} is meant to have {}, and the sheet has {}.",
@@ -155,7 +155,8 @@ fn check_too_many(judge: &mut Judge<'_>) {
 
 fn check_even(judge: &mut Judge<'_>) {
     for (cluster, members) in clusters(judge) {
-        let Some(written) = cluster.members.value().filter(|written| written.value == MemberCount::Odd)
+        let Some(written) =
+            cluster.allowed_sizes.value().filter(|written| written.value == AllowedSizes::Odd)
         else {
             continue;
         };

@@ -12,20 +12,20 @@ use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Appliance, Machine};
 
 pub(super) const CHECKS: &[Check] = &[
-    Check::new(&SYSTEM_UNKNOWN, check_system),
+    Check::new(&PACKAGE_SYSTEM_UNKNOWN, check_system),
     Check::new(&DEPLOYMENT_OPTION_UNKNOWN, check_option_unknown),
     Check::new(&DEPLOYMENT_OPTION_MISSING, check_option_missing),
-    Check::new(&NETWORK_UNKNOWN, check_networks),
-    Check::new(&NETWORK_UNMAPPED, check_unmapped),
+    Check::new(&PACKAGE_NETWORK_UNKNOWN, check_networks),
+    Check::new(&PACKAGE_NETWORK_UNMAPPED, check_unmapped),
     Check::new(&HYPERVISOR_NETWORK_MISSING, check_hypervisor),
-    Check::new(&DISK_TOO_LARGE, check_disks),
-    Check::new(&LICENSE_NOT_ACCEPTED, check_licenses),
-    Check::new(&TRANSPORT_MISSING, check_transport),
+    Check::new(&PACKAGE_DISKS_TOO_LARGE, check_disks),
+    Check::new(&PACKAGE_LICENSE_NOT_ACCEPTED, check_licenses),
+    Check::new(&PACKAGE_TRANSPORT_MISSING, check_transport),
 ];
 
 /// A machine that the package does not have.
-static SYSTEM_UNKNOWN: Rule = Rule {
-    name: "system-unknown",
+static PACKAGE_SYSTEM_UNKNOWN: Rule = Rule {
+    name: "package-system-unknown",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "the sheet does not say which machine of the package an appliance is",
@@ -64,8 +64,8 @@ static DEPLOYMENT_OPTION_MISSING: Rule = Rule {
 };
 
 /// A network that the package does not have.
-static NETWORK_UNKNOWN: Rule = Rule {
-    name: "network-unknown",
+static PACKAGE_NETWORK_UNKNOWN: Rule = Rule {
+    name: "package-network-unknown",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a link is on a network that the package does not have",
@@ -77,8 +77,8 @@ static NETWORK_UNKNOWN: Rule = Rule {
 };
 
 /// A network that leads nowhere.
-static NETWORK_UNMAPPED: Rule = Rule {
-    name: "network-unmapped",
+static PACKAGE_NETWORK_UNMAPPED: Rule = Rule {
+    name: "package-network-unmapped",
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "a network of the package has no link in the sheet",
@@ -107,8 +107,8 @@ static HYPERVISOR_NETWORK_MISSING: Rule = Rule {
 };
 
 /// Disks that do not fit.
-static DISK_TOO_LARGE: Rule = Rule {
-    name: "disk-too-large",
+static PACKAGE_DISKS_TOO_LARGE: Rule = Rule {
+    name: "package-disks-too-large",
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "the disks of the package are larger than what is free",
@@ -120,8 +120,8 @@ static DISK_TOO_LARGE: Rule = Rule {
 };
 
 /// A license that nobody has read.
-static LICENSE_NOT_ACCEPTED: Rule = Rule {
-    name: "license-not-accepted",
+static PACKAGE_LICENSE_NOT_ACCEPTED: Rule = Rule {
+    name: "package-license-not-accepted",
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "the package has a license that the sheet does not accept",
@@ -134,8 +134,8 @@ static LICENSE_NOT_ACCEPTED: Rule = Rule {
 };
 
 /// Settings that have no way into the machine.
-static TRANSPORT_MISSING: Rule = Rule {
-    name: "transport-missing",
+static PACKAGE_TRANSPORT_MISSING: Rule = Rule {
+    name: "package-transport-missing",
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "the package has properties, and says no way by which they reach the machine",
@@ -187,7 +187,7 @@ fn check_system(judge: &mut Judge<'_>) {
                     None => format!("write one of: {known}"),
                 };
                 let message = format!("The package has no machine \"{}\".", written.value);
-                judge.on_machine(&SYSTEM_UNKNOWN, machine, written.place, message, fix);
+                judge.on_machine(&PACKAGE_SYSTEM_UNKNOWN, machine, written.place, message, fix);
             }
             None if appliance.system.is_absent() && ids.len() > 1 => {
                 let message = format!(
@@ -195,7 +195,7 @@ fn check_system(judge: &mut Judge<'_>) {
                     ids.len()
                 );
                 let fix = format!("add system = \"{}\", or another of them", ids[0]);
-                judge.on_machine(&SYSTEM_UNKNOWN, machine, place, message, fix);
+                judge.on_machine(&PACKAGE_SYSTEM_UNKNOWN, machine, place, message, fix);
             }
             _ => {}
         }
@@ -258,7 +258,7 @@ fn check_networks(judge: &mut Judge<'_>) {
             let known: Vec<String> =
                 descriptor.networks.iter().map(|known| format!("\"{}\"", known.name)).collect();
             judge.on_machine(
-                &NETWORK_UNKNOWN,
+                &PACKAGE_NETWORK_UNKNOWN,
                 machine,
                 network.place,
                 format!("The package has no network \"{}\".", network.value),
@@ -288,7 +288,7 @@ fn check_unmapped(judge: &mut Judge<'_>) {
         let Some(first) = open.next() else { continue };
         let has_unnamed = machine.links.iter().any(|link| link.network.is_none());
         judge.on_machine(
-            &NETWORK_UNMAPPED,
+            &PACKAGE_NETWORK_UNMAPPED,
             machine,
             place,
             format!(
@@ -339,7 +339,7 @@ fn check_disks(judge: &mut Judge<'_>) {
                 count => format!("The {count} disks of the package take"),
             };
             judge.on_machine(
-                &DISK_TOO_LARGE,
+                &PACKAGE_DISKS_TOO_LARGE,
                 machine,
                 free.place,
                 format!("{disks} {}, and {} are free.", ByteSize(total), free.value),
@@ -361,7 +361,7 @@ fn check_licenses(judge: &mut Judge<'_>) {
             count => format!("The package has {count} licenses, and the sheet does not accept them."),
         };
         judge.on_machine(
-            &LICENSE_NOT_ACCEPTED,
+            &PACKAGE_LICENSE_NOT_ACCEPTED,
             machine,
             accepts.map_or(place, |written| written.place),
             message,
@@ -375,7 +375,7 @@ fn check_transport(judge: &mut Judge<'_>) {
         let asks = system.properties.iter().any(|property| property.is_settable);
         if asks && system.hardware.transports.is_empty() {
             judge.on_machine(
-                &TRANSPORT_MISSING,
+                &PACKAGE_TRANSPORT_MISSING,
                 machine,
                 place,
                 format!(

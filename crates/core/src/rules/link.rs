@@ -14,7 +14,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&LINK_UNDEFINED, check_undefined),
     Check::new(&LINK_HAS_TWO_PARENTS, check_parents),
     Check::new(&LINK_LOOP, check_loop),
-    Check::new(&MEMBER_HAS_ADDRESS, check_member_address),
+    Check::new(&LINK_MEMBER_HAS_ADDRESS, check_member_address),
 ];
 
 /// A name that the kernel may give to another interface.
@@ -126,8 +126,8 @@ static LINK_LOOP: Rule = Rule {
 };
 
 /// An address in the wrong place.
-static MEMBER_HAS_ADDRESS: Rule = Rule {
-    name: "member-has-address",
+static LINK_MEMBER_HAS_ADDRESS: Rule = Rule {
+    name: "link-member-has-address",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a member of a bond or bridge has an address of its own",
@@ -358,7 +358,7 @@ fn check_member_address(judge: &mut Judge<'_>) {
         let Some(found) = link.addresses().next() else { continue };
         let Some(parent) = machine.parent_of(link) else { continue };
         judge.on_machine(
-            &MEMBER_HAS_ADDRESS,
+            &LINK_MEMBER_HAS_ADDRESS,
             machine,
             found.address.place,
             format!(

@@ -11,7 +11,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&HOST_WITHOUT_LOGIN, check_host_without_login),
     Check::new(&ACCOUNT_WITHOUT_LOGIN, check_account_without_login),
     Check::new(&ACCOUNT_UNUSED, check_unused),
-    Check::new(&CHANGE_WITHOUT_PASSWORD, check_change),
+    Check::new(&PASSWORD_CHANGE_WITHOUT_PASSWORD, check_change),
     Check::new(&STOCK_LOGIN_KEPT, check_stock),
 ];
 
@@ -46,15 +46,15 @@ static ACCOUNT_WITHOUT_LOGIN: Rule = Rule {
 };
 
 /// A change of what there is not.
-static CHANGE_WITHOUT_PASSWORD: Rule = Rule {
-    name: "change-without-password",
+static PASSWORD_CHANGE_WITHOUT_PASSWORD: Rule = Rule {
+    name: "password-change-without-password",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a password is to be changed at the first login, and there is none",
     explanation: "A password that has run out stops every login until it is changed, one with a key too, and who has no \
         password cannot change it: the login stays shut. Give it a password, or do not ask for a change.",
     wrong: "[account.keeper]\nchange_at_first_login = true\n",
-    right: "[account.keeper]\nchange_at_first_login = true\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    right: "[account.keeper]\nchange_at_first_login = true\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_absence: true,
     about_credentials: true,
     ..Rule::PLAIN
@@ -177,7 +177,7 @@ fn check_account_without_login(judge: &mut Judge<'_>) {
             &ACCOUNT_WITHOUT_LOGIN,
             account.name.place,
             format!("Nobody can log in as {name}: the account has neither a key nor a password."),
-            "add ssh_keys = [\"keys/keeper.pub\"], or password = { from_secret = \"…\" }",
+            "add ssh_keys = [\"keys/keeper.pub\"], or password = { secret = \"…\" }",
         );
     }
 }
@@ -188,13 +188,13 @@ fn check_change(judge: &mut Judge<'_>) {
     {
         let Some(flag) = &account.change_at_first_login else { continue };
         judge.on_sheet(
-            &CHANGE_WITHOUT_PASSWORD,
+            &PASSWORD_CHANGE_WITHOUT_PASSWORD,
             flag.place,
             format!(
                 "{} has no password, and would have to change it before the first login, by key too.",
                 account.name.value
             ),
-            "add password = { from_secret = \"…\" }, or write change_at_first_login = false",
+            "add password = { secret = \"…\" }, or write change_at_first_login = false",
         );
     }
 }

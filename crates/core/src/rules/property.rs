@@ -28,7 +28,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&PROPERTY_NOT_A_CHOICE, check_choice),
     Check::new(&PROPERTY_DEFAULT_DISAGREES, check_defaults),
     Check::new(&PROPERTY_REPEATED, check_repeated),
-    Check::new(&PASSWORD_LEFT_AT_DEFAULT, check_password_default),
+    Check::new(&PROPERTY_PASSWORD_AT_DEFAULT, check_password_default),
 ];
 
 /// An answer to nothing.
@@ -67,9 +67,9 @@ static PROPERTY_NEEDS_SECRET: Rule = Rule {
     nature: Nature::Fault,
     summary: "a property wants a password, and the sheet names no secret for it",
     explanation: "The package has no password of its own there, and none comes from a sheet by itself. Name a secret with \
-        from_secret. An empty default is no password.",
+        secret. An empty default is no password.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
+    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
     about_absence: true,
     about_credentials: true,
     ..Rule::PLAIN
@@ -184,15 +184,15 @@ static PROPERTY_REPEATED: Rule = Rule {
 };
 
 /// A password that everybody knows.
-static PASSWORD_LEFT_AT_DEFAULT: Rule = Rule {
-    name: "password-left-at-default",
+static PROPERTY_PASSWORD_AT_DEFAULT: Rule = Rule {
+    name: "property-password-at-default",
     severity: Severity::Error,
     nature: Nature::Credential,
     summary: "a password stays what the package brings along",
     explanation: "The default of a password stands in the package, or in the product's papers, and with that it is public. \
         Anybody who reaches the appliance before you do may come in. Name a secret in its place.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
-    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { from_secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
+    right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
     about_absence: true,
     about_credentials: true,
     ..Rule::PLAIN
@@ -361,7 +361,7 @@ fn check_needs_secret(judge: &mut Judge<'_>) {
                     called(property.property)
                 ),
                 format!(
-                    "add \"{}\" = {{ from_secret = \"…\" }} to [appliance.answer], and a table [secret.…] that says where the value comes from",
+                    "add \"{}\" = {{ secret = \"…\" }} to [appliance.answer], and a table [secret.…] that says where the value comes from",
                     property.property.id()
                 ),
             );
@@ -377,7 +377,7 @@ fn check_needs_secret(judge: &mut Judge<'_>) {
                     "The console asks for a password, \"{}\" ({}), and the sheet names no secret for it.",
                     question.id, question.ask
                 ),
-                format!("add \"{}\" = {{ from_secret = \"…\" }} to [appliance.answer]", question.id),
+                format!("add \"{}\" = {{ secret = \"…\" }} to [appliance.answer]", question.id),
             );
         }
     });
@@ -660,14 +660,14 @@ fn check_password_default(judge: &mut Judge<'_>) {
             .answer
             .is_some_and(|answer| matches!(answer.source.value(), Some(AnswerSource::Secret(_))));
         judge.on_machine(
-            &PASSWORD_LEFT_AT_DEFAULT,
+            &PROPERTY_PASSWORD_AT_DEFAULT,
             machine,
             property.answer.map_or(table, |answer| answer.place),
             format!("{} {why}.", called(property.property)),
             if is_secret {
                 "choose another value for the secret".to_owned()
             } else {
-                format!("write \"{}\" = {{ from_secret = \"…\" }}", property.property.id())
+                format!("write \"{}\" = {{ secret = \"…\" }}", property.property.id())
             },
         );
     });

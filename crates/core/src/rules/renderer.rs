@@ -10,7 +10,7 @@ use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Ipv6Mode, Link, LinkKind, Machine, NetplanVersion, Renderer};
 
 pub(super) const CHECKS: &[Check] =
-    &[Check::new(&RENDERER_CANNOT, check_renderer), Check::new(&NETPLAN_TOO_OLD, check_version)];
+    &[Check::new(&RENDERER_LACKS_SETTING, check_renderer), Check::new(&NETPLAN_TOO_OLD, check_version)];
 
 /// The version from which on netplan takes `regulatory-domain` and passes settings through to `NetworkManager`.
 const PASSES_THROUGH: NetplanVersion = NetplanVersion::new(0, 106);
@@ -20,8 +20,8 @@ const KNOWS_SAE: NetplanVersion = NetplanVersion::new(1, 1);
 const RULES_FOR_NETWORK_MANAGER: NetplanVersion = NetplanVersion::new(1, 1);
 
 /// A setting that would be lost.
-static RENDERER_CANNOT: Rule = Rule {
-    name: "renderer-cannot",
+static RENDERER_LACKS_SETTING: Rule = Rule {
+    name: "renderer-lacks-setting",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "NetworkManager is asked for what netplan does not write for it",
@@ -43,8 +43,8 @@ static NETPLAN_TOO_OLD: Rule = Rule {
         written. The country of a radio needs 0.106, a link with one address family under NetworkManager too; a \
         routing table of a link's own under NetworkManager needs 1.1, and so does SAE. An older netplan refuses the whole file, or \
         loses the setting.",
-    wrong: "[common]\nnetplan = \"0.101\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[common]\nnetplan = \"0.106\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    wrong: "[common]\nnetplan = \"0.101\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[common]\nnetplan = \"0.106\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
 };
 
@@ -62,7 +62,7 @@ fn check_renderer(judge: &mut Judge<'_>) {
             };
             if link.has_family(Family::V4) {
                 judge.on_machine(
-                    &RENDERER_CANNOT,
+                    &RENDERER_LACKS_SETTING,
                     machine,
                     local4.place,
                     format!(
@@ -75,7 +75,7 @@ fn check_renderer(judge: &mut Judge<'_>) {
         }
         if let Some(multicast) = machine.settings.multicast_dns.value().filter(|flag| flag.value) {
             judge.on_setting(
-                &RENDERER_CANNOT,
+                &RENDERER_LACKS_SETTING,
                 machine,
                 multicast.place,
                 multicast.place,
@@ -111,7 +111,7 @@ fn check_version(judge: &mut Judge<'_>) {
         if let Some(place) = sae.filter(|_| version < KNOWS_SAE) {
             report(judge, machine, place, "Joining a network by SAE", KNOWS_SAE);
         }
-        let table = link.options.as_ref().and_then(|options| options.own_table.as_ref());
+        let table = link.options.as_ref().and_then(|options| options.routing_table.as_ref());
         if let Some(table) = table.filter(|_| by_manager && version < RULES_FOR_NETWORK_MANAGER) {
             report(
                 judge,

@@ -16,8 +16,8 @@ use crate::machine::rules::route::ROUTE_DUPLICATE;
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&ROUTE_UNREACHABLE, check_unreachable),
     Check::new(&ROUTE_DUPLICATE, check_duplicate),
-    Check::new(&TABLE_DUPLICATE, check_table_duplicate),
-    Check::new(&TABLE_WITHOUT_GATEWAY, check_table_gateway),
+    Check::new(&ROUTING_TABLE_DUPLICATE, check_table_duplicate),
+    Check::new(&ROUTING_TABLE_WITHOUT_GATEWAY, check_table_gateway),
 ];
 
 /// A route by a router that cannot be reached.
@@ -35,29 +35,29 @@ static ROUTE_UNREACHABLE: Rule = Rule {
 };
 
 /// A table for two.
-static TABLE_DUPLICATE: Rule = Rule {
-    name: "table-duplicate",
+static ROUTING_TABLE_DUPLICATE: Rule = Rule {
+    name: "routing-table-duplicate",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "two links of a machine have the same routing table",
     explanation: "A link's own table has one default route, by the gateway of its subnet. Two links need two tables, \
         or the answers of one leave by the other.",
-    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", own_table = 140 }\n",
-    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", own_table = 141 }\n",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", routing_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", routing_table = 140 }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", routing_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", routing_table = 141 }\n",
     of_any_host: true,
     ..Rule::PLAIN
 };
 
 /// A table with nothing in it.
-static TABLE_WITHOUT_GATEWAY: Rule = Rule {
-    name: "table-without-gateway",
+static ROUTING_TABLE_WITHOUT_GATEWAY: Rule = Rule {
+    name: "routing-table-without-gateway",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a link has a routing table of its own, and its subnet no gateway",
-    explanation: "own_table is there so that answers leave through the gateway of the link that they came in on. Where \
+    explanation: "routing_table is there so that answers leave through the gateway of the link that they came in on. Where \
         the subnet has none, or the link has no address, there is nothing for the table to say.",
-    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\n",
-    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", own_table = 140 }\n",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", routing_table = 140 }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", routing_table = 140 }\n",
     of_any_host: true,
     ..Rule::PLAIN
 };
@@ -193,12 +193,12 @@ fn check_table_duplicate(judge: &mut Judge<'_>) {
     for machine in &judge.site.machines {
         let mut seen: Vec<(u32, &Link)> = Vec::new();
         for link in &machine.links {
-            let Some(table) = link.options.as_ref().and_then(|options| options.own_table.as_ref()) else {
+            let Some(table) = link.options.as_ref().and_then(|options| options.routing_table.as_ref()) else {
                 continue;
             };
             if let Some((_, other)) = seen.iter().find(|(number, _)| *number == table.value) {
                 judge.on_machine(
-                    &TABLE_DUPLICATE,
+                    &ROUTING_TABLE_DUPLICATE,
                     machine,
                     table.place,
                     format!("{} is the table of {} already.", table.value, other.name.value),
@@ -213,7 +213,7 @@ fn check_table_duplicate(judge: &mut Judge<'_>) {
 fn check_table_gateway(judge: &mut Judge<'_>) {
     let site = judge.site;
     for (machine, link) in links(judge) {
-        let Some(table) = link.options.as_ref().and_then(|options| options.own_table.as_ref()) else {
+        let Some(table) = link.options.as_ref().and_then(|options| options.routing_table.as_ref()) else {
             continue;
         };
         if is_in_doubt(link) {
@@ -227,11 +227,11 @@ fn check_table_gateway(judge: &mut Judge<'_>) {
         let has_gateway = Family::BOTH.into_iter().any(|family| site.gateway_of(link, family).is_some());
         if !has_gateway && !has_doubt {
             judge.on_machine(
-                &TABLE_WITHOUT_GATEWAY,
+                &ROUTING_TABLE_WITHOUT_GATEWAY,
                 machine,
                 table.place,
                 format!("{} has a table of its own, and no gateway to put into it.", link.name.value),
-                "give its subnet a gateway, or write default_route = false in place of own_table",
+                "give its subnet a gateway, or write default_route = false in place of routing_table",
             );
         }
     }

@@ -17,7 +17,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&DNS_ONLY_ONE, check_dns_one),
     Check::new(&DNS_TOO_MANY, check_dns_many),
     Check::new(&DNS_IS_SELF, check_dns_self),
-    Check::new(&DNS_TWO_SPECIAL_SETS, check_two_sets),
+    Check::new(&DNS_FOR_CONFLICT, check_two_sets),
     Check::new(&DNS_PUBLIC, check_dns_public),
     Check::new(&NTP_TOO_FEW, check_ntp_few),
     Check::new(&NTP_IS_SELF, check_ntp_self),
@@ -138,8 +138,8 @@ static DNS_IS_SELF: Rule = Rule {
 };
 
 /// Domains that cannot be told apart.
-static DNS_TWO_SPECIAL_SETS: Rule = Rule {
-    name: "dns-two-special-sets",
+static DNS_FOR_CONFLICT: Rule = Rule {
+    name: "dns-for-conflict",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "two domains with different name servers are reached over the same link",
@@ -206,7 +206,7 @@ static NTP_KEY_MISSING: Rule = Rule {
     explanation: "key of a time server names a [time_key.NAME] table of the sheet. chrony alone checks such proofs: \
         with timesyncd the answers would be taken unproved.",
     wrong: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n",
-    right: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n[time_key.harbor]\nnumber = 10\nvalue = { from_secret = \"harbor-clock\" }\n[secret.harbor-clock]\nfrom = \"file\"\npath = \"harbor-clock.secret\"\n",
+    right: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n[time_key.harbor]\nnumber = 10\nvalue = { secret = \"harbor-clock\" }\n[secret.harbor-clock]\nfrom = \"file\"\npath = \"harbor-clock.secret\"\n",
     ..Rule::PLAIN
 };
 
@@ -405,7 +405,7 @@ fn check_two_sets(judge: &mut Judge<'_>) {
             let Some(rival) = rival else { continue };
             let link = site.link_towards(machine, &one.servers).map_or("", |link| link.name.value.as_str());
             judge.on_setting(
-                &DNS_TWO_SPECIAL_SETS,
+                &DNS_FOR_CONFLICT,
                 machine,
                 one.servers.place,
                 one.domain.place,

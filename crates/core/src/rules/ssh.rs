@@ -8,7 +8,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&SSH_KEY_WEAK, check_weak),
     Check::new(&SSH_ROOT_LOGIN_ALLOWED, check_root),
     Check::new(&SSH_DISABLED, check_disabled),
-    Check::new(&ACCOUNT_CANNOT_SUDO, check_admin),
+    Check::new(&HOST_WITHOUT_ADMINISTRATOR, check_admin),
 ];
 
 /// A key that can be broken, or is refused.
@@ -55,8 +55,8 @@ static SSH_DISABLED: Rule = Rule {
 };
 
 /// Nobody may change anything.
-static ACCOUNT_CANNOT_SUDO: Rule = Rule {
-    name: "account-cannot-sudo",
+static HOST_WITHOUT_ADMINISTRATOR: Rule = Rule {
+    name: "host-without-administrator",
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "nobody on a host may act as root",
@@ -131,7 +131,7 @@ fn check_admin(judge: &mut Judge<'_>) {
         more => format!(" and {} more hosts", more - 1),
     };
     judge.on_machine(
-        &ACCOUNT_CANNOT_SUDO,
+        &HOST_WITHOUT_ADMINISTRATOR,
         first,
         first.place,
         format!("Nobody may act as root on {}{who}.", first.called()),

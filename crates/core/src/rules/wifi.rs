@@ -24,7 +24,7 @@ static WIFI_SETTINGS_MISSING: Rule = Rule {
     explanation: "The name of the wireless network and its passphrase stand once, in wifi of the subnet, for all \
         machines that join it.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
     of_any_host: true,
     in_netplan: Some(NetplanWords {
@@ -43,8 +43,8 @@ static WIFI_PASSPHRASE_LENGTH: Rule = Rule {
     summary: "the passphrase of a wireless network has the wrong length",
     explanation: "A passphrase has 8 to 63 characters of ASCII; a key that was derived from one has 64 hexadecimal \
         digits (IEEE 802.11, annex J). With another length the radio never joins. SAE wants the passphrase itself.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"short.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"short.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_credentials: true,
     of_any_host: true,
     ..Rule::PLAIN
@@ -57,8 +57,8 @@ static WIFI_PASSPHRASE_READABLE: Rule = Rule {
     nature: Nature::Judgment,
     summary: "the passphrase of a wireless network lies on hosts as it is",
     explanation: "For WPA2 a host gets a key that is derived from the passphrase. SAE needs the passphrase itself, so that who         takes a host's card out has it, for this network and wherever else it is used. Use it nowhere else, and change it         when a host is lost.",
-    wrong: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, sae = true }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    wrong: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, sae = true }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_credentials: true,
     of_any_host: true,
     ..Rule::PLAIN
@@ -72,8 +72,8 @@ static WIFI_IN_BRIDGE: Rule = Rule {
     summary: "a wifi is a member of a bond or bridge",
     explanation: "An access point takes packets of a client's own address only, so what passes through the client from \
         elsewhere is dropped. A wifi cannot be a member of a bridge, and hardly of a bond.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\" }\nlink.inner = { kind = \"bridge\", members = [\"wifi0\"], address = \"none\" }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\" }\nlink.inner = { kind = \"bridge\", members = [\"wifi0\"], address = \"none\" }\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
     ..Rule::PLAIN
 };
@@ -100,7 +100,7 @@ fn check_missing(judge: &mut Judge<'_>) {
             machine,
             place,
             message,
-            "add wifi = { ssid = \"…\", passphrase = { from_secret = \"…\" } } to the subnet",
+            "add wifi = { ssid = \"…\", passphrase = { secret = \"…\" } } to the subnet",
         );
     }
 }

@@ -66,8 +66,8 @@ pub struct SettingsEntry {
     pub timezone: Stated<Written<String>>,
     /// `locale`
     pub locale: Stated<Written<String>>,
-    /// `console_keyboard`
-    pub console_keyboard: Stated<Written<String>>,
+    /// `keyboard`
+    pub keyboard: Stated<Written<String>>,
     /// `ipv6`
     pub ipv6: Stated<Written<String>>,
     /// `netplan`
@@ -80,8 +80,8 @@ pub struct SettingsEntry {
     pub ssh: Stated<SshEntry>,
     /// `stock_logins`
     pub stock_logins: Stated<Written<String>>,
-    /// `password_hash`
-    pub password_hash: Stated<Written<String>>,
+    /// `password_hashing`
+    pub password_hashing: Stated<Written<String>>,
     /// `password_cost`
     pub password_cost: Stated<Written<i64>>,
 }
@@ -179,7 +179,7 @@ pub struct WifiEntry {
 pub enum SecretUse {
     /// There is none, on purpose.
     None,
-    /// `{ from_secret = … }`
+    /// `{ secret = … }`
     Named(String),
     /// The value itself, where it should not stand.
     Literal(Hidden),
@@ -205,8 +205,8 @@ pub struct ClusterEntry {
     pub name: Written<String>,
     /// `size`
     pub size: Stated<Written<i64>>,
-    /// `members`
-    pub members: Stated<Written<String>>,
+    /// `allowed_sizes`
+    pub allowed_sizes: Stated<Written<String>>,
     /// `virtual_address`
     pub virtual_address: Stated<VirtualAddressEntry>,
 }
@@ -254,8 +254,8 @@ pub struct TimeKeyEntry {
     pub name: Written<String>,
     /// `number`
     pub number: Stated<Written<i64>>,
-    /// `hash`
-    pub hash: Stated<Written<String>>,
+    /// `algorithm`
+    pub algorithm: Stated<Written<String>>,
     /// `value`
     pub value: Stated<Written<SecretUse>>,
 }
@@ -419,8 +419,8 @@ pub struct MoreOfLink {
     pub more_addresses: Stated<Vec<Written<String>>>,
     /// `routes`
     pub routes: Stated<Vec<RouteEntry>>,
-    /// `own_table`
-    pub own_table: Stated<Written<i64>>,
+    /// `routing_table`
+    pub routing_table: Stated<Written<i64>>,
     /// `mtu`
     pub mtu: Stated<Written<i64>>,
     /// `wake_on_lan`
@@ -437,12 +437,12 @@ pub struct MoreOfLink {
     pub mode: Stated<Written<String>>,
     /// `primary`
     pub primary: Stated<Written<String>>,
-    /// `watch_every`
-    pub watch_every: Stated<Written<i64>>,
+    /// `link_check_ms`
+    pub link_check_ms: Stated<Written<i64>>,
     /// `lacp_rate`
     pub lacp_rate: Stated<Written<String>>,
-    /// `spread_by`
-    pub spread_by: Stated<Written<String>>,
+    /// `hash_policy`
+    pub hash_policy: Stated<Written<String>>,
     /// `over`
     pub over: Stated<Written<String>>,
     /// `spanning_tree`

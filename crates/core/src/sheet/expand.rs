@@ -300,7 +300,7 @@ fn each_of_link(link: &mut LinkEntry, visit: &mut impl FnMut(&mut String, &mut P
         port,
         more_addresses,
         routes,
-        own_table: _,
+        routing_table: _,
         mtu: _,
         wake_on_lan: _,
         speed: _,
@@ -309,13 +309,13 @@ fn each_of_link(link: &mut LinkEntry, visit: &mut impl FnMut(&mut String, &mut P
         members,
         mode,
         primary,
-        watch_every: _,
+        link_check_ms: _,
         lacp_rate,
-        spread_by,
+        hash_policy,
         over,
         spanning_tree: _,
     } = &mut **more;
-    for text in [kind, mac, port, duplex, mode, primary, lacp_rate, spread_by, over] {
+    for text in [kind, mac, port, duplex, mode, primary, lacp_rate, hash_policy, over] {
         each_given(text, visit);
     }
     for list in [more_addresses, members] {
@@ -350,7 +350,7 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
         time_service,
         timezone,
         locale,
-        console_keyboard,
+        keyboard,
         ipv6,
         netplan,
         renderer,
@@ -360,7 +360,7 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
             | Stated::Faulty
             | Stated::Value(SshEntry { enabled: _, password_login: _, root_login: _, host_key: _ }),
         stock_logins,
-        password_hash,
+        password_hashing,
         password_cost: _,
     } = settings;
     for text in [
@@ -369,13 +369,13 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
         time_service,
         timezone,
         locale,
-        console_keyboard,
+        keyboard,
         ipv6,
         netplan,
         renderer,
         hosts_file,
         stock_logins,
-        password_hash,
+        password_hashing,
     ] {
         each_given(text, visit);
     }

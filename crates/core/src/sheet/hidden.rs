@@ -20,7 +20,7 @@ enum Under {
 }
 
 /// Words of the tables of secrets, which hold no value.
-const PLACES: [&str; 5] = ["encrypted", "store", "env", "file", "prompt"];
+const PLACES: [&str; 5] = ["store", "store", "env", "file", "prompt"];
 const OWNERS: [&str; 3] = ["site", "cluster", "machine"];
 /// Keys of the tables of secrets whose values are numbers and names of layouts.
 const LIMITS: [&str; 3] = ["min_length", "max_length", "typed_on"];
@@ -75,7 +75,7 @@ fn walk(
                 if under == Under::Confidential
                     && !matches!(
                         name,
-                        "from_secret" | "take" | "value" | "of" | "join" | "nth" | "link" | "toward"
+                        "secret" | "take" | "value" | "of" | "join" | "nth" | "link" | "toward"
                     )
                 {
                     hidden.push(inner.span());
@@ -113,7 +113,7 @@ fn is_shown(text: &str, key: &str, under: Under, known: &Known<'_>) -> bool {
     }
     match (key, under) {
         // A name that no secret has may be the secret itself.
-        ("from_secret", _) => text == "none" || known.secrets.contains(text),
+        ("secret", _) => text == "none" || known.secrets.contains(text),
         ("key", Under::Confidential) if known.time_keys.contains(text) => true,
         (_, Under::Open) | ("take", Under::Confidential) => true,
         ("from", Under::OneSecret) => PLACES.contains(&text),
@@ -158,7 +158,7 @@ mod tests {
         assert_eq!(hidden("[account.keeper.password]\nx = '''\ntide\n'''"), ["x", "'''\ntide\n'''"]);
         assert_eq!(hidden("[account.keeper]\npassword.tide = true"), ["tide"]);
         assert_eq!(hidden("pin = 1234\nauth = false"), ["1234"]);
-        assert_eq!(hidden("password = { from_secret = \"tide-table-9\" }"), ["\"tide-table-9\""]);
+        assert_eq!(hidden("password = { secret = \"tide-table-9\" }"), ["\"tide-table-9\""]);
         assert_eq!(hidden("[secret]\nkeeper-login = \"tide\""), ["\"tide\""]);
         assert_eq!(
             hidden("[secret.a]\nfrom = \"tide\"\nvariable = \"tide\"\npath = \"tide\"\nper = \"tide\""),
@@ -169,7 +169,7 @@ mod tests {
     #[test]
     fn what_only_names_a_secret_is_shown() {
         for text in [
-            "password = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"env\"\nvariable = \"KEEPER_LOGIN\"\nper = \"machine\"\ntyped_on = [\"it\"]\nmin_length = 14",
+            "password = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"env\"\nvariable = \"KEEPER_LOGIN\"\nper = \"machine\"\ntyped_on = [\"it\"]\nmin_length = 14",
             "[secret.radio]\nfrom = \"file\"\npath = \"quay-wifi.secret\"",
             "ntp = [{ server = \"10.64.10.121\", key = \"harbor\" }]\n[time_key.harbor]\nnumber = 10",
             "passphrase = \"none\"\nssh_keys = [\"keys/keeper.pub\"]\nssh = { password_login = false, host_key = true }",

@@ -60,18 +60,18 @@ fn is_harmless(line: &str, text: &str) -> bool {
     if line.contains("PRIVATE KEY") {
         return false;
     }
-    if !words().any(|word| is_secret(word) || matches!(word, "from_secret" | "variable")) {
+    if !words().any(|word| is_secret(word) || matches!(word, "secret" | "variable")) {
         return true;
     }
     if line.starts_with("[secret.") && line.ends_with(']') && line.matches(['[', ']']).count() == 2 {
         return true;
     }
-    // `password = { from_secret = "name" }`, where the text has a table [secret.name].
+    // `password = { secret = "name" }`, where the text has a table [secret.name].
     let parts: Vec<&str> = line.split('"').collect();
     let [before, name, after] = parts.as_slice() else { return false };
     let before: String = before.chars().filter(|c| !c.is_whitespace()).collect();
     let is_named = text.lines().any(|line| line.trim() == format!("[secret.{name}]"));
-    let key = before.strip_suffix("={from_secret=");
+    let key = before.strip_suffix("={secret=");
     let is_one_key = key.is_some_and(|key| key.chars().all(|c| c.is_alphanumeric() || "_-.".contains(c)));
     is_one_key && is_named && after.trim() == "}"
 }
@@ -89,9 +89,9 @@ mod tests {
         assert_eq!(shown("format = 1\ndns = x\npassword = \"tide\nname = \"a\"\n"), "format = 1\ndns = x\n");
         assert_eq!(shown("format = 1\n# the pass: tide\nx\n"), "format = 1\n");
         let whole =
-            "format = 1\n[account.a]\npassword = { from_secret = \"b\" }\n[secret.b]\nfrom = \"env\"\nx =\n";
+            "format = 1\n[account.a]\npassword = { secret = \"b\" }\n[secret.b]\nfrom = \"env\"\nx =\n";
         assert_eq!(shown(whole), whole);
-        let unknown = "format = 1\n[account.a]\npassword = { from_secret = \"tide\" }\n";
+        let unknown = "format = 1\n[account.a]\npassword = { secret = \"tide\" }\n";
         assert_eq!(shown(unknown), "format = 1\n[account.a]\n");
         assert_eq!(shown("format = 1\nhunter\nx = 1\n"), "format = 1\n", "a line that is no setting");
         assert_eq!(shown("Tq7-rope-Harbor-41\n"), "", "a file of a secret is no sheet");

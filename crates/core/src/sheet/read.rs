@@ -49,9 +49,9 @@ fn name_machines(findings: &mut [Finding], sheet: &Sheet, text: &str) {
             continue;
         };
         let between = text.get(machine.header.span.end()..finding.place.span.start()).unwrap_or_default();
-        let own_table = format!("[{}.", machine.kind.word());
+        let routing_table = format!("[{}.", machine.kind.word());
         let mut headers = between.lines().map(str::trim_start).filter(|line| line.starts_with('['));
-        if headers.all(|header| header.starts_with(&own_table)) {
+        if headers.all(|header| header.starts_with(&routing_table)) {
             finding.machine = machine.label();
         }
     }
@@ -141,14 +141,14 @@ fn read_settings(table: &mut TableReader<'_, '_, '_>, spec: &'static TableSpec) 
         entry.multicast_dns = table.flag("multicast_dns");
         entry.time_service = table.text("time_service");
         entry.locale = table.text("locale");
-        entry.console_keyboard = table.text("console_keyboard");
+        entry.keyboard = table.text("keyboard");
         entry.ipv6 = table.text("ipv6");
         entry.netplan = table.text("netplan");
         entry.renderer = table.text("renderer");
         entry.hosts_file = table.text("hosts_file");
         entry.ssh = read_ssh(table);
         entry.stock_logins = table.text("stock_logins");
-        entry.password_hash = table.text("password_hash");
+        entry.password_hashing = table.text("password_hashing");
         entry.password_cost = table.integer("password_cost");
     }
     entry
@@ -266,7 +266,7 @@ fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Stated<Wri
             let mut secret = table.inner(inner, &FROM_SECRET, place);
             secret.refuse_unknown_keys(&[]);
             secret
-                .required_text("from_secret")
+                .required_text("secret")
                 .and_then(|name| Some(Written::new(SecretUse::Named(name.value), name.place)))
         }
         _ => {
@@ -312,7 +312,12 @@ fn read_cluster(
         }
         Some(entry)
     });
-    ClusterEntry { name, size: table.integer("size"), members: table.text("members"), virtual_address }
+    ClusterEntry {
+        name,
+        size: table.integer("size"),
+        allowed_sizes: table.text("allowed_sizes"),
+        virtual_address,
+    }
 }
 
 fn read_secret(
@@ -353,7 +358,7 @@ fn read_time_key(
     table.refuse_unknown_keys(&[&COMMON, &ROOT]);
     let entry = TimeKeyEntry {
         number: table.integer("number"),
-        hash: table.text("hash"),
+        algorithm: table.text("algorithm"),
         value: read_secret_use(&mut table, "value"),
         name,
     };
@@ -632,7 +637,7 @@ fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLi
         port: table.text("port"),
         more_addresses: table.texts("more_addresses"),
         routes: read_routes(table),
-        own_table: table.integer("own_table"),
+        routing_table: table.integer("routing_table"),
         mtu: table.integer("mtu"),
         wake_on_lan: table.flag("wake_on_lan"),
         speed: table.integer("speed"),
@@ -641,9 +646,9 @@ fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLi
         members: table.texts("members"),
         mode: table.text("mode"),
         primary: table.text("primary"),
-        watch_every: table.integer("watch_every"),
+        link_check_ms: table.integer("link_check_ms"),
         lacp_rate: table.text("lacp_rate"),
-        spread_by: table.text("spread_by"),
+        hash_policy: table.text("hash_policy"),
         over: table.text("over"),
         spanning_tree: table.flag("spanning_tree"),
     }))
@@ -693,10 +698,10 @@ fn read_answers(
             },
             DeValue::Float(number) => Stated::Value(AnswerValue::Literal(number.as_str().to_owned())),
             DeValue::Boolean(truth) => Stated::Value(AnswerValue::Literal(truth.to_string())),
-            DeValue::Table(inner) if inner.contains_key("from_secret") => {
+            DeValue::Table(inner) if inner.contains_key("secret") => {
                 let mut secret = TableReader::new(table.reader, inner, &FROM_SECRET, place, machine.cloned());
                 secret.refuse_unknown_keys(&[]);
-                secret.required_text("from_secret").and_then(|name| Some(AnswerValue::Secret(name)))
+                secret.required_text("secret").and_then(|name| Some(AnswerValue::Secret(name)))
             }
             DeValue::Table(inner) => {
                 read_take(table.reader, inner, place, machine).and_then(|take| Some(AnswerValue::Take(take)))

@@ -97,7 +97,7 @@ pub struct ReviewedHost {
     /// Language and formats.
     pub locale: ReviewedValue,
     /// Layout of the console's keyboard.
-    pub console_keyboard: ReviewedValue,
+    pub keyboard: ReviewedValue,
     /// What is done with IPv6.
     pub ipv6: ReviewedValue,
     /// The program that netplan writes for.
@@ -107,7 +107,7 @@ pub struct ReviewedHost {
     /// What becomes of logins that the image brings along: `lock`, `keep` or `refuse`.
     pub stock_logins: ReviewedValue,
     /// How passwords of logins are hashed, with the cost where the sheet says it.
-    pub password_hash: ReviewedValue,
+    pub password_hashing: ReviewedValue,
 }
 
 /// One link.
@@ -245,10 +245,7 @@ fn reviewed_host(machine: &Machine) -> ReviewedHost {
             TimeService::Chrony => "chrony",
         }),
         locale: one(settings.locale.as_ref().and_then(|locale| Some(locale.value.as_str().to_owned()))),
-        console_keyboard: one(settings
-            .console_keyboard
-            .as_ref()
-            .and_then(|layout| Some(layout.value.as_str().to_owned()))),
+        keyboard: one(settings.keyboard.as_ref().and_then(|layout| Some(layout.value.as_str().to_owned()))),
         ipv6: word(match settings.ipv6() {
             Ipv6Mode::Static => "static",
             Ipv6Mode::Off => "off",
@@ -266,7 +263,7 @@ fn reviewed_host(machine: &Machine) -> ReviewedHost {
             }
         },
         stock_logins: word(settings.stock_logins().word()),
-        password_hash: ReviewedValue::Values(vec![match settings.hash_method() {
+        password_hashing: ReviewedValue::Values(vec![match settings.hash_method() {
             HashMethod::Yescrypt(5) => "yescrypt".to_owned(),
             HashMethod::Yescrypt(cost) => format!("yescrypt at cost {cost}"),
             HashMethod::Sha512(rounds) => format!("SHA-512, {rounds} rounds"),
@@ -309,7 +306,7 @@ fn details(site: &Site, link: &Link) -> Vec<String> {
         details.push(format!("{} via {}{metric}", route.to.value, route.via.value));
     }
     let Some(options) = &link.options else { return details };
-    if let Some(table) = &options.own_table {
+    if let Some(table) = &options.routing_table {
         let gateways = Family::BOTH.into_iter().filter_map(|family| site.gateway_of(link, family));
         let gateways: Vec<String> = gateways.map(|gateway| gateway.value.to_string()).collect();
         details.push(format!("answers by {} (table {})", gateways.join(", "), table.value));

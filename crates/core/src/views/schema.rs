@@ -81,15 +81,14 @@ fn shape_schema(shape: &Shape) -> Value {
         Shape::Table(table) => reference(table),
         Shape::Tables(table) | Shape::Entries(table) => json!({ "type": "array", "items": reference(table) }),
         Shape::Named(table) => json!({ "type": "object", "additionalProperties": reference(table) }),
-        Shape::Secret => match KEYS.iter().find(|table| table.key("from_secret").is_some()) {
+        Shape::Secret => match KEYS.iter().find(|table| table.key("secret").is_some()) {
             Some(table) => json!({ "anyOf": [{ "const": "none" }, reference(table)] }),
             None => json!({ "const": "none" }),
         },
         Shape::Answers => {
             let by_key = |key: &str| KEYS.iter().find(|table| table.key(key).is_some());
             let mut forms = vec![json!({ "type": ["string", "number", "boolean"] })];
-            forms
-                .extend(["take", "from_secret"].into_iter().filter_map(by_key).map(|table| reference(table)));
+            forms.extend(["take", "secret"].into_iter().filter_map(by_key).map(|table| reference(table)));
             json!({ "type": "object", "additionalProperties": { "anyOf": forms } })
         }
     }

@@ -175,7 +175,7 @@ fn rootfs_example(example: &str) -> Assessment {
     }
     let assessment = assess_example(match piece.get("output").and_then(toml::Value::as_str) {
         Some("wifi") => {
-            "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"IT\" }\n\
+            "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, country = \"IT\" }\n\
              [secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\n\
              link.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n"
         }

@@ -50,7 +50,7 @@ take_words! {
     NodeNumber = "node-number",
     NodeCount = "node-count",
     Peers = "peers",
-    Members = "members",
+    MemberAddresses = "member-addresses",
     PeerNames = "peer-names",
     VirtualAddress = "virtual-address",
 }
@@ -100,7 +100,7 @@ impl TakeWord {
                 | Self::NodeNumber
                 | Self::NodeCount
                 | Self::Peers
-                | Self::Members
+                | Self::MemberAddresses
                 | Self::PeerNames
                 | Self::VirtualAddress
         )

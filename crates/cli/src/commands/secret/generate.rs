@@ -75,7 +75,8 @@ fn wanted(arguments: &SecretGenerateArguments, site: &Site) -> Result<Vec<EntryI
     let has_host_keys = site.machines.iter().any(wants_host_key);
     if ids.is_empty() && !has_host_keys {
         return Err(Failure::CommandLine(
-            "nothing in the sheet uses a secret that is from = \"encrypted\", and no host asks for a host key".to_owned(),
+            "nothing in the sheet uses a secret that is from = \"store\", and no host asks for a host key"
+                .to_owned(),
         ));
     }
     Ok(ids)

@@ -16,7 +16,7 @@ pub(super) fn run(arguments: &SecretListArguments) -> Result<Exit, Failure> {
     let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
     let closed = Inventory::of(&site, None, today());
     let wants_store =
-        closed.secrets.iter().any(|secret| secret.source == "encrypted") || !closed.host_keys.is_empty();
+        closed.secrets.iter().any(|secret| secret.source == "store") || !closed.host_keys.is_empty();
     let inventory = match sources.store() {
         Ok(store) => Inventory::of(&site, Some(store), today()),
         Err(fault) => {

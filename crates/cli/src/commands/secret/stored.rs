@@ -119,13 +119,13 @@ pub(super) fn stored_secret<'a>(site: &'a Site, name: &str) -> Result<(usize, &'
     {
         let source = other.source.value().map_or("elsewhere", SecretSource::word);
         return Err(Failure::CommandLine(format!(
-            "the secret {name} is from = \"{source}\"; the store keeps those that are from = \"encrypted\""
+            "the secret {name} is from = \"{source}\"; the store keeps those that are from = \"store\""
         )));
     }
     let names: Vec<&str> = kept().map(|(_, secret)| secret.name.value.as_str()).collect();
     let hint = match nearest(name, names.iter().copied(), 1).first() {
         Some(close) => format!("; did you mean {close}?"),
-        None if names.is_empty() => "; no secret in it is from = \"encrypted\"".to_owned(),
+        None if names.is_empty() => "; no secret in it is from = \"store\"".to_owned(),
         None => format!("; it has {}", names.join(", ")),
     };
     Err(Failure::CommandLine(format!("the sheet has no secret {name}{hint}")))

@@ -72,8 +72,8 @@ fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwrita
         nameservers: nameservers(site, machine, link),
         ..Device::default()
     };
-    let own_table = link.options.as_ref().and_then(|options| options.own_table.as_ref());
-    if let Some(table) = own_table {
+    let routing_table = link.options.as_ref().and_then(|options| options.routing_table.as_ref());
+    if let Some(table) = routing_table {
         answer_by_itself(&mut device, site, link, table.value);
     }
     let for_manager = if by_manager { for_network_manager(machine, link) } else { None };
@@ -252,10 +252,10 @@ fn bond_parameters(bond: &Bond) -> Option<Parameters> {
     let mode = bond.mode.value()?.value;
     Some(Parameters::Bond {
         mode: mode.word(),
-        mii_monitor_interval: bond.watch_every,
+        mii_monitor_interval: bond.link_check_ms,
         primary: bond.primary.as_ref().map(|primary| primary.value.clone()),
         lacp_rate: bond.is_lacp_fast.as_ref().map(|fast| if fast.value { "fast" } else { "slow" }),
-        transmit_hash_policy: bond.spread_by.as_ref().map(|spread| spread.value),
+        transmit_hash_policy: bond.hash_policy.as_ref().map(|spread| spread.value),
     })
 }
 

@@ -16,9 +16,9 @@ pub(crate) static SECRET_UNDEFINED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a value is to come from a secret that the sheet does not name",
-    explanation: "from_secret names a [secret.NAME] table, which says where the value comes from.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
+    explanation: "secret names a [secret.NAME] table, which says where the value comes from.",
+    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -32,8 +32,8 @@ pub static SECRET_MISSING: Rule = Rule {
     explanation: "A file or a variable holds the value alone, on one line; a prompt needs a terminal; the store holds what \
         `impostazione secret enter` or `secret generate` put there. The value must be there whenever the sheet is judged, \
         since what cannot be had cannot be proved right. `review` asks for none.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay.secret\"\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
+    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay.secret\"\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -46,8 +46,8 @@ pub(crate) static SECRET_FILE_READABLE_BY_OTHERS: Rule = Rule {
     summary: "others may read the file of a secret",
     explanation: "A file that holds a password is for its owner alone (mode 0600). Where others could read it, take the \
         password for known. The encrypted store is no secret without its key, so that this is a warning there.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"for-all-to-read.secret\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"for-all-to-read.secret\"\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -58,19 +58,19 @@ pub static SECRET_STORE_CANNOT_OPEN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "the encrypted store beside the sheet does not open",
-    explanation: "Secrets that are from = \"encrypted\", and host keys that were made beforehand, are in the store beside the \
+    explanation: "Secrets that are from = \"store\", and host keys that were made beforehand, are in the store beside the \
         sheet, which for harbor.toml is harbor.secrets.age. It opens with a private key (--key, or the variable IMPOSTAZIONE_KEY), or with a \
         passphrase (asked for on a terminal, or --passphrase-from, or --passphrase-fd).",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"encrypted\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"store\"\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
 
 pub(crate) fn undefined(name: &str, place: Place, known: &[&str]) -> Finding {
     let fix = match nearest(name, known.iter().copied(), 1).first() {
-        Some(close) => format!("write from_secret = \"{close}\""),
-        None => format!("add a table [secret.{name}] with from = \"encrypted\", or another source"),
+        Some(close) => format!("write secret = \"{close}\""),
+        None => format!("add a table [secret.{name}] with from = \"store\", or another source"),
     };
     Finding::on_sheet(&SECRET_UNDEFINED, place, format!("The sheet has no secret \"{name}\"."), fix)
 }

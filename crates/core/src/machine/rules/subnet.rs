@@ -6,8 +6,13 @@ use impostazione_text::{Written, nearest};
 use crate::finding::{Finding, Nature, Rule, Severity};
 
 /// The rules that are broken while it is read.
-pub(crate) const RULES: &[&Rule] =
-    &[&PREFIX_MALFORMED, &PREFIX_HAS_HOST_BITS, &NETMASK_NOT_CONTIGUOUS, &SUBNET_UNDEFINED, &RANGE_MALFORMED];
+pub(crate) const RULES: &[&Rule] = &[
+    &PREFIX_MALFORMED,
+    &PREFIX_HAS_HOST_BITS,
+    &NETMASK_NOT_CONTIGUOUS,
+    &SUBNET_UNDEFINED,
+    &ADDRESS_RANGE_MALFORMED,
+];
 
 /// A prefix that cannot be read.
 pub(crate) static PREFIX_MALFORMED: Rule = Rule {
@@ -63,8 +68,8 @@ pub(crate) static SUBNET_UNDEFINED: Rule = Rule {
 };
 
 /// A range that cannot be read.
-pub(crate) static RANGE_MALFORMED: Rule = Rule {
-    name: "range-malformed",
+pub(crate) static ADDRESS_RANGE_MALFORMED: Rule = Rule {
+    name: "address-range-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a range is not a first and a last address",
@@ -193,7 +198,7 @@ pub(crate) fn range_malformed(written: &Written<String>, fault: &RangeFault) -> 
             "write two IPv4 or two IPv6 addresses".to_owned(),
         ),
     };
-    Finding::on_sheet(&RANGE_MALFORMED, written.place, message, fix)
+    Finding::on_sheet(&ADDRESS_RANGE_MALFORMED, written.place, message, fix)
 }
 
 pub(crate) fn undefined(machine: Option<String>, written: &Written<String>, known: &[&str]) -> Finding {

@@ -15,8 +15,8 @@ pub(crate) static WIFI_SSID_LENGTH: Rule = Rule {
     summary: "the name of a wireless network is empty or too long",
     explanation: "The name of a wireless network has 1 to 32 bytes (IEEE 802.11, section 9.4.2.2); a letter with an \
         accent takes two of them.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"the quay and everything along side it\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    wrong: "[subnet.quay]\nwifi = { ssid = \"the quay and everything along side it\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
 };
 
@@ -28,8 +28,8 @@ pub(crate) static WIFI_COUNTRY_UNKNOWN: Rule = Rule {
     summary: "the country of a wireless network is not a country code",
     explanation: "The country decides on the channels and the power that the radio may use. It is a code of two \
         capital letters (ISO 3166-1), such as IT; the United Kingdom is GB.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"UK\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" }, country = \"GB\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, country = \"UK\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, country = \"GB\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
 };
 

@@ -19,8 +19,8 @@ static SECRET_REUSED: Rule = Rule {
     summary: "one value serves two roles",
     explanation: "Who learns the password of one login, or of one product, then has the other too, and neither can be changed \
         alone. For those that may change machines this is an error in production.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { from_secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { from_secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -33,8 +33,8 @@ static SECRET_SHARED: Rule = Rule {
     summary: "one password opens the administrators' logins of several machines",
     explanation: "Who learns it on one machine has them all. per = \"machine\" gives each a value of its own, which the store \
         makes up and keeps; per = \"cluster\" one to each cluster. The members of one cluster may share a value.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"{machine}.secret\"\nper = \"machine\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"{machine}.secret\"\nper = \"machine\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
     about_credentials: true,
     ..Rule::PLAIN
 };

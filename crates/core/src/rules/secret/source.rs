@@ -13,9 +13,9 @@ static SECRET_UNUSED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "nothing in the sheet uses a secret",
-    explanation: "A [secret.NAME] that no from_secret names is left over, or something that should use it uses another.",
+    explanation: "A [secret.NAME] that no secret names is left over, or something that should use it uses another.",
     wrong: "[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { from_secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_absence: true,
     about_credentials: true,
     ..Rule::PLAIN
@@ -31,7 +31,7 @@ static SECRET_IN_SHEET: Rule = Rule {
         in every copy. Put it into the store, a file or a variable, name that in a [secret.NAME] table, and change the \
         password if the sheet was shared. In a lab this is a warning, and the password must keep to the same rules.",
     wrong: "[account.keeper]\npassword = \"nine gulls on a mole\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -50,7 +50,7 @@ fn check_unused(judge: &mut Judge<'_>) {
             &SECRET_UNUSED,
             secret.name.place,
             format!("Nothing uses the secret {name}."),
-            format!("write {{ from_secret = \"{name}\" }} where it belongs, or take the table out"),
+            format!("write {{ secret = \"{name}\" }} where it belongs, or take the table out"),
         );
     }
 }
@@ -78,7 +78,7 @@ fn check_in_sheet(judge: &mut Judge<'_>) {
             label,
             secret.name.place,
             format!("Here stands {what} itself, for everybody to read who reads the sheet."),
-            "write { from_secret = \"NAME\" } in its place, add [secret.NAME] with from = \"encrypted\", and put the value into the store with `impostazione secret enter`",
+            "write { secret = \"NAME\" } in its place, add [secret.NAME] with from = \"store\", and put the value into the store with `impostazione secret enter`",
         ));
     }
 }

@@ -8,22 +8,22 @@ use super::held::held_values;
 use crate::finding::{Finding, Nature, Rule, Severity};
 
 pub(in crate::rules) const CHECKS: &[Check] = &[
-    Check::new(&SECRET_LAYOUT_DEPENDENT, check_layouts),
+    Check::new(&SECRET_KEYBOARD_DEPENDENT, check_layouts),
     Check::new(&SECRET_LIMITS_CONTRADICT, check_contradictions),
 ];
 
 /// A value that comes out differently.
-static SECRET_LAYOUT_DEPENDENT: Rule = Rule {
-    name: "secret-layout-dependent",
+static SECRET_KEYBOARD_DEPENDENT: Rule = Rule {
+    name: "secret-keyboard-dependent",
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "a secret that is typed has characters that sit elsewhere on another of its keyboards",
-    explanation: "typed_on names the layouts that a console may assume or a keyboard may have; the console_keyboard of a host \
+    explanation: "typed_on names the layouts that a console may assume or a keyboard may have; the keyboard of a host \
         counts with them. A character on another key comes out as another one, one with AltGr or a dead key often not at all, \
         and the login stays shut though the password is right. The finding names positions, never characters. \
         `secret generate` takes only characters that sit on the same key in all of them.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"typed.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"typed.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -37,8 +37,8 @@ static SECRET_LIMITS_CONTRADICT: Rule = Rule {
     explanation: "Lengths, kinds of characters, forbidden characters and keyboard layouts are asked for by the secret, by the \
         properties that use it, and by products' password rules. Where they contradict each other, give what uses it a secret \
         of its own, or ask for less.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 20\nmax_length = 16\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 16\nmax_length = 30\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 20\nmax_length = 16\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 16\nmax_length = 30\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -81,7 +81,7 @@ fn check_layouts(judge: &mut Judge<'_>) {
             ),
         };
         let message = format!("{} is typed {where_typed}, and there {}.", held.called(), parts.join(", "));
-        findings.push(held.finding(&SECRET_LAYOUT_DEPENDENT, message, fix));
+        findings.push(held.finding(&SECRET_KEYBOARD_DEPENDENT, message, fix));
     }
     judge.report_all(findings);
 }

@@ -12,7 +12,7 @@ use crate::machine::{SecretRole, SecretUse};
 pub(in crate::rules) const CHECKS: &[Check] = &[
     Check::new(&SECRET_TOO_SHORT, check_too_short),
     Check::new(&SECRET_TOO_LONG, check_too_long),
-    Check::new(&SECRET_LACKS_CLASS, check_classes),
+    Check::new(&SECRET_LACKS_KIND, check_classes),
     Check::new(&SECRET_FORBIDDEN_CHARACTER, check_forbidden),
     Check::new(&SECRET_WELL_KNOWN, check_well_known),
     Check::new(&SECRET_CONTAINS_NAME, check_names),
@@ -27,8 +27,8 @@ static SECRET_TOO_SHORT: Rule = Rule {
     summary: "a secret has fewer characters than are asked for",
     explanation: "How many are asked for is said by min_length of the secret, by the package's property, by the product's \
         password rules, or else 12 for passwords, 8 in a lab. What a product itself refuses is an error everywhere.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 40\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 14\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 40\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 14\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -41,22 +41,22 @@ static SECRET_TOO_LONG: Rule = Rule {
     summary: "a secret has more characters than are taken",
     explanation: "How many are taken is said by max_length of the secret, by the package's property, or by the product's \
         password rules. A longer password is refused, or cut off without a word, and then lets nobody in.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 14\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 40\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 14\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 40\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
 
 /// No character of a kind.
-static SECRET_LACKS_CLASS: Rule = Rule {
-    name: "secret-lacks-class",
+static SECRET_LACKS_KIND: Rule = Rule {
+    name: "secret-lacks-kind",
     severity: Severity::Error,
     nature: Nature::Credential,
     summary: "a secret has no character of a kind that is asked for",
     explanation: "Kinds are capital letters, small letters, digits and symbols; require of the secret, or the product's \
         password rules, ask for one of each that they name. A wizard asks again until it has them; a file is refused.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"upper\"]\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"lower\"]\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"upper\"]\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"lower\"]\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -70,8 +70,8 @@ static SECRET_FORBIDDEN_CHARACTER: Rule = Rule {
     explanation: "forbid of the secret, or the product's password rules, name characters that are not taken. Control \
         characters are taken nowhere, and a time key has no blanks and no #, or after HEX: pairs of hexadecimal digits alone. \
         The finding names the position, never the character.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"aeiou\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"$'\"\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"aeiou\"\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"$'\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -85,8 +85,8 @@ static SECRET_WELL_KNOWN: Rule = Rule {
     explanation: "Words such as admin, password and changeme, with digits behind them or in the place of letters, are what is \
         tried first. refused_passwords in [common] names a file of a site's own; the password that a product comes with \
         counts too, where its meanings file says it.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"well-known.secret\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"well-known.secret\"\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -99,8 +99,8 @@ static SECRET_CONTAINS_NAME: Rule = Rule {
     summary: "a secret contains the name of the account or of the machine that it opens",
     explanation: "Who tries passwords begins with the names that can be seen, and puts digits behind them. Choose a value that \
         has nothing to do with what it opens.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"of-the-keeper.secret\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"of-the-keeper.secret\"\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -114,8 +114,8 @@ static SECRET_WEAK: Rule = Rule {
     explanation: "The number of tries is estimated from words, names, dates, rows of keys and repetitions in the value. Fewer \
         than a million are an error; fewer than a hundred million, which is hours where a hash or a radio's greeting was \
         caught, are a warning.",
-    wrong: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"weak.secret\"\n",
-    right: "[account.keeper]\npassword = { from_secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
+    wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"weak.secret\"\n",
+    right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -187,7 +187,7 @@ fn check_classes(judge: &mut Judge<'_>) {
         kinds.dedup();
         let kinds = in_a_row(&kinds);
         Some(held.finding_by(
-            &SECRET_LACKS_CLASS,
+            &SECRET_LACKS_KIND,
             missing.iter().any(|demand| demand.is_hard),
             format!("{} lacks {kinds}. {} asks for it.", held.called(), first.by),
             &format!("choose a value with {kinds} in it"),

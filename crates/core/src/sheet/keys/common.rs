@@ -108,9 +108,9 @@ pub(super) const LOCALE: KeySpec = key(
 );
 
 pub(super) const CONSOLE_KEYBOARD: KeySpec = key(
-    "console_keyboard",
+    "keyboard",
     "the name of a keyboard layout",
-    r#"console_keyboard = "it""#,
+    r#"keyboard = "it""#,
     "Keyboard layout of the hosts' console. Left out: as the image has it.",
     Shape::Text,
 );
@@ -156,9 +156,9 @@ pub(super) const STOCK_LOGINS: KeySpec = key(
 );
 
 pub(super) const PASSWORD_HASH: KeySpec = key(
-    "password_hash",
+    "password_hashing",
     "\"yescrypt\" or \"sha512\"",
-    r#"password_hash = "yescrypt""#,
+    r#"password_hashing = "yescrypt""#,
     "How passwords of logins are hashed; systems older than Debian 11 know `\"sha512\"` only. Left out: yescrypt.",
     Shape::Word(&["yescrypt", "sha512"]),
 );

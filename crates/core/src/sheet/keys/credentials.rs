@@ -39,15 +39,15 @@ pub(crate) static SSH: TableSpec = table(
     ],
 );
 
-/// `{ from_secret = … }`
+/// `{ secret = … }`
 pub(crate) static FROM_SECRET: TableSpec = table(
-    "{ from_secret = … }",
+    "{ secret = … }",
     "a secret value",
     "A value that does not stand in the sheet.",
     &[key(
-        "from_secret",
+        "secret",
         "the name of a secret of the sheet",
-        r#"from_secret = "breakwater-wifi""#,
+        r#"secret = "breakwater-wifi""#,
         "The `[secret.NAME]` that says where the value comes from.",
         Shape::Text,
     )],
@@ -62,9 +62,9 @@ pub(crate) static SECRET: TableSpec = table(
         key(
             "from",
             "\"encrypted\", \"env\", \"file\" or \"prompt\"",
-            r#"from = "encrypted""#,
+            r#"from = "store""#,
             "Where the value comes from: the encrypted store beside the sheet, an environment variable, a file of its own, or a person who is asked in every run. Required.",
-            Shape::Word(&["encrypted", "env", "file", "prompt"]),
+            Shape::Word(&["store", "env", "file", "prompt"]),
         )
         .required(),
         key(
@@ -141,16 +141,16 @@ pub(crate) static TIME_KEY: TableSpec = table(
         )
         .required(),
         key(
-            "hash",
+            "algorithm",
             "\"SHA256\", \"SHA384\", \"SHA512\", \"SHA1\" or \"AES128\"",
-            r#"hash = "SHA256""#,
+            r#"algorithm = "SHA256""#,
             "How the key is used. Left out: SHA256.",
             Shape::Word(&["SHA256", "SHA384", "SHA512", "SHA1", "AES128"]),
         ),
         key(
             "value",
             "a secret",
-            r#"value = { from_secret = "harbor-clock" }"#,
+            r#"value = { secret = "harbor-clock" }"#,
             "The key itself, as text or as `HEX:` and hexadecimal digits. Required.",
             Shape::Secret,
         )
@@ -188,7 +188,7 @@ pub(crate) static ACCOUNT: TableSpec = table(
         key(
             "password",
             "a secret, or \"none\"",
-            r#"password = { from_secret = "keeper-login" }"#,
+            r#"password = { secret = "keeper-login" }"#,
             "The password, from a `[secret.NAME]`; hosts get its hash. Left out, or `\"none\"`: none, and the login is entered with a key alone.",
             Shape::Secret,
         ),

@@ -36,9 +36,9 @@ pub(crate) static CLUSTER: TableSpec = table(
             Shape::Number(1, 1000),
         ),
         key(
-            "members",
+            "allowed_sizes",
             "\"odd\", \"pair\" or \"any\"",
-            r#"members = "odd""#,
+            r#"allowed_sizes = "odd""#,
             "How many machines make it work: an odd number of three or more, exactly two, or any number. Left out: any.",
             Shape::Word(&["odd", "pair", "any"]),
         ),
@@ -56,7 +56,7 @@ pub(crate) static CLUSTER: TableSpec = table(
 pub(crate) static WAIVER: TableSpec = table(
     "[[waiver]]",
     "a waiver",
-    "Sets a rule of judgement aside for some machines, with a reason and an end.",
+    "Sets a rule of judgment aside for some machines, with a reason and an end.",
     &[
         key("rule", "the name of a rule", r#"rule = "ntp-too-few""#, "The rule. Required.", Shape::Text)
             .required(),
@@ -218,7 +218,7 @@ pub(crate) static APPLIANCE: TableSpec = table(
 pub(crate) static ANSWER: TableSpec = TableSpec {
     header: "[appliance.answer]",
     called: "[appliance.answer]",
-    about: "A line for each property that is not answered by itself: its id (`class.key.instance`, in quotes), and a text, a number, true or false, a value of the sheet that is taken: `{ take = \"address\" }`, or a secret: `{ from_secret = \"logbook-admin\" }`. A property whose meaning is certain takes its value from the sheet without a line.",
+    about: "A line for each property that is not answered by itself: its id (`class.key.instance`, in quotes), and a text, a number, true or false, a value of the sheet that is taken: `{ take = \"address\" }`, or a secret: `{ secret = \"logbook-admin\" }`. A property whose meaning is certain takes its value from the sheet without a line.",
     keys: &[],
     free_keys: true,
 };
@@ -233,7 +233,7 @@ pub(crate) static TAKE: TableSpec = table(
             "take",
             "the word for a value",
             r#"take = "address""#,
-            "One of `address` `address6` `netmask` `prefix-length` `prefix-length6` `address-with-prefix` `gateway` `gateway6` `network-address` `broadcast-address` `hostname` `fqdn` `domain` `dns` `dns-1` `dns-2` `search` `ntp` `ntp-1` `ntp-2` `timezone` `locale` `keyboard` `vlan` `mtu` `mac` `cluster-name` `node-number` `node-count` `peers` `members` `peer-names` `virtual-address`. `node-number` counts the machines of a cluster in their order, `peers` are the addresses of the others, `members` those of all.",
+            "One of `address` `address6` `netmask` `prefix-length` `prefix-length6` `address-with-prefix` `gateway` `gateway6` `network-address` `broadcast-address` `hostname` `fqdn` `domain` `dns` `dns-1` `dns-2` `search` `ntp` `ntp-1` `ntp-2` `timezone` `locale` `keyboard` `vlan` `mtu` `mac` `cluster-name` `node-number` `node-count` `peers` `member-addresses` `peer-names` `virtual-address`. `node-number` counts the machines of a cluster in their order, `peers` are the addresses of the others, `member-addresses` those of all.",
             Shape::Text,
         ),
         key(

@@ -93,7 +93,7 @@ pub(crate) static SUBNET_TABLE: TableSpec = table(
         key(
             "wifi",
             "a table",
-            r#"wifi = { ssid = "breakwater", passphrase = { from_secret = "breakwater-wifi" }, country = "IT" }"#,
+            r#"wifi = { ssid = "breakwater", passphrase = { secret = "breakwater-wifi" }, country = "IT" }"#,
             "How links of kind wifi join it. Required where there are such.",
             Shape::Table(&WIFI),
         ),
@@ -135,7 +135,7 @@ pub(crate) static WIFI: TableSpec = table(
         key(
             "passphrase",
             "a secret, or \"none\"",
-            r#"passphrase = { from_secret = "breakwater-wifi" }"#,
+            r#"passphrase = { secret = "breakwater-wifi" }"#,
             "Passphrase of the network, from a `[secret.NAME]`. Hosts get the key that is derived from it (WPA2), or the passphrase itself where `sae` is true. `\"none\"`: the network is open, on purpose. Required.", Shape::Secret).required(),
         key(
             "sae",
@@ -282,9 +282,9 @@ pub(crate) static HOST_LINK: TableSpec = table(
             Shape::Tables(&ROUTE),
         ),
         key(
-            "own_table",
+            "routing_table",
             "a number from 1 to 252",
-            "own_table = 140",
+            "routing_table = 140",
             "A routing table of its own, of this number, with the subnet's gateway as its default route, so that answers to what came in on this link leave by it. Such a link has no part in the default route of the machine. Left out: none.",
             Shape::Number(1, 252),
         ),
@@ -353,9 +353,9 @@ pub(crate) static HOST_LINK: TableSpec = table(
             Shape::Text,
         ),
         key(
-            "watch_every",
+            "link_check_ms",
             "a number of milliseconds",
-            "watch_every = 100",
+            "link_check_ms = 100",
             "How often a bond looks whether its members have a carrier. Left out: 100.",
             Shape::Number(1, 60_000),
         ),
@@ -367,9 +367,9 @@ pub(crate) static HOST_LINK: TableSpec = table(
             Shape::Word(&["slow", "fast"]),
         ),
         key(
-            "spread_by",
+            "hash_policy",
             "\"layer2\", \"layer2+3\", \"layer3+4\", \"encap2+3\" or \"encap3+4\"",
-            r#"spread_by = "layer3+4""#,
+            r#"hash_policy = "layer3+4""#,
             "What decides on the member that a packet leaves by, in the modes balance-xor and 802.3ad. Left out: layer2.",
             Shape::Word(&["layer2", "layer2+3", "layer3+4", "encap2+3", "encap3+4"]),
         ),

@@ -48,7 +48,7 @@ pub enum Shape {
     Named(&'static TableSpec),
     /// An array of tables.
     Entries(&'static TableSpec),
-    /// `{ from_secret = … }`, or `"none"`.
+    /// `{ secret = … }`, or `"none"`.
     Secret,
     /// A table of answers to properties.
     Answers,

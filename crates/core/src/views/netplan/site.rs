@@ -273,9 +273,9 @@ impl LinkReader<'_> {
         let mut own_gateways = Vec::new();
         let mut beside = Beside { dhcp: self.dhcp(map, &addresses), ..Beside::default() };
         beside.metrics = gateways.iter().map(|gateway| (Family::of(gateway.value), 0)).collect();
-        let (routes, own_table) = self.routes(map, &mut gateways, &mut own_gateways, &mut beside);
+        let (routes, routing_table) = self.routes(map, &mut gateways, &mut own_gateways, &mut beside);
         // A table without a way out of it is for one network, and nothing that a link of a sheet has.
-        let own_table = own_table.filter(|_| !own_gateways.is_empty());
+        let routing_table = routing_table.filter(|_| !own_gateways.is_empty());
         for (index, gateway) in gateways.iter().enumerate() {
             let family = Family::of(gateway.value);
             let earlier = gateways.iter().take(index).find(|other| Family::of(other.value) == family);
@@ -293,7 +293,7 @@ impl LinkReader<'_> {
                 .get("wakeonlan")
                 .and_then(|node| Some(Written::new(node.value.flag()?, node.place))),
             routes,
-            own_table,
+            routing_table,
             ..LinkOptions::default()
         };
         self.found_by(map, &mut options);
@@ -390,7 +390,7 @@ impl LinkReader<'_> {
         beside: &mut Beside,
     ) -> (Vec<Route>, Option<Written<u32>>) {
         let items = map.get("routes").and_then(|node| node.value.list()).unwrap_or_default();
-        let (mut routes, mut own_table) = (Vec::new(), None);
+        let (mut routes, mut routing_table) = (Vec::new(), None);
         for route in items.iter().filter_map(|item| item.value.map()) {
             let text = |key: &str| {
                 let node = route.get(key)?;
@@ -401,7 +401,7 @@ impl LinkReader<'_> {
             let Some(via) = self.address("via", &via) else { continue };
             let leads_everywhere = matches!(to.value.as_str(), "default" | "0.0.0.0/0" | "::/0");
             if let Some(table) = table {
-                own_table = table.value.parse().ok().map(|number| table.with(number)).or(own_table);
+                routing_table = table.value.parse().ok().map(|number| table.with(number)).or(routing_table);
                 own_gateways.extend(leads_everywhere.then_some(via));
                 continue;
             }
@@ -433,7 +433,7 @@ impl LinkReader<'_> {
                 )),
             }
         }
-        (routes, own_table)
+        (routes, routing_table)
     }
 
     fn found_by(&mut self, map: &Map, options: &mut LinkOptions) {
@@ -501,12 +501,12 @@ impl LinkReader<'_> {
                     },
                 },
                 primary: parameter("primary").and_then(text_of),
-                watch_every: parameter("mii-monitor-interval")
+                link_check_ms: parameter("mii-monitor-interval")
                     .and_then(|node| node.value.text()?.trim_end_matches("ms").parse().ok())
                     .unwrap_or(0),
                 is_lacp_fast: parameter("lacp-rate")
                     .and_then(|node| Some(Written::new(node.value.text()? == "fast", node.place))),
-                spread_by: None,
+                hash_policy: None,
             })),
             "ethernets" => LinkKind::Ethernet,
             _ => LinkKind::Unreadable(Vec::new()),
