@@ -25,11 +25,11 @@ PERL
 export LC_ALL=C
 restore="rm -rf card; cp -a sd-card card"
 printf 'place                      '
-perl "$work/measure.pl" 20 "$restore" "$program" -q place output --only gauge-01 --root card --yes 2>/dev/null
+perl "$work/measure.pl" 20 "$restore" "$program" -q place output card --only gauge-01 --yes 2>/dev/null
 printf 'place, nothing to change   '
-perl "$work/measure.pl" 20 "" "$program" -q place output --only gauge-01 --root card --yes 2>/dev/null
+perl "$work/measure.pl" 20 "" "$program" -q place output card --only gauge-01 --yes 2>/dev/null
 printf 'undo                       '
-perl "$work/measure.pl" 20 "$restore; $program -q place output --only gauge-01 --root card --yes 2>/dev/null" "$program" -q undo --root card --yes
+perl "$work/measure.pl" 20 "$restore; $program -q place output card --only gauge-01 --yes 2>/dev/null" "$program" -q undo card --yes
 printf 'cp -a of the same files    '
 perl "$work/measure.pl" 20 "rm -rf copy" cp -a output/gauge-01 copy
 sh -c "$restore"

@@ -79,14 +79,14 @@ cp "$work/site/older.yaml" "$work/site/rendered/gauge-01/rootfs/etc/netplan/90-o
 shoot inspect 8 'impostazione inspect rendered/signal-tower/rootfs' \
     'impostazione inspect rendered/gauge-01/rootfs/etc/netplan'
 shoot rootfs 8 'impostazione inspect sd-card --color always | head -55'
-shoot place 8 'impostazione place output --only gauge-01 --root sd-card --fresh-identity --dry-run --color always | head -55'
+shoot place 8 'impostazione place output sd-card --only gauge-01 --fresh-identity --dry-run --color always | head -55'
 cp -a "$work/site/sd-card" "$work/site/placed-card"
-"$work/bin/impostazione" place "$work/site/output" --only gauge-01 --root "$work/site/placed-card" --yes -q 2>/dev/null
+"$work/bin/impostazione" place "$work/site/output" "$work/site/placed-card" --only gauge-01 --yes -q 2>/dev/null
 echo '10.64.10.99 gauge-01' >>"$work/site/placed-card/etc/hosts"
 echo 'network: {version: 2}' >"$work/site/placed-card/etc/netplan/90-by-hand.yaml"
 sed 's/10.64.10.{11..16}/10.64.10.{21..26}/; s#Europe/Rome#Europe/Malta#' "$work/site/harbor.toml" >"$work/site/moved.toml"
 shoot compare 10 'impostazione compare output placed-card' \
-    'impostazione compare harbor.toml moved.toml --only "gauge-0[12]"' 'impostazione undo --root placed-card --yes'
+    'impostazione compare harbor.toml moved.toml --only "gauge-0[12]"' 'impostazione undo placed-card --yes'
 shoot package 8 'impostazione inspect packages/logbook.ova'
 shoot appliances 8 'impostazione review harbor.toml --only logbook-1' 'cat rendered/tide-gate/typing-card.txt'
 echo gulls-fly-over-the-mole >"$work/site/typed.secret"

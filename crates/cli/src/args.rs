@@ -59,11 +59,12 @@ pub(crate) enum Command {
 }
 
 #[derive(Debug, Args)]
+#[allow(clippy::struct_excessive_bools, reason = "each is a switch of the command line")]
 pub(crate) struct CheckArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Only findings about these machines, and those about the whole sheet; * and ? are wildcards
+    /// Only findings about these machines, and those about the whole sheet; patterns have * ? [ab] {a,b}
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
@@ -71,12 +72,32 @@ pub(crate) struct CheckArguments {
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: CheckFormat,
 
-    /// Mend, in the sheet itself, the slips for which only one value can have been meant
+    /// Correct, in the sheet itself, the slips for which only one value can have been meant; shows them and asks first
     #[arg(long)]
     pub(crate) fix: bool,
 
+    /// With --fix: do not ask
+    #[arg(long, requires = "fix", conflicts_with = "dry_run")]
+    pub(crate) yes: bool,
+
+    /// With --fix: show what would be corrected, and change nothing
+    #[arg(long, requires = "fix")]
+    pub(crate) dry_run: bool,
+
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
+}
+
+/// Whether a command that changes something asks first, or only shows what it would do.
+#[derive(Clone, Copy, Debug, Args)]
+pub(crate) struct ChangeArguments {
+    /// Do not ask
+    #[arg(long, conflicts_with = "dry_run")]
+    pub(crate) yes: bool,
+
+    /// Show the change, and make none
+    #[arg(long)]
+    pub(crate) dry_run: bool,
 }
 
 /// What opens the encrypted store beside a sheet.
@@ -88,13 +109,9 @@ pub(crate) struct UnlockArguments {
     #[arg(long, value_name = "FILE")]
     pub(crate) key: Vec<PathBuf>,
 
-    /// A file with the passphrase that opens the store, on its first line
-    #[arg(long, value_name = "FILE", conflicts_with = "passphrase_fd")]
+    /// A file with the passphrase that opens the store, on its first line; /dev/fd/3 is an open file by its number
+    #[arg(long, value_name = "FILE")]
     pub(crate) passphrase_from: Option<PathBuf>,
-
-    /// An open file with that passphrase, by its number
-    #[arg(long, value_name = "NUMBER")]
-    pub(crate) passphrase_fd: Option<u32>,
 
     /// The store's identity, for computers that are new each time and remember none; `secret check` tells it
     #[arg(long, value_name = "ID")]
@@ -138,6 +155,10 @@ pub(crate) struct SecretEnterArguments {
     #[arg(long = "for", value_name = "NAME")]
     pub(crate) holder: Option<String>,
 
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
 }
@@ -161,6 +182,13 @@ pub(crate) struct SecretGenerateArguments {
     /// Make anew what is there already
     #[arg(long)]
     pub(crate) renew: bool,
+
+    #[command(flatten)]
+    pub(crate) change: ChangeArguments,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
 
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
@@ -187,6 +215,10 @@ pub(crate) struct SecretCheckArguments {
     /// Take the store that is there for the right one, though this computer knows another or a later one
     #[arg(long, conflicts_with = "store_identity")]
     pub(crate) accept_store: bool,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
 
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
@@ -218,6 +250,13 @@ pub(crate) struct SecretRecipientsArguments {
     pub(crate) new_passphrase_from: Option<PathBuf>,
 
     #[command(flatten)]
+    pub(crate) change: ChangeArguments,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
+    #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
 }
 
@@ -246,12 +285,16 @@ pub(crate) struct SecretExportArguments {
     #[arg(long)]
     pub(crate) grouped: bool,
 
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
 }
 
 #[derive(Debug, Args)]
-#[command(group = clap::ArgGroup::new("what").required(true).args(["name", "left_over"]))]
+#[command(group = clap::ArgGroup::new("what").required(true).args(["name", "unused"]))]
 pub(crate) struct SecretRemoveArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
@@ -263,9 +306,16 @@ pub(crate) struct SecretRemoveArguments {
     #[arg(long = "for", value_name = "NAME", requires = "name")]
     pub(crate) holder: Option<String>,
 
-    /// All that the sheet no longer wants
+    /// All that nothing in the sheet uses any more
     #[arg(long)]
-    pub(crate) left_over: bool,
+    pub(crate) unused: bool,
+
+    #[command(flatten)]
+    pub(crate) change: ChangeArguments,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
 
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
@@ -275,6 +325,10 @@ pub(crate) struct SecretRemoveArguments {
 pub(crate) struct ExplainArguments {
     /// Name of the rule, as findings give it; all rules are listed without one
     pub(crate) rule: Option<String>,
+
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
 }
 
 #[derive(Debug, Args)]
@@ -282,7 +336,7 @@ pub(crate) struct ReviewArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Only these machines; * and ? are wildcards
+    /// Only these machines; patterns have * ? [ab] {a,b}
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
@@ -301,7 +355,7 @@ pub(crate) struct RenderArguments {
     #[arg(long, value_name = "DIR")]
     pub(crate) into: PathBuf,
 
-    /// Only the files of these machines; * and ? are wildcards. The whole sheet must be right all the same
+    /// Only the files of these machines; patterns have * ? [ab] {a,b}. The whole sheet must be right all the same
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
@@ -322,21 +376,12 @@ pub(crate) struct RenderArguments {
     #[arg(long, requires = "packages")]
     pub(crate) drop_signature: bool,
 
+    /// text for people, json for other programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
-}
-
-/// Where to place, or to take back.
-#[derive(Debug, Args)]
-#[group(required = true, multiple = false)]
-pub(crate) struct WhereArguments {
-    /// The folder in which the root filesystem is mounted, or lies
-    #[arg(long, value_name = "ROOTFS")]
-    pub(crate) root: Option<PathBuf>,
-
-    /// A raw image of a whole disk or card, whose root partition is taken; needs root
-    #[arg(long, value_name = "FILE")]
-    pub(crate) image: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]
@@ -345,20 +390,16 @@ pub(crate) struct PlaceArguments {
     /// An output tree, or the folder of one machine in it
     pub(crate) output: PathBuf,
 
-    #[command(flatten)]
-    pub(crate) place: WhereArguments,
+    /// The folder in which the root filesystem is mounted or lies, or the raw image of a disk or card, whose root partition is
+    /// taken; an image needs root
+    pub(crate) target: PathBuf,
 
-    /// The machine, where the output has several; * and ? are wildcards that must fit one
+    /// The machine, where the output has several: a name, or a pattern that fits one of them; * ? [ab] {a,b}
     #[arg(long, value_name = "GLOB")]
-    pub(crate) only: Option<String>,
+    pub(crate) only: Vec<String>,
 
-    /// Do not ask
-    #[arg(long, conflicts_with = "dry_run")]
-    pub(crate) yes: bool,
-
-    /// Show the change, and make none
-    #[arg(long)]
-    pub(crate) dry_run: bool,
+    #[command(flatten)]
+    pub(crate) change: ChangeArguments,
 
     /// text for people, json for other programs, which must say --yes or --dry-run
     #[arg(long, value_enum, default_value = "text")]
@@ -375,21 +416,24 @@ pub(crate) struct PlaceArguments {
 
     /// Go on where something was changed since an earlier placement, and lose that change
     #[arg(long)]
-    pub(crate) over_changes: bool,
+    pub(crate) discard_changes: bool,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct UndoArguments {
-    #[command(flatten)]
-    pub(crate) place: WhereArguments,
+    /// The folder in which the root filesystem is mounted or lies, or the raw image of a disk or card; an image needs root
+    pub(crate) target: PathBuf,
 
-    /// Do not ask
-    #[arg(long)]
-    pub(crate) yes: bool,
+    #[command(flatten)]
+    pub(crate) change: ChangeArguments,
+
+    /// text for people, json for other programs, which must say --yes or --dry-run
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
 
     /// Go on where something was changed since it was placed, and lose that change
     #[arg(long)]
-    pub(crate) over_changes: bool,
+    pub(crate) discard_changes: bool,
 }
 
 #[derive(Debug, Args)]
@@ -400,7 +444,7 @@ pub(crate) struct CompareArguments {
     /// What to compare it with: another sheet, another output, a root filesystem, or the image of a disk with one
     pub(crate) second: PathBuf,
 
-    /// Only these machines; * and ? are wildcards
+    /// Only these machines; patterns have * ? [ab] {a,b}
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 

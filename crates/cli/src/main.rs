@@ -3,12 +3,12 @@
 mod args;
 mod commands;
 mod exit;
-mod habit;
-mod mounted;
+mod familiar_words;
 mod only;
 mod question;
 mod secret_sources;
 mod sheet_file;
+mod target;
 mod terminal;
 
 use std::process::ExitCode;
@@ -65,7 +65,7 @@ fn refuse(error: &clap::Error) -> ExitCode {
             Exit::Done.into()
         }
         _ => {
-            let Some(answer) = habit::answer(error) else {
+            let Some(answer) = familiar_words::answer(error) else {
                 let _ = error.print();
                 return ExitCode::from(2);
             };

@@ -130,13 +130,9 @@ impl RunSources {
         Err(last)
     }
 
-    /// The passphrase of a file or of an open file, where one was named.
+    /// The passphrase of a file, where one was named.
     pub(crate) fn given_passphrase(&self) -> Result<Option<Hidden>, StoreFault> {
-        match (&self.unlock.passphrase_from, self.unlock.passphrase_fd) {
-            (Some(path), _) => passphrase_in(path).map(Some),
-            (None, Some(number)) => passphrase_in(Path::new(&format!("/dev/fd/{number}"))).map(Some),
-            (None, None) => Ok(None),
-        }
+        self.unlock.passphrase_from.as_deref().map(passphrase_in).transpose()
     }
 
     fn keys(&self) -> Result<Vec<PrivateKey>, StoreFault> {

@@ -91,6 +91,7 @@ pub struct ReportedProperty {
     /// Whether an administrator may set it.
     pub settable: bool,
     /// Whether it is a password.
+    #[serde(rename = "password")]
     pub is_password: bool,
     /// The only values that it takes.
     pub choices: Vec<String>,

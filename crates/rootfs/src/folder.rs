@@ -31,7 +31,7 @@ pub enum RootfsFault {
     #[error("there is no {}", .0.display())]
     Missing(PathBuf),
     /// The path that was given is no folder.
-    #[error("{} is no folder, and a root filesystem is one; for a card's image there is --image", .0.display())]
+    #[error("{} is neither a folder with a root filesystem nor the image of a card", .0.display())]
     NotAFolder(PathBuf),
     /// A path does not name an entry of a folder on it.
     #[error(transparent)]

@@ -54,7 +54,7 @@ pub enum ImageFault {
     #[error("there is no {}", .0.display())]
     Missing(PathBuf),
     /// It is no file of a disk's bytes.
-    #[error("{} is {kind}, and --image takes a file with the bytes of a whole disk; a card in a drive is mounted first, and named with --root", .0.display(), kind = .1)]
+    #[error("{} is {kind}, and no file with the bytes of a whole disk; a card in a drive is mounted first, and its folder named", .0.display(), kind = .1)]
     NotAFile(PathBuf, &'static str),
     /// It cannot be read or mounted.
     #[error("{} cannot be {doing}: {reason}", .path.display())]
@@ -75,7 +75,7 @@ pub enum ImageFault {
         found: String,
     },
     /// There are several.
-    #[error("{} has a root filesystem on each of its partitions {}, and which of them starts is not known here; mount the one that is meant, and name it with --root", .0.display(), .1)]
+    #[error("{} has a root filesystem on each of its partitions {}, and which of them starts is not known here; mount the one that is meant, and name its folder", .0.display(), .1)]
     SeveralRootfs(PathBuf, String),
     /// Its boot partition cannot be read.
     #[error("the boot partition of {} cannot be read as FAT: {reason}; whether the kernel is told to undo what is placed cannot be seen; take the image anew, or mend the partition with fsck.fat", .path.display())]
@@ -89,7 +89,7 @@ pub enum ImageFault {
     #[error("the filesystem of {} is marked as damaged; use a fresh copy of the image, or repair a copy with e2fsck -f", .0.display())]
     Damaged(PathBuf),
     /// Something else has it attached.
-    #[error("{} is attached to {device} already, and a second mount beside that would damage it; unmount it and let go of it with `losetup --detach {device}`, or mount its partitions and name them with --root", .path.display())]
+    #[error("{} is attached to {device} already, and a second mount beside that would damage it; unmount it and let go of it with `losetup --detach {device}`, or mount its partitions and name their folder", .path.display())]
     Attached {
         /// The image.
         path: PathBuf,
@@ -100,7 +100,7 @@ pub enum ImageFault {
     #[error("another `place`, `undo` or `inspect` is at work on {}; wait until it has ended", .0.display())]
     Busy(PathBuf),
     /// Only root can do this.
-    #[error("{} is mounted by the kernel, which takes root; run the command as root, or mount the partition and name it with --root", .0.display())]
+    #[error("{} is mounted by the kernel, which takes root; run the command as root, or mount the partition and name its folder", .0.display())]
     NotRoot(PathBuf),
 }
 

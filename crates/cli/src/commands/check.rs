@@ -1,29 +1,36 @@
 //! `check`
 
+use std::fmt::Write as _;
 use std::fs;
 use std::io::Write as _;
 use std::path::Path;
 
-use impostazione_core::assess::Assessment;
+use impostazione_core::assess::{Assessment, assess_with};
 use impostazione_core::catalog;
 use impostazione_core::finding::sarif::SarifLog;
 use impostazione_core::finding::{CorrectedSheet, Finding, Report, Summary, correct_sheet};
-use impostazione_text::files::plain;
-use impostazione_text::visible::guarded_json;
+use impostazione_text::files::{Folder, plain};
 use tempfile::NamedTempFile;
 
-use crate::args::{CheckArguments, CheckFormat};
+use super::json;
+use crate::args::{ChangeArguments, CheckArguments, CheckFormat, Format};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
+use crate::question::Decision;
 use crate::secret_sources::RunSources;
-use crate::sheet_file::assess_with_file;
+use crate::sheet_file::{assess_with_file, today};
 use crate::terminal;
 
 pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
     let mut assessment = assess_with_file(&arguments.sheet, &sources)?;
+    let mut is_declined = false;
     if arguments.fix {
-        assessment = mend_file(&arguments.sheet, assessment, &sources, quiet)?;
+        let change = ChangeArguments { yes: arguments.yes, dry_run: arguments.dry_run };
+        if arguments.format != CheckFormat::Text {
+            change.refuse_to_ask(Format::Json)?;
+        }
+        (assessment, is_declined) = correct_file(&arguments.sheet, assessment, &sources, change, quiet)?;
     }
     let only = Only::new(&arguments.only, &assessment.site)?;
     let findings: Vec<&Finding> = assessment
@@ -36,11 +43,11 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
     match arguments.format {
         CheckFormat::Json => {
             let report = Report::new(&assessment.sources, machines, findings.iter().copied());
-            terminal::print(&to_json(&report)?)?;
+            json::print(&report)?;
         }
         CheckFormat::Sarif => {
             let log = SarifLog::new(catalog::all(), &assessment.sources, findings.iter().copied());
-            terminal::print(&to_json(&log)?)?;
+            json::print_as_it_is(&log)?;
         }
         CheckFormat::Text => {
             let shown = |finding: &&Finding| verbose || !finding.is_waived();
@@ -53,48 +60,72 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
             if !quiet {
                 text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
                 let changes = correct_sheet(&assessment.sources, &assessment.findings).changes;
-                text += &terminal::mendable_line(changes.len());
+                text += &terminal::correctable_line(changes.len());
             }
             terminal::print(&text)?;
         }
     }
-    Ok(if summary.errors > 0 { Exit::ErrorsRemain } else { Exit::Done })
+    Ok(if summary.errors > 0 || is_declined { Exit::ErrorsRemain } else { Exit::Done })
 }
 
-/// Mends the sheet on disk, says what was changed, and judges it again. Mending one slip may show another behind it, which
-/// may be a certain one too.
-fn mend_file(
+/// Corrects the sheet on disk, if that is wanted, says what was changed, and judges it again. Correcting one slip may show
+/// another behind it, which may be a certain one too. Says also whether it was declined.
+fn correct_file(
     path: &Path,
-    mut assessment: Assessment,
+    assessment: Assessment,
     sources: &RunSources,
+    change: ChangeArguments,
     quiet: bool,
-) -> Result<Assessment, Failure> {
+) -> Result<(Assessment, bool), Failure> {
     const ROUNDS: usize = 4;
+    let mut corrected: Option<(String, Assessment)> = None;
+    let mut lines = String::new();
+    let mut count = 0;
     for _ in 0..ROUNDS {
-        let mended = correct_sheet(&assessment.sources, &assessment.findings);
-        if mended.changes.is_empty() {
+        let now = corrected.as_ref().map_or(&assessment, |(_, assessment)| assessment);
+        let CorrectedSheet { text, changes } = correct_sheet(&now.sources, &now.findings);
+        if changes.is_empty() {
             break;
         }
-        replace(path, &mended)?;
-        if !quiet {
-            for change in &mended.changes {
-                terminal::tell(&format!(
-                    "mended  {}:{}:{}  {} is now {}\n",
-                    path.display(),
-                    change.line,
-                    change.column,
-                    terminal::harmless(&change.from),
-                    change.to
-                ));
-            }
+        count += changes.len();
+        for one in &changes {
+            let (line, column) = (one.line, one.column);
+            let from = terminal::harmless(&one.from);
+            // Writing to a String does not fail.
+            let _ = writeln!(lines, "{}:{line}:{column}  {from} becomes {}", path.display(), one.to);
         }
-        assessment = assess_with_file(path, sources)?;
+        let next = assess_with(
+            &path.display().to_string(),
+            text.clone().into_bytes(),
+            &Folder::of_file(path),
+            sources,
+            today(),
+        );
+        corrected = Some((text, next));
     }
-    Ok(assessment)
+    let Some((text, after)) = corrected else { return Ok((assessment, false)) };
+    if !quiet || !change.yes {
+        terminal::tell(&lines);
+    }
+    let values = terminal::count(count, "value", "values");
+    match change.decide(&format!("Write {values} into {}?", path.display()))? {
+        Decision::Go => {
+            replace(path, &text)?;
+            Ok((after, false))
+        }
+        Decision::DryRun => {
+            terminal::tell(&format!("{}: nothing was changed, as --dry-run asks\n", path.display()));
+            Ok((assessment, false))
+        }
+        Decision::Declined => {
+            terminal::complain(&format!("{} is as it was: the question was declined", path.display()));
+            Ok((assessment, true))
+        }
+    }
 }
 
 /// Puts the text in the place of the sheet's, whole or not at all, where a link leads and with the modes that it had.
-fn replace(path: &Path, mended: &CorrectedSheet) -> Result<(), Failure> {
+fn replace(path: &Path, text: &str) -> Result<(), Failure> {
     let refused = |doing: &str, error: &std::io::Error| {
         Failure::Files(format!("{} cannot be {doing}: {}; it is as it was", path.display(), plain(error)))
     };
@@ -110,17 +141,11 @@ fn replace(path: &Path, mended: &CorrectedSheet) -> Result<(), Failure> {
     let written = (|| {
         let mut file = NamedTempFile::new_in(folder)?;
         file.write_all(mark)?;
-        file.write_all(mended.text.as_bytes())?;
+        file.write_all(text.as_bytes())?;
         file.as_file().set_permissions(before.permissions())?;
         file.as_file().sync_all()?;
         file.persist(&target).map_err(|error| error.error)?;
         Ok(())
     })();
     written.map_err(|error| refused("written", &error))
-}
-
-pub(super) fn to_json(value: &impl serde::Serialize) -> Result<String, Failure> {
-    let text = serde_json::to_string_pretty(value);
-    text.map(|text| guarded_json(&text).into_owned() + "\n")
-        .map_err(|error| Failure::Files(format!("the result cannot be written: {error}")))
 }

@@ -5,19 +5,20 @@ use std::path::Path;
 use impostazione_core::machine::Machine;
 use impostazione_core::output::{OutputFault, TreeOnDisk};
 use impostazione_core::placing::{Placing, Request};
+use impostazione_core::views::at_path::AtPath;
 use impostazione_core::views::compare::{Difference, compare_outputs, compare_rootfs, compare_sheets};
 use impostazione_core::views::review::review;
 use impostazione_rootfs::{Access, Record, Rootfs};
 use impostazione_secret::FilesOnly;
 use serde::Serialize;
 
-use super::check::to_json;
+use super::json;
 use super::place::failure;
 use crate::args::{CompareArguments, Format};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
 use crate::sheet_file::assess_with_file;
-use crate::{mounted, terminal};
+use crate::{target, terminal};
 
 /// Begins what is said where no machine fits.
 const NEITHER: &str = "both have";
@@ -78,7 +79,7 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
     match arguments.format {
         Format::Json => {
             let answer = Answer { first: names.0, second: names.1, differences: &differences };
-            terminal::print(&to_json(&answer)?)?;
+            json::print(&answer)?;
         }
         Format::Text => {
             let text = terminal::show_differences(&differences, (&names.0, &names.1), terminal::width());
@@ -96,20 +97,21 @@ fn files(fault: OutputFault) -> Failure {
 }
 
 fn look(path: &Path) -> Result<Side, Failure> {
-    if path.is_dir() {
-        return match TreeOnDisk::open(path) {
-            Ok((tree, inner)) => Ok(Side::Output(tree, inner)),
-            Err(OutputFault::NotATree(_)) => mounted::open_folder(path).map(Side::Rootfs),
-            Err(fault) => Err(files(fault)),
-        };
-    }
-    if !path.exists() {
-        return Err(Failure::Files(format!("there is no {}", path.display())));
-    }
-    if mounted::has_linux_partition(path) {
-        return mounted::open_image(path, Access::Look).map(Side::Rootfs);
-    }
-    Ok(Side::Sheet)
+    Ok(match target::look(path)? {
+        AtPath::Output(tree, machine) => Side::Output(tree, machine),
+        AtPath::Rootfs | AtPath::Folder | AtPath::DiskImage => {
+            Side::Rootfs(target::open(path, Access::Look)?)
+        }
+        AtPath::Package(_) if path.is_dir() => Side::Rootfs(target::open(path, Access::Look)?),
+        other @ (AtPath::Package(_) | AtPath::Netplan) => {
+            return Err(Failure::CommandLine(format!(
+                "{} is {}, which is compared with nothing",
+                path.display(),
+                other.word()
+            )));
+        }
+        AtPath::Sheet | AtPath::File => Side::Sheet,
+    })
 }
 
 fn sheets(arguments: &CompareArguments) -> Result<Vec<Difference>, Failure> {

@@ -68,7 +68,7 @@ const STEPS: [Step; 9] = [
     },
     Step {
         says: "What placing a host on it would change; nothing is changed yet:",
-        command: &["place", "output", "--only", "gauge-01", "--root", CARD, "--fresh-identity", "--dry-run"],
+        command: &["place", "output", CARD, "--only", "gauge-01", "--fresh-identity", "--dry-run"],
         ends_with: 0,
     },
 ];
@@ -82,8 +82,8 @@ const SHOWN: [&str; 3] = [
 
 /// What else there is to see, and what it shows.
 const NEXT: [(&str, &str); 8] = [
-    ("impostazione place output/gauge-01 --root sd-card --yes", "places it; without --yes it asks"),
-    ("impostazione undo --root sd-card --yes", "takes it back, to the byte"),
+    ("impostazione place output/gauge-01 sd-card --yes", "places it; without --yes it asks"),
+    ("impostazione undo sd-card --yes", "takes it back, to the byte"),
     ("impostazione secret list harbor.toml", "which secrets there are, and what uses them"),
     ("impostazione subnet quay --sheet harbor.toml", "which addresses are free"),
     ("impostazione inspect output/signal-tower/rootfs", "what the files make of the tower"),

@@ -1,15 +1,23 @@
 //! `explain`
 
 use impostazione_core::catalog;
+use impostazione_core::views::documentation::{ExplainedRule, ExplainedRules};
 use impostazione_text::nearest;
 
-use crate::args::ExplainArguments;
+use super::json;
+use crate::args::{ExplainArguments, Format};
 use crate::exit::{Exit, Failure};
 use crate::terminal;
 
 pub(crate) fn run(arguments: &ExplainArguments) -> Result<Exit, Failure> {
     let Some(name) = &arguments.rule else {
-        terminal::print(&terminal::show_rules(catalog::all()))?;
+        match arguments.format {
+            Format::Text => terminal::print(&terminal::show_rules(catalog::all()))?,
+            Format::Json => {
+                let rules = catalog::all().iter().copied().map(ExplainedRule::of).collect();
+                json::print(&ExplainedRules { rules })?;
+            }
+        }
         return Ok(Exit::Done);
     };
     let rule = catalog::by_name(name).ok_or_else(|| {
@@ -24,6 +32,9 @@ pub(crate) fn run(arguments: &ExplainArguments) -> Result<Exit, Failure> {
             ([], None) => format!("there is no rule {name}; `impostazione explain` lists all rules"),
         })
     })?;
-    terminal::print(&terminal::show_rule(rule, terminal::width()))?;
+    match arguments.format {
+        Format::Text => terminal::print(&terminal::show_rule(rule, terminal::width()))?,
+        Format::Json => json::print(&ExplainedRules { rules: vec![ExplainedRule::of(rule)] })?,
+    }
     Ok(Exit::Done)
 }

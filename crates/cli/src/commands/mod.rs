@@ -5,6 +5,7 @@ pub(crate) mod compare;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod inspect;
+mod json;
 pub(crate) mod place;
 pub(crate) mod render;
 pub(crate) mod review;

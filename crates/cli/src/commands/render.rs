@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeSet, HashMap};
 
+use impostazione_core::finding::Report;
 use impostazione_core::machine::{Machine, Site};
 use impostazione_core::output::{
     self, Content, Hashing, Packing, PasswordHashes, Rendering, WriteReport, Writing,
@@ -11,26 +12,85 @@ use impostazione_ovf::{FileState, complete_digests, verify};
 use impostazione_secret::SecretSources as _;
 use impostazione_secret::store::StoreFault;
 use impostazione_text::files::Folder;
+use serde::Serialize;
 
-use crate::args::RenderArguments;
+use super::json;
+use crate::args::{Format, RenderArguments};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
 use crate::secret_sources::RunSources;
 use crate::sheet_file::assess_with_file;
 use crate::terminal::{self, Progress};
 
+/// What was rendered, for other programs.
+#[derive(Serialize)]
+struct Answer<'a> {
+    into: &'a str,
+    outcome: &'static str,
+    /// The machines whose files were rendered.
+    machines: Vec<&'a str>,
+    written: Vec<String>,
+    unchanged: usize,
+    removed: Vec<String>,
+    /// Machines that are no longer in the sheet, and whose files are still there.
+    left_machines: Vec<String>,
+    /// Files that are no longer rendered, and that somebody has changed.
+    left_files: Vec<String>,
+    #[serde(flatten)]
+    report: Report<'a>,
+}
+
+impl<'a> Answer<'a> {
+    fn new(into: &'a str, machines: Vec<&'a str>, written: &WriteReport, report: Report<'a>) -> Self {
+        Self {
+            into,
+            outcome: "rendered",
+            machines,
+            written: written.written.iter().map(ToString::to_string).collect(),
+            unchanged: written.unchanged,
+            removed: written.removed.iter().map(ToString::to_string).collect(),
+            left_machines: written.left_machines.iter().map(ToString::to_string).collect(),
+            left_files: written.left_files.iter().map(ToString::to_string).collect(),
+            report,
+        }
+    }
+
+    fn refused(into: &'a str, report: Report<'a>) -> Self {
+        Self {
+            into,
+            outcome: "refused",
+            machines: Vec::new(),
+            written: Vec::new(),
+            unchanged: 0,
+            removed: Vec::new(),
+            left_machines: Vec::new(),
+            left_files: Vec::new(),
+            report,
+        }
+    }
+}
+
 pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
     let assessment = assess_with_file(&arguments.sheet, &sources)?;
     let sheet = arguments.sheet.display().to_string();
     let standing = assessment.findings.iter().filter(|finding| !finding.is_waived());
-    terminal::tell(&terminal::show_findings(
-        standing,
-        &assessment.sources,
-        terminal::WHOLE_SHEET,
-        terminal::width(),
-    ));
+    let is_json = arguments.format == Format::Json;
+    if !is_json {
+        terminal::tell(&terminal::show_findings(
+            standing,
+            &assessment.sources,
+            terminal::WHOLE_SHEET,
+            terminal::width(),
+        ));
+    }
+    let found = || Report::new(&assessment.sources, assessment.site.machines.len(), &assessment.findings);
+    let into = arguments.into.display().to_string();
     let Some(proved) = assessment.proved() else {
+        if is_json {
+            json::print(&Answer::refused(&into, found()))?;
+            return Ok(Exit::ErrorsRemain);
+        }
         terminal::tell(&terminal::summary_line(&sheet, assessment.summary()));
         terminal::complain("nothing was written: the sheet must be right first");
         return Ok(Exit::ErrorsRemain);
@@ -61,6 +121,11 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     let report = output::write(&tree, writing);
     progress.finish();
     let report = report.map_err(|fault| Failure::Files(fault.to_string()))?;
+    if is_json {
+        let machines = machines.iter().copied().filter(|name| only.includes(name)).collect();
+        json::print(&Answer::new(&into, machines, &report, found()))?;
+        return Ok(Exit::Done);
+    }
     if verbose {
         for path in &report.written {
             terminal::print(&format!("wrote   {}\n", arguments.into.join(path).display()))?;

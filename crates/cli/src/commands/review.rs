@@ -3,7 +3,7 @@
 use impostazione_core::views::review::review;
 use impostazione_secret::NotAsked;
 
-use super::check::to_json;
+use super::json;
 use crate::args::{Format, ReviewArguments};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
@@ -15,10 +15,10 @@ pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
     let assessment = assess_with_file(&arguments.sheet, &NotAsked)?;
     let only = Only::new(&arguments.only, &assessment.site)?;
     let review = review(&assessment.site, |name| only.includes(name));
-    terminal::print(&match arguments.format {
-        Format::Json => to_json(&review)?,
-        Format::Text => terminal::show_review(&review, terminal::width()),
-    })?;
+    match arguments.format {
+        Format::Json => json::print(&review)?,
+        Format::Text => terminal::print(&terminal::show_review(&review, terminal::width()))?,
+    }
     let found = assessment.findings.iter().filter(|finding| !finding.is_waived()).count();
     if found > 0 {
         terminal::tell(&format!(

@@ -2,11 +2,10 @@
 
 use impostazione_core::views::schema::schema;
 
-use super::check::to_json;
+use super::json;
 use crate::exit::{Exit, Failure};
-use crate::terminal;
 
 pub(crate) fn run() -> Result<Exit, Failure> {
-    terminal::print(&to_json(&schema())?)?;
+    json::print_as_it_is(&schema())?;
     Ok(Exit::Done)
 }

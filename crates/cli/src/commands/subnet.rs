@@ -8,7 +8,7 @@ use impostazione_net::{Family, MaskFault, PrefixFault};
 use impostazione_secret::NotAsked;
 use serde::Serialize;
 
-use super::check::to_json;
+use super::json;
 use crate::args::{Format, SubnetArguments};
 use crate::exit::{Exit, Failure};
 use crate::sheet_file::assess_with_file;
@@ -68,7 +68,7 @@ pub(crate) fn run(arguments: &SubnetArguments) -> Result<Exit, Failure> {
                         .collect(),
                     next_free: plan.next_free(FREE_SHOWN),
                 });
-                terminal::print(&to_json(&Answer { facts, sheet })?)?;
+                json::print(&Answer { facts, sheet })?;
             }
         }
     }

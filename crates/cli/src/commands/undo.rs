@@ -1,18 +1,75 @@
 //! `undo`
 
-use impostazione_core::placing::{inspect_rootfs, take_back};
-use impostazione_rootfs::{Access, Record, check_reach, clear};
+use std::fmt::Write as _;
 
+use impostazione_core::placing::{inspect_rootfs, take_back};
+use impostazione_rootfs::{Access, Record, Undone, check_reach, clear};
+use serde::Serialize;
+
+use super::json;
 use super::place::failure;
-use crate::args::UndoArguments;
+use crate::args::{Format, UndoArguments};
 use crate::exit::{Exit, Failure};
-use crate::question::ask;
-use crate::{mounted, terminal};
+use crate::question::{Decision, ask};
+use crate::{target, terminal};
+
+/// What was taken back, for other programs.
+#[derive(Serialize)]
+struct Answer<'a> {
+    rootfs: &'a str,
+    machine: Option<&'a str>,
+    placed: Option<&'a str>,
+    outcome: &'static str,
+    changed: Vec<&'a str>,
+    changed_since: &'a [&'a str],
+    restored: usize,
+    left_folders: Vec<&'a str>,
+}
+
+impl<'a> Answer<'a> {
+    fn new(
+        rootfs: &'a str,
+        record: &'a Record,
+        drifted: &'a [&'a str],
+        decision: Decision,
+        undone: Option<&'a Undone>,
+    ) -> Self {
+        Self {
+            rootfs,
+            machine: Some(&record.machine),
+            placed: Some(&record.placed),
+            outcome: decision.word("taken-back"),
+            changed: record.steps.iter().map(|step| step.path.as_str()).collect(),
+            changed_since: drifted,
+            restored: undone.map_or(0, |undone| undone.restored),
+            left_folders: undone
+                .into_iter()
+                .flat_map(|undone| undone.left_folders.iter().map(String::as_str))
+                .collect(),
+        }
+    }
+
+    /// What a placement left that was cut off before it changed anything.
+    fn of_leftovers(rootfs: &'a str, is_dry: bool) -> Self {
+        Self {
+            rootfs,
+            machine: None,
+            placed: None,
+            outcome: if is_dry { "tried" } else { "cleared" },
+            changed: Vec::new(),
+            changed_since: &[],
+            restored: 0,
+            left_folders: Vec::new(),
+        }
+    }
+}
 
 pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failure> {
+    arguments.change.refuse_to_ask(arguments.format)?;
+    let is_image = target::is_image(&arguments.target)?;
     // An image without a placement is not mounted for writing, which would change it.
-    if arguments.place.image.is_some() {
-        let rootfs = mounted::open(&arguments.place, Access::Look)?;
+    if is_image && !arguments.change.dry_run {
+        let rootfs = target::open(&arguments.target, Access::Look)?;
         let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
         match &assessment.record {
             None if !assessment.has_leftovers => return Err(nothing_placed(rootfs.name())),
@@ -20,48 +77,58 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
             None => {}
         }
     }
-    let rootfs = mounted::open(&arguments.place, Access::Change)?;
+    let access = if arguments.change.dry_run { Access::Look } else { Access::Change };
+    let rootfs = target::open(&arguments.target, access)?;
     let name = rootfs.name().display().to_string();
-    let _lock = rootfs.lock().map_err(failure)?;
+    let _lock = (access == Access::Change).then(|| rootfs.lock()).transpose().map_err(failure)?;
     let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
+    let is_json = arguments.format == Format::Json;
     let Some(record) = &assessment.record else {
-        if assessment.has_leftovers {
-            clear(&rootfs).map_err(failure)?;
-            return tell(
-                quiet,
-                &format!(
-                    "{name}: a placement had been begun and had changed nothing; what it left is gone\n"
-                ),
-            );
+        if !assessment.has_leftovers {
+            return Err(nothing_placed(rootfs.name()));
         }
-        return Err(nothing_placed(rootfs.name()));
+        let is_dry = arguments.change.dry_run;
+        if !is_dry {
+            clear(&rootfs).map_err(failure)?;
+        }
+        if is_json {
+            json::print(&Answer::of_leftovers(&name, is_dry))?;
+            return Ok(Exit::Done);
+        }
+        let what = if is_dry { "nothing was changed, as --dry-run asks" } else { "what it left is gone" };
+        return tell(quiet, &format!("{name}: a placement had been begun and had changed nothing; {what}\n"));
     };
     check_reach(&rootfs, record).map_err(failure)?;
-    if !quiet {
-        terminal::print(&about(record))?;
-    }
     let drifted = assessment.drifted();
-    for path in &drifted {
-        terminal::tell(&format!("  changed since: {}\n", terminal::harmless(path)));
-    }
-    if !drifted.is_empty() && !arguments.over_changes {
-        let what = if drifted.len() == 1 {
-            "this path was".to_owned()
-        } else {
-            format!("these {} paths were", drifted.len())
-        };
-        if !ask(
-            &format!("Since the placement {what} changed. Take it back, and lose that?"),
-            "--over-changes",
-        )? {
-            return Ok(declined(&name));
+    if !is_json {
+        if !quiet {
+            terminal::print(&about(record))?;
+        }
+        for path in &drifted {
+            terminal::tell(&format!("  changed since: {}\n", terminal::harmless(path)));
         }
     }
-    if !arguments.yes && !ask(&format!("Take the placement of {} on {name} back?", record.machine), "--yes")?
-    {
-        return Ok(declined(&name));
+    let decision = decide(arguments, record, &drifted, &name)?;
+    let undone = match decision {
+        Decision::Go => Some(take_back(&rootfs, record).map_err(failure)?),
+        Decision::DryRun | Decision::Declined => None,
+    };
+    if is_json {
+        json::print(&Answer::new(&name, record, &drifted, decision, undone.as_ref()))?;
+        return Ok(decision.exit());
     }
-    let undone = take_back(&rootfs, record).map_err(failure)?;
+    let Some(undone) = undone else {
+        if decision == Decision::Declined {
+            terminal::complain(&format!("{name} is as it was: the question was declined"));
+            return Ok(Exit::ErrorsRemain);
+        }
+        let mut text = String::new();
+        for step in &record.steps {
+            // Writing to a String does not fail.
+            let _ = writeln!(text, "  {}", terminal::harmless(&step.path));
+        }
+        return tell(quiet, &format!("{text}{name}: nothing was changed, as --dry-run asks\n"));
+    };
     for folder in &undone.left_folders {
         terminal::complain(&format!(
             "/{folder} was made by the placement and holds something else by now; it was left"
@@ -69,6 +136,31 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
     }
     let restored = terminal::count(undone.restored, "path is", "paths are");
     tell(quiet, &format!("{name}: {restored} as before, and the record of the placement is gone\n"))
+}
+
+/// Whether the placement is to be taken back.
+fn decide(
+    arguments: &UndoArguments,
+    record: &Record,
+    drifted: &[&str],
+    name: &str,
+) -> Result<Decision, Failure> {
+    if !drifted.is_empty() && !arguments.discard_changes && !arguments.change.dry_run {
+        let what = if drifted.len() == 1 {
+            "this path was".to_owned()
+        } else {
+            format!("these {} paths were", drifted.len())
+        };
+        let question = format!("Since the placement {what} changed. Take it back, and lose that?");
+        if arguments.format == Format::Json {
+            terminal::complain(&format!("{question} --discard-changes answers yes"));
+            return Ok(Decision::Declined);
+        }
+        if !ask(&question, "--discard-changes")? {
+            return Ok(Decision::Declined);
+        }
+    }
+    arguments.change.decide(&format!("Take the placement of {} on {name} back?", record.machine))
 }
 
 fn nothing_placed(name: &std::path::Path) -> Failure {
@@ -83,11 +175,6 @@ fn about(record: &Record) -> String {
         terminal::harmless(&record.placed),
         terminal::count(record.steps.len(), "path", "paths")
     )
-}
-
-fn declined(name: &str) -> Exit {
-    terminal::complain(&format!("{name} is as it was: the question was declined"));
-    Exit::ErrorsRemain
 }
 
 fn tell(quiet: bool, text: &str) -> Result<Exit, Failure> {

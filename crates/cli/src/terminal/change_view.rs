@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
-use impostazione_core::placing::{Outstanding, Placing};
+use impostazione_core::placing::{LoginChange, Outstanding, Placing, PlannedLogin};
 use impostazione_core::views::compare::lines_of_change;
 use impostazione_core::views::difference::{DifferentLine, Side};
 use impostazione_rootfs::{Change, Owner, Rootfs, Subject, View, Want};
@@ -39,8 +39,9 @@ pub(crate) fn show_change(
     for subject in subjects {
         let _ = writeln!(text, "\n{STRONG}{}{STRONG:#}", subject.word());
         if subject == Subject::Logins {
-            for (name, what) in &placing.plan.logins {
-                let _ = writeln!(text, "  {FAINT}login{FAINT:#}      {} {}", harmless(name), harmless(what));
+            for login in &placing.plan.logins {
+                let name = harmless(&login.name);
+                let _ = writeln!(text, "  {FAINT}login{FAINT:#}      {name} {}", login_words(login));
             }
         }
         for change in outstanding.changes.iter().filter(|change| change.subject == subject) {
@@ -113,4 +114,27 @@ pub(super) fn show_lines(text: &mut String, lines: &[DifferentLine], indent: &st
     if lines.len() > LINE_LIMIT {
         let _ = writeln!(text, "{indent}{FAINT}and {} lines more{FAINT:#}", lines.len() - LINE_LIMIT);
     }
+}
+
+/// What becomes of a login, as the end of a sentence that begins with its name.
+fn login_words(login: &PlannedLogin) -> String {
+    let who = match login.change {
+        LoginChange::Shut => return "is shut".to_owned(),
+        LoginChange::New => "new",
+        LoginChange::AlreadyThere => "already there",
+    };
+    let mut how = Vec::new();
+    if login.password {
+        how.push(
+            if login.change_at_first_login { "a password to be changed" } else { "a password" }.to_owned(),
+        );
+    }
+    match login.ssh_keys {
+        0 => {}
+        1 => how.push("an SSH key".to_owned()),
+        count => how.push(format!("{count} SSH keys")),
+    }
+    let admin = if login.admin { ", may act as root" } else { "" };
+    let number = login.uid.map(|uid| format!(", number {uid}")).unwrap_or_default();
+    format!("{who}{number}, by {}{admin}", how.join(" and "))
 }

@@ -37,11 +37,11 @@ fn found(summary: Summary) -> String {
     found + &waived
 }
 
-/// What `check --fix` would mend, or nothing.
-pub(crate) fn mendable_line(mendable: usize) -> String {
-    match mendable {
+/// What `check --fix` would correct, or nothing.
+pub(crate) fn correctable_line(correctable: usize) -> String {
+    match correctable {
         0 => String::new(),
-        1 => "check --fix mends one of these\n".to_owned(),
-        more => format!("check --fix mends {more} of these\n"),
+        1 => "check --fix corrects one of these\n".to_owned(),
+        more => format!("check --fix corrects {more} of these\n"),
     }
 }

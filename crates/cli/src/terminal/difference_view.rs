@@ -41,7 +41,7 @@ pub(crate) fn show_differences(differences: &[Difference], names: (&str, &str), 
 }
 
 fn show_one(text: &mut String, difference: &Difference, width: usize) {
-    let at = harmless(&difference.at);
+    let at = harmless(&difference.at.words());
     match difference.kind {
         DifferenceKind::OnlyFirst | DifferenceKind::OnlySecond if at.is_empty() => {
             let _ = writeln!(text, "  {}", difference.kind.word());

@@ -54,9 +54,9 @@ pub(crate) fn show_inventory(inventory: &Inventory, width: usize) -> String {
         };
         let _ = writeln!(text, "\n{STRONG}host keys{STRONG:#}: {}, {state}", inventory.host_keys.len());
     }
-    if !inventory.left_over.is_empty() {
+    if !inventory.unused.is_empty() {
         let names: Vec<String> = inventory
-            .left_over
+            .unused
             .iter()
             .map(|entry| match &entry.holder {
                 Some(holder) => format!("{} of {holder}", entry.name),

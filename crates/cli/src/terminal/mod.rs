@@ -5,6 +5,7 @@ mod counts;
 mod difference_view;
 mod finding_view;
 mod inventory_view;
+mod link_words;
 mod netplan_view;
 mod package_view;
 mod progress;
@@ -17,7 +18,7 @@ mod subnet_view;
 pub(crate) use impostazione_text::visible::harmless;
 
 pub(crate) use change_view::show_change;
-pub(crate) use counts::{count, mendable_line, summary_line, summary_of_host};
+pub(crate) use counts::{correctable_line, count, summary_line, summary_of_host};
 pub(crate) use difference_view::show_differences;
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
 pub(crate) use inventory_view::show_inventory;

@@ -8,7 +8,8 @@ use impostazione_core::views::netplan::{InspectedHost, InspectedLink};
 use impostazione_core::views::review::ReviewedValue;
 use impostazione_text::visible::harmless;
 
-use super::review_view::{new_table, stated, trimmed};
+use super::link_words::link_words;
+use super::review_view::{dns_for_words, new_table, stated, trimmed};
 
 const STRONG: Style = Style::new().bold();
 
@@ -18,8 +19,12 @@ pub(crate) fn show_netplan_host(host: &InspectedHost, files: usize, width: usize
     let from = if files > 1 { format!(", from {files} files") } else { String::new() };
     // Writing to a String does not fail.
     let _ = writeln!(text, "{STRONG}{}{STRONG:#}{from}\n", harmless(&host.name));
-    let special = (host.dns_for != ReviewedValue::Nothing).then_some(("special names", &host.dns_for));
-    let always = [("name servers", &host.dns), ("search", &host.search), ("renderer", &host.renderer)];
+    let renderer = host
+        .renderer
+        .map_or(ReviewedValue::Unreadable, |renderer| ReviewedValue::Values(vec![renderer.to_owned()]));
+    let special = dns_for_words(&host.dns_for);
+    let special = (special != ReviewedValue::Nothing).then_some(("special names", &special));
+    let always = [("name servers", &host.dns), ("search", &host.search), ("renderer", &renderer)];
     for (title, value) in always.into_iter().chain(special) {
         let _ = writeln!(text, "  {title:13} {}", stated(value, ", "));
     }
@@ -37,7 +42,7 @@ pub(crate) fn show_netplan_host(host: &InspectedHost, files: usize, width: usize
                 (None, true) => "none".to_owned(),
                 _ => link.gateways.join("\n"),
             },
-            harmless(&link.details.join("; ")),
+            harmless(&link_words(link.kind, &link.details).join("; ")),
         ]);
     }
     table.set_constraints((0..4).map(|_| ColumnConstraint::ContentWidth));
@@ -47,7 +52,10 @@ pub(crate) fn show_netplan_host(host: &InspectedHost, files: usize, width: usize
 
 /// Its addresses, a line each, or that it has none.
 fn addresses_of(link: &InspectedLink) -> Vec<String> {
-    let mut lines = link.addresses.clone();
+    let mut lines = match &link.addresses {
+        ReviewedValue::Values(addresses) => addresses.clone(),
+        ReviewedValue::None | ReviewedValue::Nothing | ReviewedValue::Unreadable => Vec::new(),
+    };
     match link.dhcp.as_slice() {
         [] if lines.is_empty() => lines.push("none".to_owned()),
         [] => {}

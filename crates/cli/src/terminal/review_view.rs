@@ -7,57 +7,71 @@ use std::fmt::Write as _;
 use anstyle::Style;
 use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableStyle};
 use impostazione_core::views::review::{
-    Review, ReviewedLink, ReviewedLogin, ReviewedMachine, ReviewedValue, ValueOrigin,
+    Review, ReviewedDnsFor, ReviewedHashing, ReviewedHost, ReviewedLink, ReviewedLogin, ReviewedMachine,
+    ReviewedSsh, ReviewedValue, ValueOrigin,
 };
 use impostazione_text::visible::harmless;
 
 use super::counts::count;
+use super::link_words::link_words;
 
 const STRONG: Style = Style::new().bold();
 
 /// A setting that machines may share; nothing for a machine that has no such setting.
 struct Shared {
     title: &'static str,
-    get: fn(&ReviewedMachine) -> Option<&ReviewedValue>,
+    get: fn(&ReviewedMachine) -> Option<ReviewedValue>,
     /// What is not worth a word where all have it.
     unsaid: Option<&'static str>,
 }
 
 const SHARED: [Shared; 16] = [
-    Shared { title: "domain", get: |machine| Some(&machine.domain), unsaid: None },
-    Shared { title: "name servers", get: |machine| Some(&machine.dns), unsaid: None },
-    Shared { title: "special names", get: |machine| Some(&machine.host.as_ref()?.dns_for), unsaid: Some("") },
-    Shared { title: "search", get: |machine| Some(&machine.search), unsaid: None },
+    Shared { title: "domain", get: |machine| Some(machine.domain.clone()), unsaid: None },
+    Shared { title: "name servers", get: |machine| Some(machine.dns.clone()), unsaid: None },
+    Shared {
+        title: "special names",
+        get: |machine| Some(dns_for_words(&machine.host.as_ref()?.dns_for)),
+        unsaid: Some(""),
+    },
+    Shared { title: "search", get: |machine| Some(machine.search.clone()), unsaid: None },
     Shared {
         title: "other look-ups",
-        get: |machine| Some(&machine.host.as_ref()?.multicast_lookups),
+        get: |machine| Some(look_up_words(machine.host.as_ref()?)),
         unsaid: Some(""),
     },
     Shared {
         title: "hosts file",
-        get: |machine| Some(&machine.host.as_ref()?.hosts_file),
+        get: |machine| Some(word(machine.host.as_ref()?.hosts_file)),
         unsaid: Some("own"),
     },
-    Shared { title: "time servers", get: |machine| Some(&machine.ntp), unsaid: None },
-    Shared { title: "time zone", get: |machine| Some(&machine.timezone), unsaid: None },
-    Shared { title: "clock set by", get: |machine| Some(&machine.host.as_ref()?.time_service), unsaid: None },
-    Shared { title: "locale", get: |machine| Some(&machine.host.as_ref()?.locale), unsaid: Some("") },
-    Shared { title: "keyboard", get: |machine| Some(&machine.host.as_ref()?.keyboard), unsaid: Some("") },
-    Shared { title: "IPv6", get: |machine| Some(&machine.host.as_ref()?.ipv6), unsaid: Some("static") },
+    Shared { title: "time servers", get: |machine| Some(machine.ntp.clone()), unsaid: None },
+    Shared { title: "time zone", get: |machine| Some(machine.timezone.clone()), unsaid: None },
+    Shared {
+        title: "clock set by",
+        get: |machine| Some(word(machine.host.as_ref()?.time_service)),
+        unsaid: None,
+    },
+    Shared { title: "locale", get: |machine| Some(machine.host.as_ref()?.locale.clone()), unsaid: Some("") },
+    Shared {
+        title: "keyboard",
+        get: |machine| Some(machine.host.as_ref()?.keyboard.clone()),
+        unsaid: Some(""),
+    },
+    Shared { title: "IPv6", get: |machine| Some(word(machine.host.as_ref()?.ipv6)), unsaid: Some("static") },
     Shared {
         title: "renderer",
-        get: |machine| Some(&machine.host.as_ref()?.renderer),
+        get: |machine| Some(word(machine.host.as_ref()?.renderer)),
         unsaid: Some("networkd"),
     },
-    Shared { title: "SSH", get: |machine| Some(&machine.host.as_ref()?.ssh), unsaid: None },
+    Shared { title: "SSH", get: |machine| Some(ssh_words(machine.host.as_ref()?.ssh)), unsaid: None },
     Shared {
         title: "image's logins",
-        get: |machine| Some(&machine.host.as_ref()?.stock_logins),
+        get: |machine| Some(word(machine.host.as_ref()?.stock_logins)),
         unsaid: Some("lock"),
     },
     Shared {
         title: "passwords",
-        get: |machine| Some(&machine.host.as_ref()?.password_hashing),
+        get: |machine| Some(hashing_words(machine.host.as_ref()?.password_hashing)),
         unsaid: Some("yescrypt"),
     },
 ];
@@ -70,6 +84,47 @@ impl Shared {
             _ => false,
         }
     }
+}
+
+fn word(text: &str) -> ReviewedValue {
+    ReviewedValue::Values(vec![text.to_owned()])
+}
+
+fn words(texts: Vec<String>) -> ReviewedValue {
+    if texts.is_empty() { ReviewedValue::Nothing } else { ReviewedValue::Values(texts) }
+}
+
+/// Domains with name servers of their own, and these.
+pub(super) fn dns_for_words(special: &[ReviewedDnsFor]) -> ReviewedValue {
+    words(special.iter().map(|one| format!("{} at {}", one.domain, one.servers.join(", "))).collect())
+}
+
+/// The switches of look-ups that ask everybody on a link, those that the sheet sets.
+fn look_up_words(host: &ReviewedHost) -> ReviewedValue {
+    let switches = [("LLMNR", host.llmnr), ("multicast DNS", host.multicast_dns)];
+    let said = switches.into_iter().filter_map(|(what, is_on)| Some((what, is_on?)));
+    words(said.map(|(what, is_on)| format!("{what} {}", if is_on { "on" } else { "off" })).collect())
+}
+
+fn ssh_words(ssh: ReviewedSsh) -> ReviewedValue {
+    if !ssh.enabled {
+        return ReviewedValue::None;
+    }
+    let ways = [
+        (true, "keys"),
+        (ssh.password_login, "passwords"),
+        (ssh.root_login, "root too"),
+        (ssh.host_key, "a host key made beforehand"),
+    ];
+    words(ways.into_iter().filter(|(is_so, _)| *is_so).map(|(_, text)| text.to_owned()).collect())
+}
+
+fn hashing_words(hashing: ReviewedHashing) -> ReviewedValue {
+    word(&match (hashing.algorithm, hashing.cost) {
+        ("yescrypt", 5) => "yescrypt".to_owned(),
+        ("yescrypt", cost) => format!("yescrypt at cost {cost}"),
+        (_, rounds) => format!("SHA-512, {rounds} rounds"),
+    })
 }
 
 /// A login, and what opens it beside a key.
@@ -99,16 +154,16 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
     let site = harmless(review.site.as_deref().unwrap_or("This site"));
     // Writing to a String does not fail.
     let _ = writeln!(text, "{STRONG}{site}{STRONG:#}: {counted}\n");
-    let usual: Vec<Option<&ReviewedValue>> =
+    let usual: Vec<Option<ReviewedValue>> =
         SHARED.iter().map(|shared| most_frequent(&review.machines, shared)).collect();
     let _ = writeln!(text, "Every machine, where the table does not say otherwise:");
     for (shared, value) in SHARED.iter().zip(&usual) {
-        if let Some(value) = value.filter(|value| !shared.is_unsaid(value)) {
+        if let Some(value) = value.as_ref().filter(|value| !shared.is_unsaid(value)) {
             let _ = writeln!(text, "  {:14} {}", shared.title, stated(value, ", "));
         }
     }
     let _ = writeln!(text, "\n{}", machines_table(&review.machines, width));
-    if let Some(table) = own_table(&review.machines, &usual, width) {
+    if let Some(table) = table_of_own(&review.machines, &usual, width) {
         let _ = writeln!(text, "\n{table}");
     }
     for machine in review.machines.iter().filter(|machine| !machine.properties.is_empty()) {
@@ -124,13 +179,15 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
 }
 
 /// What most machines have, if there are two or more: the value to say once.
-fn most_frequent<'a>(machines: &'a [ReviewedMachine], shared: &Shared) -> Option<&'a ReviewedValue> {
-    let values = || machines.iter().filter_map(|machine| (shared.get)(machine));
+fn most_frequent(machines: &[ReviewedMachine], shared: &Shared) -> Option<ReviewedValue> {
+    let values: Vec<ReviewedValue> = machines.iter().filter_map(|machine| (shared.get)(machine)).collect();
     let mut counts: HashMap<&ReviewedValue, usize> = HashMap::new();
-    values().for_each(|value| *counts.entry(value).or_default() += 1);
+    for value in &values {
+        *counts.entry(value).or_default() += 1;
+    }
     // The first in the order of the sheet wins a tie.
     let most = counts.values().max()?;
-    values().find(|value| counts.get(value) == Some(most))
+    values.iter().find(|value| counts.get(value) == Some(most)).cloned()
 }
 
 fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
@@ -174,22 +231,29 @@ fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
 }
 
 /// What machines have that most others do not, or nothing.
-fn own_table(machines: &[ReviewedMachine], usual: &[Option<&ReviewedValue>], width: usize) -> Option<String> {
+fn table_of_own(
+    machines: &[ReviewedMachine],
+    usual: &[Option<ReviewedValue>],
+    width: usize,
+) -> Option<String> {
     let mut table = new_table(width);
     table.set_header(["machine", "what it has of its own"]);
     for machine in machines {
         let mut own = names_of_its_own(machine);
         let settings = SHARED.iter().zip(usual).filter_map(|(shared, usual)| {
             let value = (shared.get)(machine)?;
-            (*usual != Some(value)).then(|| format!("{}: {}", shared.title, stated(value, ", ")))
+            (usual.as_ref() != Some(&value)).then(|| format!("{}: {}", shared.title, stated(&value, ", ")))
         });
         own.extend(settings);
         if !machine.serves.is_empty() {
             own.push(format!("serves: {}", machine.serves.join(", ")));
         }
         own.extend(machine.cluster.as_ref().map(|cluster| format!("cluster: {}", harmless(cluster))));
-        for link in machine.links.iter().filter(|link| !link.details.is_empty()) {
-            own.push(harmless(&format!("{}: {}", link.name, link.details.join("; "))));
+        for link in &machine.links {
+            let words = link_words(link.kind, &link.details);
+            if !words.is_empty() {
+                own.push(harmless(&format!("{}: {}", link.name, words.join("; "))));
+            }
         }
         if !own.is_empty() {
             table.add_row([harmless(&machine.name), own.join("\n")]);

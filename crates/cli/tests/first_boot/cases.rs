@@ -157,7 +157,7 @@ fn a_static_dual_stack_host() {
     report.finish();
     // What the host did of its own accord is no reason not to take the placement back.
     drop(container);
-    let undone = site.impostazione(&["undo", "--root", &text(&rootfs), "--yes", "--over-changes"]);
+    let undone = site.impostazione(&["undo", &text(&rootfs), "--yes", "--discard-changes"]);
     assert!(undone.contains("are as before"), "{undone}");
     assert!(!rootfs.join("home/keeper/.ssh").exists());
 }
@@ -364,10 +364,10 @@ fn an_image_in_use_with_conflicting_files_and_a_stock_login() {
     // There and back, on a whole Debian with an image's own files.
     let root = text(&rootfs);
     let before = whole_list(&root);
-    let place = ["place", "output", "--only", "winch-house", "--root", &root, "--yes"];
+    let place = ["place", "output", "--only", "winch-house", &root, "--yes"];
     site.impostazione(&place);
     assert!(whole_list(&root) != before);
-    site.impostazione(&["undo", "--root", &root, "--yes"]);
+    site.impostazione(&["undo", &root, "--yes"]);
     assert!(whole_list(&root) == before, "a list of the whole root filesystem is the same");
     site.impostazione(&place);
     let mut report = Report::new(
@@ -498,7 +498,7 @@ fn an_image_with_ways_in() {
     ] {
         assert!(seen.contains(says), "{says}: {seen}");
     }
-    site.impostazione(&["place", "output", "--only", "winch-house", "--root", &root, "--yes"]);
+    site.impostazione(&["place", "output", "--only", "winch-house", &root, "--yes"]);
     let mut report =
         Report::new("ways-in", "winch-house: on an image with ways in beside its logins, in a container");
     let container = Container::boot(&rootfs, &[QUAY], "10.64.10.34");
@@ -614,7 +614,6 @@ fn tower(site: &Site) {
         "output",
         "--only",
         "signal-tower",
-        "--image",
         &text(&image),
         "--fresh-identity",
         "--yes",
@@ -713,16 +712,7 @@ fn gauge(site: &Site) {
     let rootfs = Base::Timesyncd.copy(site.path(), "gauge-machine");
     let image = site.path().join("gauge.img");
     disk_image(&rootfs, &image);
-    site.impostazione(&[
-        "place",
-        "output",
-        "--only",
-        "gauge-04",
-        "--image",
-        &text(&image),
-        "--fresh-identity",
-        "--yes",
-    ]);
+    site.impostazione(&["place", "output", "--only", "gauge-04", &text(&image), "--fresh-identity", "--yes"]);
     let mut report = Report::new(
         "gauge-04",
         "gauge-04: timesyncd, and a port that the kernel calls eth0, in a virtual machine",

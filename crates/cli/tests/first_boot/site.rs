@@ -137,7 +137,7 @@ impl Site {
         let rootfs = base.copy(self.path(), host);
         prepare(&rootfs);
         let root = text(&rootfs);
-        self.impostazione(&[&["place", "output", "--only", host, "--root", &root, "--yes"], more].concat());
+        self.impostazione(&[&["place", "output", "--only", host, &root, "--yes"], more].concat());
         rootfs
     }
 

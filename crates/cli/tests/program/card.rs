@@ -86,7 +86,7 @@ impl<'a> Card<'a> {
     }
 
     pub(crate) fn place(&self, more: &[&str]) -> Run {
-        let mut arguments = vec!["place", "output", "--root", CARD];
+        let mut arguments = vec!["place", "output", CARD];
         if !more.contains(&"--only") {
             arguments.extend(["--only", "gauge-01"]);
         }
@@ -102,7 +102,7 @@ impl<'a> Card<'a> {
     }
 
     pub(crate) fn undo(&self, more: &[&str]) -> Run {
-        self.workspace.run(&[&["undo", "--root", CARD, "--yes"], more].concat())
+        self.workspace.run(&[&["undo", CARD, "--yes"], more].concat())
     }
 
     /// Everything on it: path, kind, mode, owner, size, digest or target, and when files were last written.

@@ -12,7 +12,7 @@ fn a_right_sheet_passes_in_text_and_in_json() {
     let report: Value = serde_json::from_str(&json.stdout).unwrap();
     assert_eq!(
         report,
-        serde_json::json!({"findings": [], "summary": {"machines": 10, "errors": 0, "warnings": 0, "notes": 0, "waived": 0}})
+        serde_json::json!({"format": 1, "findings": [], "summary": {"machines": 10, "errors": 0, "warnings": 0, "notes": 0, "waived": 0}})
     );
     let quiet = workspace.run(&["check", "harbor.toml", "-q"]);
     assert_eq!((quiet.code, quiet.stdout.as_str()), (0, ""));
@@ -105,7 +105,7 @@ fn explain_lists_the_rules_and_says_more_about_each() {
     assert!(mistyped.stderr.contains("is address-malformed meant?"), "{}", mistyped.stderr);
     let word = workspace.run(&["explain", "ntp"]);
     assert_eq!(word.code, 2);
-    assert!(word.stderr.contains("ntp-missing, ntp-malformed"), "{}", word.stderr);
+    assert!(word.stderr.contains("ntp-malformed, ntp-missing"), "{}", word.stderr);
 }
 
 #[test]
@@ -156,7 +156,7 @@ fn the_demonstration_goes_the_whole_way_and_leaves_its_files() {
         "review harbor.toml",
         "render harbor.toml --into output",
         "inspect sd-card",
-        "place output --only gauge-01 --root sd-card --fresh-identity --dry-run",
+        "place output sd-card --only gauge-01 --fresh-identity --dry-run",
     ] {
         assert!(demo.stdout.contains(&format!("\n$ impostazione {command}\n")), "{}", demo.stdout);
     }

@@ -53,8 +53,8 @@ fn kill_often(workspace: &Workspace, count: usize, is_undo: bool) -> Kills {
     card.write("etc/hosts", "127.0.0.1 localhost\n127.0.1.1 image\n");
     let old = card.list();
     let old_without_times = without_times(&card);
-    let place = ["place", "output", "--only", "gauge-01", "--root", CARD, "--yes"];
-    let undo = ["undo", "--root", CARD, "--yes"];
+    let place = ["place", "output", "--only", "gauge-01", CARD, "--yes"];
+    let undo = ["undo", CARD, "--yes"];
     let began = Instant::now();
     card.placed(&[]);
     let mut takes = began.elapsed();
@@ -180,8 +180,8 @@ fn whichever_change_a_command_is_killed_at_the_next_one_brings_everything_back_t
     // The folder of the record lies in one that is not there.
     card.remove("var/lib");
     let old = card.list();
-    let place = ["place", "output", "--only", "gauge-01", "--root", CARD, "--yes"];
-    let undo = ["undo", "--root", CARD, "--yes"];
+    let place = ["place", "output", "--only", "gauge-01", CARD, "--yes"];
+    let undo = ["undo", CARD, "--yes"];
     let mut kills = [0, 0];
     for (is_undo, kills) in [false, true].into_iter().zip(&mut kills) {
         for number in 1..3000 {

@@ -100,7 +100,7 @@ fn language_and_keyboard_are_written_where_the_sheet_names_them() {
     for path in ["locale.conf", "default/locale", "vconsole.conf", "default/keyboard"] {
         assert!(!has(&silent, path), "{path}");
     }
-    let workspace = rendered("locale = \"it_IT.UTF-8\"\nconsole_keyboard = \"it\"", "");
+    let workspace = rendered("locale = \"it_IT.UTF-8\"\nkeyboard = \"it\"", "");
     assert!(file(&workspace, "default/locale").contains("LANG=it_IT.UTF-8\n"));
     assert!(file(&workspace, "default/keyboard").contains("XKBLAYOUT=\"it\"\n"));
 }

@@ -58,7 +58,7 @@ fn hashes_for_older_systems() {
     // The common cost is of another method than the host's own.
     let own = with_password(LOGIN)
         .replace("[common]", "[common]\npassword_cost = 7")
-        .replace("name = \"gauge-01\"", "name = \"gauge-01\"\npassword_hash = \"sha512\"");
+        .replace("name = \"gauge-01\"", "name = \"gauge-01\"\npassword_hashing = \"sha512\"");
     workspace.write("sheet.toml", own);
     assert_eq!(workspace.run(&["check", "sheet.toml"]).code, 0);
 }

@@ -9,6 +9,7 @@
 
 mod access_lists;
 mod appliances;
+mod asking;
 mod bad_input;
 mod card;
 mod command_line;

@@ -456,7 +456,7 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
         ("property-password-at-default", keyed("preset", "", "\"admin.password\" = { secret = \"harbor-admin\" }") + READABLE),
         ("cluster-too-small", clustered("size = 3\nallowed_sizes = \"odd\"", 3, "")),
         ("cluster-too-large", clustered("size = 3", 3, "")),
-        ("cluster-even-members", clustered("members = \"any\"", 4, "")),
+        ("cluster-even-members", clustered("allowed_sizes = \"any\"", 4, "")),
         ("cluster-number-duplicate", clustered("", 2, "").replace("whole.ovf", "numbered.ovf")),
         ("cluster-member-differs", clustered("", 2, "ntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n")),
         ("package-missing", harbor(&[("\"packages/logbook.ovf\"", "\"./keys/../packages/logbook.ovf\"")])),

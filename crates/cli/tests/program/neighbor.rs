@@ -108,7 +108,7 @@ fn placing_and_taking_back_two_hundred_times_writes_nothing_through_a_link_that_
             let run = card.place(&["--yes"]);
             assert!(!run.stderr.contains("panicked"), "{}", run.stderr);
             placed += usize::from(run.code == 0);
-            let run = card.undo(&["--over-changes"]);
+            let run = card.undo(&["--discard-changes"]);
             assert!(!run.stderr.contains("panicked"), "{}", run.stderr);
         }
         placed

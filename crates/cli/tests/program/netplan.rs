@@ -94,7 +94,14 @@ fn prove(sheet: &str) -> usize {
             for (to, via) in &unit.routes {
                 assert_eq!(to, if via.contains(':') { "::/0" } else { "0.0.0.0/0" });
             }
-            if link["details"] == Value::Array(Vec::new()) && link["kind"] == "ethernet" {
+            let is_plain = ["mac", "mtu_bytes", "routing_table", "speed_mbit_per_s"]
+                .iter()
+                .all(|key| link[*key].is_null())
+                && link["routes"] == Value::Array(Vec::new())
+                && link["wake_on_lan"] == false
+                && link["link_local4"] == false
+                && link["only_port"] == false;
+            if is_plain && link["kind"] == "ethernet" {
                 assert_eq!(unit.others, BTreeSet::from([]), "{sheet}");
             }
             assert_eq!((unit.accepts_advertisements, unit.asks_dhcp), (Some(false), false));

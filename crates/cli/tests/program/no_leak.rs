@@ -136,7 +136,7 @@ fn every_command(workspace: &Workspace, sheet: &str, into: &str) -> Vec<(String,
         vec!["-v", "secret", "check", sheet],
         vec!["-v", "secret", "generate", sheet],
         vec!["-v", "secret", "recipients", sheet],
-        vec!["-v", "secret", "remove", sheet, "nothing"],
+        vec!["-v", "secret", "remove", "--yes", sheet, "nothing"],
         vec!["inspect", sheet],
         vec!["-v", "compare", sheet, "sheet.toml"],
         vec!["compare", "sheet.toml", sheet, "--format", "json"],
@@ -178,7 +178,7 @@ fn prepared() -> Workspace {
     workspace.write("radio.secret", format!("{RADIO}\n"));
     workspace.write("clock.secret", format!("{CLOCK}\n"));
     workspace.write("boxes.csv", format!("name,address,admin_password\nbox-1,10.64.10.62,{IN_ROW}\n"));
-    let made = run(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
+    let made = run(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY]);
     assert_eq!(made.code, 0, "{}", made.stderr);
     for (machine, value) in [("gauge-01", STORED_1), ("gauge-02", STORED_2)] {
         let entered = enter(&workspace, machine, value);
@@ -253,13 +253,13 @@ fn placing_taking_back_and_comparing() {
     let card = Card::new(&workspace);
     card.write("usr/lib/systemd/system/chrony.service", "[Install]\nWantedBy=multi-user.target\n");
     card.write("etc/chrony/chrony.keys", "10 SHA256 HEX:0011\n");
-    let place = ["-v", "place", "out", "--only", "gauge-01", "--root", "card"];
+    let place = ["-v", "place", "out", "--only", "gauge-01", "card"];
     let with = |more: &[&str]| {
         [place.as_slice(), more].concat().iter().map(|word| (*word).to_owned()).collect::<Vec<_>>()
     };
     let mut commands = vec![with(&["--dry-run"]), with(&[]), with(&["--yes"])];
     for arguments in [
-        &["place", "out-other", "--only", "gauge-01", "--root", "card", "--dry-run", "--format", "json"][..],
+        &["place", "out-other", "--only", "gauge-01", "card", "--dry-run", "--format", "json"][..],
         &["-v", "inspect", "card"],
         &["inspect", "card", "--format", "json"],
         &["compare", "out", "card"],
@@ -269,9 +269,9 @@ fn placing_taking_back_and_comparing() {
         &["compare", "out", "out-other", "--format", "json"],
         &["compare", "sheet.toml", "other.toml"],
         &["compare", "sheet.toml", "other.toml", "--format", "json"],
-        &["-v", "place", "out-other", "--only", "gauge-01", "--root", "card", "--dry-run"],
-        &["-v", "place", "out-other", "--only", "gauge-01", "--root", "card", "--yes"],
-        &["-v", "undo", "--root", "card"],
+        &["-v", "place", "out-other", "--only", "gauge-01", "card", "--dry-run"],
+        &["-v", "place", "out-other", "--only", "gauge-01", "card", "--yes"],
+        &["-v", "undo", "card"],
         &["inspect", "out"],
     ] {
         commands.push(arguments.iter().map(|word| (*word).to_owned()).collect());

@@ -200,7 +200,7 @@ fn other_programs_get_the_change_and_how_it_ended() {
     };
     let unasked = card.place(&["--format", "json"]);
     assert_eq!(unasked.code, 2);
-    assert!(unasked.stderr.contains("add --yes to place, or --dry-run to see what would change"));
+    assert!(unasked.stderr.contains("add --yes to make the change, or --dry-run to see what would change"));
 
     let tried = json(&["--dry-run"], 0);
     assert_eq!((&tried["machine"], &tried["outcome"]), (&"gauge-01".into(), &"tried".into()));
@@ -208,7 +208,7 @@ fn other_programs_get_the_change_and_how_it_ended() {
         let changes = tried["changes"].as_array().unwrap();
         changes.iter().find(|change| change["path"] == path).unwrap_or_else(|| panic!("{path}")).clone()
     };
-    assert_eq!(change("etc/netplan/50-image.yaml")["change"], "set aside");
+    assert_eq!(change("etc/netplan/50-image.yaml")["change"], "set-aside");
     assert_eq!(change("etc/netplan/60-impostazione.yaml")["mode"], "0600");
     assert_eq!(change("etc/systemd/system/image-setup.service")["target"], "/dev/null");
     let names = change("etc/hostname");
@@ -232,11 +232,11 @@ fn other_programs_get_the_change_and_how_it_ended() {
     card.write("etc/timezone", "Etc/UTC\n");
     let drifted = card.place(&["--format", "json", "--yes"]);
     assert_eq!(drifted.code, 1);
-    assert!(drifted.stderr.contains("--over-changes answers yes"), "{}", drifted.stderr);
+    assert!(drifted.stderr.contains("--discard-changes answers yes"), "{}", drifted.stderr);
     let answer: Value = serde_json::from_str(&drifted.stdout).unwrap();
     assert_eq!(answer["outcome"], "declined");
     assert_eq!(card.read("etc/timezone"), "Etc/UTC\n", "what was changed since is not lost unasked");
-    assert_eq!(card.undo(&["--over-changes"]).code, 0);
+    assert_eq!(card.undo(&["--discard-changes"]).code, 0);
     assert_eq!(card.list(), before);
 }
 
@@ -274,7 +274,7 @@ fn nothing_is_changed_without_a_yes() {
     assert_eq!(card.list(), before);
     card.placed(&[]);
     let placed = card.list();
-    assert_eq!(workspace.run(&["undo", "--root", CARD]).code, 1);
+    assert_eq!(workspace.run(&["undo", CARD]).code, 1);
     assert_eq!(card.list(), placed);
 }
 
@@ -301,20 +301,20 @@ fn a_person_is_asked_and_only_a_yes_is_a_yes() {
     let card = used_card(&workspace);
     let before = card.list();
     for answer in ["\n", "n\n", "perhaps\n"] {
-        let said = typed(&workspace, "place output --only gauge-01 --root card", answer);
+        let said = typed(&workspace, "place output card --only gauge-01", answer);
         assert!(said.contains("Place gauge-01 on card? [y/N]") && said.contains("ended with 1"), "{said}");
         assert_eq!(card.list(), before, "{answer:?}");
     }
-    let said = typed(&workspace, "place output --only gauge-01 --root card", "y\n");
+    let said = typed(&workspace, "place output card --only gauge-01", "y\n");
     assert!(said.contains("ended with 0"), "{said}");
     // Other programs are asked nothing, wherever they run.
     let timezone = card.read("etc/timezone");
     card.write("etc/timezone", "Etc/UTC\n");
-    let said = typed(&workspace, "place output --only gauge-01 --root card --yes --format json", "y\n");
+    let said = typed(&workspace, "place output card --only gauge-01 --yes --format json", "y\n");
     assert!(said.contains("\"outcome\": \"declined\"") && said.contains("ended with 1"), "{said}");
     assert!(!said.contains("[y/N]"), "{said}");
     card.write("etc/timezone", timezone);
-    let said = typed(&workspace, "undo --root card", "yes\n");
+    let said = typed(&workspace, "undo card", "yes\n");
     assert!(
         said.contains("Take the placement of gauge-01 on card back? [y/N]") && said.contains("ended with 0"),
         "{said}"
@@ -348,7 +348,7 @@ fn what_was_changed_since_is_not_lost_unasked() {
         inspected.contains("gauge-01, 2") && inspected.contains("changed since: etc/hosts"),
         "{inspected}"
     );
-    assert_eq!(card.undo(&["--over-changes"]).code, 0);
+    assert_eq!(card.undo(&["--discard-changes"]).code, 0);
     assert_eq!(card.list(), before);
 }
 
@@ -436,34 +436,30 @@ fn what_cannot_be_placed_is_refused_with_what_to_do() {
         assert!(run.stderr.contains(says), "{arguments:?}: {}", run.stderr);
     };
     refused(
-        &["place", "output", "--root", CARD],
+        &["place", "output", CARD],
         2,
         "output has several hosts; say with --only which is meant: gauge-01, gauge-02",
     );
     refused(
-        &["place", "output", "--root", CARD, "--only", "gauge-*"],
+        &["place", "output", CARD, "--only", "gauge-*"],
         2,
         "--only gauge-* fits gauge-01, gauge-02, and a root filesystem is one machine's",
     );
+    refused(&["place", "output", CARD, "--only", "buoy"], 2, "output has no machine of such a name");
+    refused(&["place", "output", "nowhere", "--only", "gauge-01"], 3, "there is no nowhere");
     refused(
-        &["place", "output", "--root", CARD, "--only", "buoy"],
-        2,
-        "output has no machine of such a name",
-    );
-    refused(&["place", "output", "--root", "nowhere", "--only", "gauge-01"], 3, "there is no nowhere");
-    refused(
-        &["place", "output", "--root", "file", "--only", "gauge-01"],
+        &["place", "output", "file", "--only", "gauge-01"],
         3,
-        "file is no folder, and a root filesystem is one; for a card's image there is --image",
+        "file has no partition with a root filesystem of a Linux system on ext4",
     );
-    refused(&["place", "output", "--root", "empty", "--only", "gauge-01"], 1, "error rootfs-not-linux");
-    refused(&["place", "empty", "--root", CARD], 3, "empty is no output tree: it has no files.json");
-    refused(&["place", "output", "--only", "gauge-01"], 2, "--root");
+    refused(&["place", "output", "empty", "--only", "gauge-01"], 1, "error rootfs-not-linux");
+    refused(&["place", "empty", CARD], 3, "empty is no output tree: it has no files.json");
+    refused(&["place", "output", "--only", "gauge-01"], 2, "<TARGET>");
     // A folder of one machine says itself which it is.
-    assert_eq!(workspace.run(&["place", "output/gauge-01", "--root", CARD, "--dry-run"]).code, 0);
+    assert_eq!(workspace.run(&["place", "output/gauge-01", CARD, "--dry-run"]).code, 0);
     workspace.write("output/gauge-01/rootfs/etc/hostname", "gauge-99\n");
     refused(
-        &["place", "output", "--root", CARD, "--only", "gauge-01"],
+        &["place", "output", CARD, "--only", "gauge-01"],
         3,
         "etc/hostname is not as it was rendered (changed since); nothing was placed: render the sheet again",
     );
@@ -481,7 +477,7 @@ fn appliances_are_not_placed() {
     let workspace = Workspace::new();
     assert_eq!(workspace.run(&["render", "harbor.toml", "--into", "output"]).code, 0);
     Card::new(&workspace);
-    let run = workspace.run(&["place", "output", "--root", CARD, "--only", "logbook"]);
+    let run = workspace.run(&["place", "output", CARD, "--only", "logbook"]);
     assert_eq!(run.code, 3);
     assert!(
         run.stderr.contains("logbook is an appliance, which takes its settings from its package"),
@@ -510,7 +506,7 @@ fn no_hash_and_no_key_is_shown() {
     assert!(compared.stdout.contains("etc/shadow  a secret differs\n"), "{}", compared.stdout);
     assert!(!has_secret(&compared));
     // An image that lets everybody read its hashes is none to be followed.
-    assert_eq!(card.undo(&["--over-changes"]).code, 0);
+    assert_eq!(card.undo(&["--discard-changes"]).code, 0);
     card.mode("etc/shadow", 0o644);
     card.mode("etc/gshadow", 0o644);
     assert!(!has_secret(&card.place(&["--dry-run"])));
@@ -754,10 +750,10 @@ fn a_rootfs_that_says_it_all_already_is_left_alone() {
 }
 
 #[test]
-fn habit_words_lead_to_the_commands() {
+fn familiar_words_lead_to_the_commands() {
     let workspace = Workspace::new();
     for (word, command) in
-        [("apply", "place OUTPUT --root ROOTFS"), ("rollback", "undo --root ROOTFS"), ("diff", "compare A B")]
+        [("apply", "place OUTPUT TARGET"), ("rollback", "undo TARGET"), ("diff", "compare A B")]
     {
         let run = workspace.run(&[word]);
         assert_eq!(run.code, 2);

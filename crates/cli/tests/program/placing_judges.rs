@@ -146,10 +146,8 @@ fn a_filesystem_that_fills_up_meanwhile_is_as_it_was() {
     for number in 0..40 {
         let before = card.list();
         let filler = card.top().join("filler");
-        let child = workspace
-            .command(&["place", "output", "--only", "gauge-01", "--root", CARD, "--yes"])
-            .spawn()
-            .unwrap();
+        let child =
+            workspace.command(&["place", "output", "--only", "gauge-01", CARD, "--yes"]).spawn().unwrap();
         std::thread::sleep(std::time::Duration::from_millis(number));
         let _ = fs::write(&filler, vec![0; 8 * 1024 * 1024]);
         let output = child.wait_with_output().unwrap();
@@ -265,17 +263,16 @@ fn somebody_who_is_not_root_places_on_a_folder_of_their_own_and_is_told_what_sta
             .unwrap();
         (output.status.code(), String::from_utf8_lossy(&output.stderr).into_owned())
     };
-    let place = ["-v", "place", "output", "--only", "gauge-01", "--root", CARD, "--yes"];
+    let place = ["-v", "place", "output", "--only", "gauge-01", CARD, "--yes"];
     let (code, stderr) = as_nobody(&place);
     assert_eq!(code, Some(0), "{stderr}");
     let told = "more belong to you and not to whom they should: only root can give files away";
     assert!(stderr.contains(told), "{stderr}");
     assert!(stderr.contains("belongs to you: /etc/netplan/60-impostazione.yaml\n"), "{stderr}");
     assert_eq!(as_nobody(&place), (Some(0), String::new()), "a second time changes nothing");
-    assert_eq!(as_nobody(&["undo", "--root", CARD, "--yes"]).0, Some(0));
+    assert_eq!(as_nobody(&["undo", CARD, "--yes"]).0, Some(0));
     assert_eq!(card.list(), before);
-    let (code, stderr) =
-        as_nobody(&["place", "output", "--only", "gauge-01", "--image", "sheet.toml", "--yes"]);
+    let (code, stderr) = as_nobody(&["place", "output", "--only", "gauge-01", "sheet.toml", "--yes"]);
     assert_eq!(code, Some(3));
     assert!(stderr.contains("is mounted by the kernel, which takes root"), "{stderr}");
 }
@@ -342,22 +339,18 @@ fn an_image_of_a_card_is_placed_on_and_let_go_of() {
         let image = image_of(&workspace, &card, label);
         let before = list_of_image(&workspace, &image);
         let place = |more: &[&str]| {
-            workspace
-                .run(&[&["place", "output", "--only", "gauge-01", "--image", &image, "--yes"], more].concat())
+            workspace.run(&[&["place", "output", "--only", "gauge-01", &image, "--yes"], more].concat())
         };
         let placed = place(&[]);
         assert_eq!(placed.code, 0, "{label}: {}", placed.stderr);
-        assert!(placed.stdout.contains(&format!("undo --image {image}")), "{}", placed.stdout);
+        assert!(placed.stdout.contains(&format!("undo {image}")), "{}", placed.stdout);
         let is_there = |lines: &[String]| {
             lines.iter().any(|line| line.starts_with("etc/netplan/60-impostazione.yaml 100600 0:0 "))
         };
         assert!(is_there(&list_of_image(&workspace, &image)), "{label}");
         // A refusal lets go of it too.
-        assert_eq!(
-            workspace.run(&["place", "output", "--only", "gauge-02", "--image", &image, "--yes"]).code,
-            1
-        );
-        let undone = workspace.run(&["undo", "--image", &image, "--yes"]);
+        assert_eq!(workspace.run(&["place", "output", "--only", "gauge-02", &image, "--yes"]).code, 1);
+        let undone = workspace.run(&["undo", &image, "--yes"]);
         assert_eq!(undone.code, 0, "{}", undone.stderr);
         assert_eq!(list_of_image(&workspace, &image), before, "{label}");
         assert!(devices_of(&image).is_empty(), "{label}: no loop device is left");
@@ -375,7 +368,7 @@ fn an_image_lets_go_when_the_program_is_killed() {
     let before = list_of_image(&workspace, &image);
     for time in 0..20 {
         let mut child = workspace
-            .command(&["place", "output", "--only", "gauge-01", "--image", &image, "--yes"])
+            .command(&["place", "output", "--only", "gauge-01", &image, "--yes"])
             .stdout(std::process::Stdio::null())
             .spawn()
             .unwrap();
@@ -383,7 +376,7 @@ fn an_image_lets_go_when_the_program_is_killed() {
         let _ = child.kill();
         child.wait().unwrap();
         assert!(!run("cat", &["/proc/mounts"]).contains(&image));
-        let undone = workspace.run(&["undo", "--image", &image, "--yes"]);
+        let undone = workspace.run(&["undo", &image, "--yes"]);
         assert!(undone.code == 0 || undone.stderr.contains("no placement"), "{}", undone.stderr);
     }
     let names = |list: Vec<String>| {
@@ -421,7 +414,7 @@ fn the_boot_partition_of_an_image_is_changed_and_put_back() {
     let image = image_of(&workspace, &card, "dos");
     with_boot_partition(&workspace, &image);
     let (boot_before, before) = (boot_partition_of(&image), list_of_image(&workspace, &image));
-    let place = ["place", "output", "--only", "gauge-01", "--image", &image];
+    let place = ["place", "output", "--only", "gauge-01", &image];
     let whole = fs::read(&image).unwrap();
 
     let shown = workspace.run(&["inspect", &image]);
@@ -450,20 +443,20 @@ fn the_boot_partition_of_an_image_is_changed_and_put_back() {
     {
         let _mount = Mount::new(&at, &["-o", &options, &image]);
         let root = at.display().to_string();
-        let refused = workspace.run(&["undo", "--root", &root, "--yes"]);
+        let refused = workspace.run(&["undo", &root, "--yes"]);
         assert_eq!(refused.code, 3);
         assert!(
             refused.stderr.contains("/boot/firmware/cmdline.txt was changed by the placement, and lies on a filesystem of its own that is not mounted at /boot/firmware"),
             "{}",
             refused.stderr
         );
-        let placed = workspace.run(&["place", "output", "--only", "gauge-01", "--root", &root, "--yes"]);
+        let placed = workspace.run(&["place", "output", "--only", "gauge-01", &root, "--yes"]);
         assert_eq!(placed.code, 1);
         assert!(placed.stderr.contains("error placement-drifted"), "{}", placed.stderr);
         assert!(placed.stderr.contains("rootfs-boot-partition-unseen"), "{}", placed.stderr);
     }
 
-    let undone = workspace.run(&["undo", "--image", &image, "--yes"]);
+    let undone = workspace.run(&["undo", &image, "--yes"]);
     assert_eq!(undone.code, 0, "{}", undone.stderr);
     assert!(boot_partition_of(&image) == boot_before, "the boot partition is the same to the byte");
     assert_eq!(list_of_image(&workspace, &image), before);
@@ -481,7 +474,7 @@ fn a_boot_partition_comes_back_from_a_placement_that_is_killed() {
     let text_of = |image: &str| run("mtype", &["-i", &format!("{image}@@{BOOT_START}"), "::cmdline.txt"]);
     for time in 0..20 {
         let mut child = workspace
-            .command(&["place", "output", "--only", "gauge-01", "--image", &image, "--yes"])
+            .command(&["place", "output", "--only", "gauge-01", &image, "--yes"])
             .stdout(std::process::Stdio::null())
             .stderr(std::process::Stdio::null())
             .spawn()
@@ -489,15 +482,15 @@ fn a_boot_partition_comes_back_from_a_placement_that_is_killed() {
         std::thread::sleep(std::time::Duration::from_millis(20 + time * 3));
         let _ = child.kill();
         child.wait().unwrap();
-        let undone = workspace.run(&["undo", "--image", &image, "--yes"]);
+        let undone = workspace.run(&["undo", &image, "--yes"]);
         assert!(undone.code == 0 || undone.stderr.contains("no placement"), "{}", undone.stderr);
         assert_eq!(text_of(&image), KERNEL_LINE);
     }
     assert!(devices_of(&image).is_empty());
-    let placed = workspace.run(&["place", "output", "--only", "gauge-01", "--image", &image, "--yes"]);
+    let placed = workspace.run(&["place", "output", "--only", "gauge-01", &image, "--yes"]);
     assert_eq!(placed.code, 0, "{}", placed.stderr);
     assert_eq!(text_of(&image), "console=tty1 quiet\n");
-    assert_eq!(workspace.run(&["undo", "--image", &image, "--yes"]).code, 0);
+    assert_eq!(workspace.run(&["undo", &image, "--yes"]).code, 0);
     assert!(boot_partition_of(&image) == before);
 }
 
@@ -508,7 +501,7 @@ fn an_image_that_is_not_clear_is_refused() {
     let card = Card::new(&workspace);
     let image = image_of(&workspace, &card, "dos");
     with_boot_partition(&workspace, &image);
-    let place = ["place", "output", "--only", "gauge-01", "--image", &image, "--yes"];
+    let place = ["place", "output", "--only", "gauge-01", &image, "--yes"];
     // The bytes of a sector, as the boot partition has them.
     let file = fs::File::options().write(true).open(&image).unwrap();
     std::os::unix::fs::FileExt::write_all_at(&file, &[0xff, 0xff], BOOT_START as u64 + 11).unwrap();
@@ -542,7 +535,7 @@ fn an_image_that_something_else_has_is_not_touched() {
     let card = Card::new(&workspace);
     let image = image_of(&workspace, &card, "dos");
     let whole = fs::read(&image).unwrap();
-    let place = ["place", "output", "--only", "gauge-01", "--image", &image, "--yes"];
+    let place = ["place", "output", "--only", "gauge-01", &image, "--yes"];
     let device = run("losetup", &["--find", "--show", &image]).trim().to_owned();
     let refused = workspace.run(&place);
     let looked = workspace.run(&["inspect", &image]);
@@ -553,7 +546,7 @@ fn an_image_that_something_else_has_is_not_touched() {
 
     let holder = fs::File::open(&image).unwrap();
     holder.lock().unwrap();
-    for command in [&place[..], &["inspect", &image], &["undo", "--image", &image, "--yes"]] {
+    for command in [&place[..], &["inspect", &image], &["undo", &image, "--yes"]] {
         let refused = workspace.run(command);
         assert_eq!(refused.code, 3);
         assert!(refused.stderr.contains("is at work on"), "{}", refused.stderr);
@@ -568,7 +561,7 @@ fn an_image_that_something_else_has_is_not_touched() {
     let codes: Vec<_> =
         children.into_iter().map(|child| child.wait_with_output().unwrap().status.code()).collect();
     assert!(codes.contains(&Some(0)), "{codes:?}");
-    assert_eq!(workspace.run(&["undo", "--image", &image, "--yes"]).code, 0);
+    assert_eq!(workspace.run(&["undo", &image, "--yes"]).code, 0);
     assert!(!run("e2fsck", &["-fn", &format!("{image}?offset={}", 67584 * 512)]).contains("WARNING"));
 }
 
@@ -580,8 +573,8 @@ fn outputs_are_not_rendered_into_a_device_and_devices_are_no_images() {
     let disk = workspace.path().join("disk").display().to_string();
     let device = run("losetup", &["--find", "--show", &disk]).trim().to_owned();
     let rendered = workspace.run(&["render", "sheet.toml", "--into", &device]);
-    let placed = workspace.run(&["place", "output", "--only", "gauge-01", "--image", &device, "--yes"]);
-    let empty = workspace.run(&["place", "output", "--only", "gauge-01", "--image", "disk", "--yes"]);
+    let placed = workspace.run(&["place", "output", "--only", "gauge-01", &device, "--yes"]);
+    let empty = workspace.run(&["place", "output", "--only", "gauge-01", "disk", "--yes"]);
     run("losetup", &["--detach", &device]);
     assert_eq!(rendered.code, 3);
     assert!(rendered.stderr.contains("is a device: nothing is rendered onto a card; render into a folder, and `place` it with --root or --image"), "{}", rendered.stderr);

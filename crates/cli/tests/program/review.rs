@@ -16,6 +16,38 @@ fn with(sheet: &str) -> Workspace {
     workspace
 }
 
+fn stated(values: &[&str]) -> Value {
+    json!({"state": "stated", "values": values})
+}
+
+/// The link of a host that says nothing but a subnet and addresses.
+fn plain_link() -> Value {
+    json!({
+        "name": "eth0",
+        "kind": "ethernet",
+        "mac": null,
+        "only_port": false,
+        "members": [],
+        "mode": null,
+        "over": null,
+        "vlan": null,
+        "ssid": null,
+        "mtu_bytes": null,
+        "routes": [],
+        "routing_table": null,
+        "routing_table_gateways": [],
+        "speed_mbit_per_s": null,
+        "full_duplex": null,
+        "wake_on_lan": false,
+        "link_local4": false,
+        "member_of": null,
+        "network": null,
+        "subnet": "quay",
+        "addresses": stated(&["10.64.10.11/24", "fd64:10::11/64"]),
+        "gateways": ["10.64.10.1", "fd64:10::1"],
+    })
+}
+
 #[test]
 fn a_host_to_the_letter() {
     let workspace = with(&right_sheet(
@@ -25,42 +57,35 @@ fn a_host_to_the_letter() {
     assert_eq!(
         review(&workspace, &[]),
         json!({
+            "format": 1,
             "site": null,
             "machines": [{
                 "name": "gauge-01",
                 "kind": "host",
                 "hostname": "gauge-01",
                 "fqdn": "gauge-01.capovetro.example",
-                "domain": {"values": ["capovetro.example"]},
-                "dns": {"values": ["10.64.10.53", "10.64.10.54"]},
-                "search": {"values": ["capovetro.example"]},
-                "ntp": {"values": ["10.64.10.121", "10.64.10.122", "clock.capovetro.example"]},
-                "timezone": {"values": ["Europe/Rome"]},
+                "domain": stated(&["capovetro.example"]),
+                "dns": stated(&["10.64.10.53", "10.64.10.54"]),
+                "search": stated(&["capovetro.example"]),
+                "ntp": stated(&["10.64.10.121", "10.64.10.122", "clock.capovetro.example"]),
+                "timezone": stated(&["Europe/Rome"]),
                 "host": {
-                    "dns_for": "nothing",
-                    "multicast_lookups": "nothing",
-                    "hosts_file": {"values": ["own"]},
-                    "time_service": {"values": ["timesyncd"]},
-                    "locale": "nothing",
-                    "keyboard": "nothing",
-                    "ipv6": {"values": ["static"]},
-                    "renderer": {"values": ["networkd"]},
-                    "ssh": {"values": ["keys"]},
-                    "stock_logins": {"values": ["lock"]},
-                    "password_hashing": {"values": ["yescrypt"]},
+                    "dns_for": [],
+                    "llmnr": null,
+                    "multicast_dns": null,
+                    "hosts_file": "own",
+                    "time_service": "timesyncd",
+                    "locale": {"state": "not-stated", "values": []},
+                    "keyboard": {"state": "not-stated", "values": []},
+                    "ipv6": "static",
+                    "renderer": "networkd",
+                    "ssh": {"enabled": true, "password_login": false, "root_login": false, "host_key": false},
+                    "stock_logins": "lock",
+                    "password_hashing": {"algorithm": "yescrypt", "cost": 5},
                 },
                 "serves": [],
                 "cluster": null,
-                "links": [{
-                    "name": "eth0",
-                    "kind": "ethernet",
-                    "details": [],
-                    "member_of": null,
-                    "network": null,
-                    "subnet": "quay",
-                    "addresses": {"values": ["10.64.10.11/24", "fd64:10::11/64"]},
-                    "gateways": ["10.64.10.1", "fd64:10::1"],
-                }],
+                "links": [plain_link()],
                 "logins": [{
                     "name": "keeper",
                     "admin": true,
@@ -110,10 +135,10 @@ fn what_is_declined_not_said_or_unreadable_is_told_apart() {
         .replace("\"Europe/Rome\"", "\"Europe/Roma\"");
     let found = review(&with(&sheet), &[]);
     let machine = &found["machines"][0];
-    assert_eq!(machine["dns"], "none");
-    assert_eq!(machine["search"], "nothing");
-    assert_eq!(machine["timezone"], "unreadable");
-    assert_eq!(machine["links"][0]["addresses"], "unreadable");
+    assert_eq!(machine["dns"], json!({"state": "none", "values": []}));
+    assert_eq!(machine["search"]["state"], "not-stated");
+    assert_eq!(machine["timezone"]["state"], "unreadable");
+    assert_eq!(machine["links"][0]["addresses"]["state"], "unreadable");
     assert_eq!(machine["links"][0]["gateways"], json!([]));
 }
 

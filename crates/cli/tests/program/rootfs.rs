@@ -123,7 +123,7 @@ fn other_programs_get_the_same() {
     let run = workspace.run(&["inspect", CARD, "--format", "json"]);
     let answer: Value = serde_json::from_str(&run.stdout).unwrap();
     assert_eq!(answer["placement"]["machine"], "gauge-01");
-    assert_eq!(answer["placement"]["is_cut_off"], false);
+    assert_eq!(answer["placement"]["cut_off"], false);
     assert_eq!(answer["placement"]["changed_since"], serde_json::json!(["etc/hosts"]));
     let logins = answer["rootfs"]["logins"].as_array().unwrap();
     assert_eq!(logins.iter().map(|login| login["name"].as_str().unwrap()).collect::<Vec<_>>(), ["keeper"]);

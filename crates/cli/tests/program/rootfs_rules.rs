@@ -80,10 +80,10 @@ fn each_wrong_example_is_found_on_a_card_and_each_right_one_is_passed_in_silence
 #[test]
 fn the_running_system_is_refused_by_whatever_name() {
     let workspace = with_output();
-    workspace.run(&["place", "output", "--only", "gauge-01", "--root", "/", "--dry-run"]);
+    workspace.run(&["place", "output", "--only", "gauge-01", "/", "--dry-run"]);
     std::os::unix::fs::symlink("/", workspace.path().join("here")).unwrap();
     for root in ["/", "here", "/proc/self/root"] {
-        let run = workspace.run(&["place", "output", "--only", "gauge-01", "--root", root, "--yes"]);
+        let run = workspace.run(&["place", "output", "--only", "gauge-01", root, "--yes"]);
         assert_eq!(run.code, 1, "{root}: {}", run.stderr);
         assert!(run.stderr.contains("rootfs-is-running-system"), "{root}: {}", run.stderr);
         assert!(!run.stderr.contains("rootfs-lacks"), "no finding follows from another: {}", run.stderr);

@@ -100,7 +100,7 @@ fn with_host_key() -> Workspace {
     let workspace = Workspace::new();
     let sheet = right_sheet(&host("gauge-01", "10.64.10.11"));
     workspace.write("sheet.toml", sheet.replace("[common]", "[common]\nssh = { host_key = true }"));
-    done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY]);
     done(&workspace, &["secret", "generate", "sheet.toml"]);
     done(&workspace, &["render", "sheet.toml", "--into", "out"]);
     workspace
@@ -240,7 +240,7 @@ fn a_person_is_asked_twice_and_nothing_is_shown() {
 fn another_implementation_opens_the_store_and_makes_one_that_opens() {
     let workspace = Workspace::new().with_example_secrets();
     workspace.write("sheet.toml", with_password("from = \"store\""));
-    done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY]);
     done(&workspace, &["secret", "generate", "sheet.toml"]);
     done(&workspace, &["secret", "export", "sheet.toml", "keeper-login", "--to", "value"]);
     let decrypt = |key: &str| {
@@ -254,7 +254,7 @@ fn another_implementation_opens_the_store_and_makes_one_that_opens() {
             .args(["-q", "-t", "ed25519", "-N", "", "-f", "second"])
             .current_dir(workspace.path()),
     );
-    done(&workspace, &["secret", "recipients", "sheet.toml", "--add", "second.pub"]);
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--add", "second.pub"]);
     assert_eq!(serde_json::from_str::<Value>(&decrypt("second")).unwrap()["secrets"], content["secrets"]);
     done(&workspace, &["check", "sheet.toml", "--key", "second"]);
     // And the other way round, in its binary form.
@@ -275,7 +275,15 @@ fn another_implementation_opens_the_store_and_makes_one_that_opens() {
     workspace.write("phrase.secret", "a passphrase for the harbor office\n");
     done(
         &workspace,
-        &["secret", "recipients", "sheet.toml", "--passphrase", "--new-passphrase-from", "phrase.secret"],
+        &[
+            "secret",
+            "recipients",
+            "sheet.toml",
+            "--yes",
+            "--passphrase",
+            "--new-passphrase-from",
+            "phrase.secret",
+        ],
     );
     let (code, text) = on_terminal(
         workspace.path(),

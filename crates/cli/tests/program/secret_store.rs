@@ -31,7 +31,7 @@ fn without_store() -> Workspace {
 /// The same with a store that one key opens, and everything in it.
 fn with_store() -> Workspace {
     let workspace = without_store();
-    done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY]);
     done(&workspace, &["secret", "generate", "sheet.toml"]);
     workspace
 }
@@ -70,7 +70,7 @@ fn mode(workspace: &Workspace, name: &str) -> u32 {
 fn a_new_store_is_filled_judged_and_listed() {
     let workspace = without_store();
     failed(&workspace, &["secret", "generate", "sheet.toml"], 3, "secret recipients SHEET`: --add KEY");
-    let made = done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", KEY]);
+    let made = done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY]);
     assert!(made.stdout.starts_with("sheet.secrets.age: made\n"), "{}", made.stdout);
     let check = workspace.run(&["check", "sheet.toml"]);
     assert!(
@@ -204,9 +204,12 @@ fn host_keys_are_made_once_and_renewed_when_asked_for() {
     };
     let first = known(&workspace);
     assert!(first.contains("\ngauge-01,gauge-01.capovetro.example,10.64.10.11 ssh-ed25519 "), "{first}");
-    done(&workspace, &["secret", "generate", "sheet.toml", "--renew"]);
+    done(&workspace, &["secret", "generate", "sheet.toml", "--renew", "--yes"]);
     assert_eq!(known(&workspace), first, "values alone are renewed");
-    done(&workspace, &["secret", "generate", "sheet.toml", "--host-keys", "--renew", "--for", "gauge-02"]);
+    done(
+        &workspace,
+        &["secret", "generate", "sheet.toml", "--host-keys", "--renew", "--yes", "--for", "gauge-02"],
+    );
     let second = known(&workspace);
     assert_eq!(first.lines().nth(1), second.lines().nth(1));
     assert_ne!(first.lines().nth(2), second.lines().nth(2));
@@ -235,12 +238,12 @@ fn what_the_sheet_no_longer_wants_is_named_and_taken_out() {
         "{}",
         list.stdout
     );
-    let removed = done(&workspace, &["secret", "remove", "sheet.toml", "--left-over"]);
+    let removed = done(&workspace, &["secret", "remove", "--yes", "sheet.toml", "--unused"]);
     assert!(removed.stdout.contains("sheet.secrets.age: 2 removed"), "{}", removed.stdout);
-    done(&workspace, &["secret", "remove", "sheet.toml", "pilot-login"]);
+    done(&workspace, &["secret", "remove", "--yes", "sheet.toml", "pilot-login"]);
     failed(
         &workspace,
-        &["secret", "remove", "sheet.toml", "pilot-login"],
+        &["secret", "remove", "--yes", "sheet.toml", "pilot-login"],
         2,
         "holds no value of pilot-login",
     );
@@ -260,7 +263,7 @@ fn a_secret_that_nothing_uses_yet_is_listed_and_kept() {
     let line = list.stdout.lines().find(|line| line.starts_with(" spare")).unwrap();
     assert!(line.contains("since today") && line.ends_with("nothing"), "{line}");
     assert!(!list.stdout.contains("no longer wanted"), "{}", list.stdout);
-    done(&workspace, &["secret", "remove", "sheet.toml", "--left-over"]);
+    done(&workspace, &["secret", "remove", "--yes", "sheet.toml", "--unused"]);
     done(&workspace, &["secret", "export", "sheet.toml", "spare", "--to", "spare"]);
     failed(&workspace, &["secret", "generate", "sheet.toml", "each"], 2, "it is not known which machines");
     let made = done(&workspace, &["secret", "generate", "sheet.toml"]);
@@ -275,12 +278,12 @@ fn a_sheet_that_cannot_be_read_in_full_is_said_to_be_so() {
         (&["secret", "check", "sheet.toml"][..], 1),
         (&["secret", "generate", "sheet.toml"], 3),
         (&["secret", "list", "sheet.toml"], 3),
-        (&["secret", "remove", "sheet.toml", "--left-over"], 3),
+        (&["secret", "remove", "--yes", "sheet.toml", "--unused"], 3),
     ] {
         failed(&workspace, arguments, code, "the sheet cannot be read in full");
     }
     // What is named is taken out whatever the sheet says.
-    done(&workspace, &["secret", "remove", "sheet.toml", "pilot-login"]);
+    done(&workspace, &["secret", "remove", "--yes", "sheet.toml", "pilot-login"]);
 }
 
 #[test]
@@ -309,7 +312,8 @@ fn only_the_values_of_one_machine_are_made_where_that_is_asked_for() {
         &workspace,
         &["secret", "export", "sheet.toml", "keeper-login", "--for", "gauge-01", "--to", "before"],
     );
-    let made = done(&workspace, &["secret", "generate", "sheet.toml", "--for", "gauge-02", "--renew"]);
+    let made =
+        done(&workspace, &["secret", "generate", "sheet.toml", "--for", "gauge-02", "--renew", "--yes"]);
     assert!(made.stdout.starts_with("made    keeper-login of gauge-02: "), "{}", made.stdout);
     assert!(made.stdout.contains(": 1 made, 1 already there"), "{}", made.stdout);
     done(
@@ -328,8 +332,9 @@ fn only_the_values_of_one_machine_are_made_where_that_is_asked_for() {
 #[test]
 fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
     let workspace = with_store();
-    done(&workspace, &["secret", "recipients", "sheet.toml", "--new-key", "second.key"]);
-    let shown = done(&workspace, &["secret", "recipients", "sheet.toml", "--add", "keys/keeper.pub"]);
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", "second.key"]);
+    let shown =
+        done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--add", "keys/keeper.pub"]);
     assert_eq!(shown.stdout.matches("\n  ").count(), 3, "{}", shown.stdout);
     done(&workspace, &["secret", "list", "sheet.toml", "--key", "second.key"]);
     let mine = workspace
@@ -342,8 +347,10 @@ fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
         .unwrap()
         .trim_end_matches('.')
         .to_owned();
-    let gone =
-        done(&workspace, &["secret", "recipients", "sheet.toml", "--remove", &mine, "--key", "second.key"]);
+    let gone = done(
+        &workspace,
+        &["secret", "recipients", "sheet.toml", "--yes", "--remove", &mine, "--key", "second.key"],
+    );
     assert!(gone.stderr.contains("change the secrets that they must not know"), "{}", gone.stderr);
     failed(&workspace, &["secret", "recipients", "sheet.toml"], 3, "no key that was given opens");
     let check = workspace.run(&["check", "sheet.toml"]);
@@ -355,13 +362,14 @@ fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
             "secret",
             "recipients",
             "sheet.toml",
+            "--yes",
             "--remove",
             "keeper@capovetro.example",
             "--key",
             "second.key",
         ],
     );
-    let arguments = ["secret", "recipients", "sheet.toml", "--key", "second.key", "--remove"];
+    let arguments = ["secret", "recipients", "sheet.toml", "--key", "second.key", "--yes", "--remove"];
     let last = workspace
         .read("second.key")
         .lines()
@@ -379,7 +387,7 @@ fn keys_of_several_kinds_open_a_store_and_those_that_were_removed_do_not() {
 #[test]
 fn a_key_that_does_not_open_a_store_says_why() {
     let workspace = with_store();
-    done(&workspace, &["secret", "recipients", "harbor.toml", "--new-key", "other.key"]);
+    done(&workspace, &["secret", "recipients", "harbor.toml", "--yes", "--new-key", "other.key"]);
     workspace.write("gull.key", "gull\n");
     fs::set_permissions(workspace.path().join("gull.key"), fs::Permissions::from_mode(0o600)).unwrap();
     for (key, says) in [
@@ -400,20 +408,20 @@ fn a_key_that_does_not_open_a_store_says_why() {
 fn what_is_no_key_is_refused() {
     let workspace = without_store();
     let add = |key: &str, says: &str| {
-        failed(&workspace, &["secret", "recipients", "sheet.toml", "--add", key], 2, says);
+        failed(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--add", key], 2, says);
     };
     add("gull", "neither a public key (age1… or ssh-…) nor a file of them");
-    done(&workspace, &["secret", "recipients", "harbor.toml", "--new-key", "other.key"]);
+    done(&workspace, &["secret", "recipients", "harbor.toml", "--yes", "--new-key", "other.key"]);
     add("other.key", "holds a private key");
     workspace.write("empty.pub", "# nobody\n");
     add("empty.pub", "holds no public key");
     let private = workspace.read("other.key").lines().nth(1).unwrap().to_owned();
-    let run = workspace.run(&["secret", "recipients", "sheet.toml", "--add", &private]);
+    let run = workspace.run(&["secret", "recipients", "sheet.toml", "--yes", "--add", &private]);
     assert!(run.stderr.contains("private key") && !run.stderr.contains(&private), "{}", run.stderr);
     assert!(!workspace.exists("sheet.secrets.age"));
     failed(
         &workspace,
-        &["secret", "recipients", "sheet.toml", "--new-key", "other.key"],
+        &["secret", "recipients", "sheet.toml", "--yes", "--new-key", "other.key"],
         3,
         "not overwritten",
     );
@@ -437,7 +445,7 @@ fn a_passphrase_from_a_file_or_an_open_file_opens_a_store() {
     done(&workspace, &[&["check", "sheet.toml"][..], &from].concat());
     let by_fd = Command::new("sh")
         .arg("-c")
-        .arg("exec \"$0\" check sheet.toml --passphrase-fd 9 9<phrase.secret")
+        .arg("exec \"$0\" check sheet.toml --passphrase-from /dev/fd/9 9<phrase.secret")
         .arg(assert_cmd::cargo::cargo_bin("impostazione"))
         .current_dir(workspace.path())
         .output()
@@ -445,7 +453,7 @@ fn a_passphrase_from_a_file_or_an_open_file_opens_a_store() {
     assert!(by_fd.status.success(), "{}", String::from_utf8_lossy(&by_fd.stdout));
     let check = workspace.run(&["check", "sheet.toml"]);
     assert!(
-        check.stdout.contains("opens with a passphrase") && check.stdout.contains("--passphrase-fd"),
+        check.stdout.contains("opens with a passphrase") && check.stdout.contains("--passphrase-from"),
         "{}",
         check.stdout
     );
@@ -457,7 +465,10 @@ fn a_passphrase_from_a_file_or_an_open_file_opens_a_store() {
     assert!(open.stdout.contains("thers may read phrase.secret, which holds"), "{}", open.stdout);
     fs::set_permissions(workspace.path().join("phrase.secret"), fs::Permissions::from_mode(0o600)).unwrap();
     // From a passphrase to a key, which does not open the copy of before.
-    done(&workspace, &[&["secret", "recipients", "sheet.toml", "--new-key", KEY][..], &from].concat());
+    done(
+        &workspace,
+        &[&["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY][..], &from].concat(),
+    );
     done(&workspace, &["check", "sheet.toml"]);
 }
 
@@ -485,8 +496,8 @@ fn a_store_that_is_damaged_says_so_and_stays_as_it_is() {
         );
         for arguments in [
             &["secret", "generate", "sheet.toml"][..],
-            &["secret", "remove", "sheet.toml", "pilot-login"],
-            &["secret", "recipients", "sheet.toml", "--add", "keys/keeper.pub"],
+            &["secret", "remove", "--yes", "sheet.toml", "pilot-login"],
+            &["secret", "recipients", "sheet.toml", "--yes", "--add", "keys/keeper.pub"],
             &["secret", "export", "sheet.toml", "pilot-login", "--to", "out.secret"],
         ] {
             failed(&workspace, arguments, 3, says);
@@ -508,7 +519,7 @@ fn a_store_that_others_may_read_is_warned_of_and_closed_when_it_is_written() {
         "{}",
         check.stdout
     );
-    done(&workspace, &["secret", "generate", "sheet.toml", "--renew"]);
+    done(&workspace, &["secret", "generate", "sheet.toml", "--renew", "--yes"]);
     assert_eq!(mode(&workspace, "sheet.secrets.age"), 0o600);
     assert_eq!(mode(&workspace, "sheet.secrets.age.before"), 0o600);
     fs::set_permissions(workspace.path().join(KEY), fs::Permissions::from_mode(0o644)).unwrap();
@@ -526,7 +537,7 @@ fn a_kill_at_any_moment_leaves_a_whole_store() {
     let mut survived = 0;
     for round in 0..50_u64 {
         let mut child = workspace
-            .command(&["secret", "generate", "sheet.toml", "--renew"])
+            .command(&["secret", "generate", "sheet.toml", "--renew", "--yes"])
             .stdout(Stdio::null())
             .stderr(Stdio::null())
             .spawn()

@@ -26,9 +26,9 @@ fn all_refuse(workspace: &Workspace, says: &str) {
         &["render", "harbor.toml", "--into", "out"],
         &["secret", "list", "harbor.toml"],
         &["secret", "check", "harbor.toml"],
-        &["secret", "generate", "harbor.toml", "--renew"],
+        &["secret", "generate", "harbor.toml", "--renew", "--yes"],
         &["secret", "recipients", "harbor.toml"],
-        &["secret", "remove", "harbor.toml", "keeper-login"],
+        &["secret", "remove", "--yes", "harbor.toml", "keeper-login"],
         &["secret", "export", "harbor.toml", "keeper-login", "--for", "gauge-01", "--to", "handed"],
     ] {
         let before = fs::read(workspace.path().join(STORE)).unwrap();
@@ -50,7 +50,7 @@ fn another_store_in_its_place_is_an_error_until_a_person_accepts_it() {
     other.write("harbor.toml", workspace.read("harbor.toml"));
     let public = workspace.run(&["secret", "recipients", "harbor.toml"]).stdout;
     let public = public.lines().find(|line| line.contains("age1")).unwrap().trim().to_owned();
-    assert_eq!(other.run(&["secret", "recipients", "harbor.toml", "--add", &public]).code, 0);
+    assert_eq!(other.run(&["secret", "recipients", "harbor.toml", "--yes", "--add", &public]).code, 0);
     copy(&workspace, STORE, "own.age");
     fs::copy(other.path().join(STORE), workspace.path().join(STORE)).unwrap();
     all_refuse(&workspace, "is not the store that this computer knows there");
@@ -68,7 +68,7 @@ fn another_store_in_its_place_is_an_error_until_a_person_accepts_it() {
 fn a_store_that_is_older_than_it_was_is_an_error() {
     let workspace = prepared();
     copy(&workspace, STORE, "old.age");
-    assert_eq!(workspace.run(&["secret", "generate", "harbor.toml", "--renew"]).code, 0);
+    assert_eq!(workspace.run(&["secret", "generate", "harbor.toml", "--renew", "--yes"]).code, 0);
     assert_eq!(workspace.run(&["check", "harbor.toml"]).code, 0);
     copy(&workspace, STORE, "new.age");
     copy(&workspace, "old.age", STORE);
@@ -86,7 +86,7 @@ fn whoever_may_no_longer_open_it_does_not_know_its_new_identity() {
     };
     let before = identity(&workspace.run(&["secret", "check", "harbor.toml"]));
     copy(&workspace, STORE, "before.age");
-    let second = workspace.run(&["secret", "recipients", "harbor.toml", "--new-key", "second.key"]);
+    let second = workspace.run(&["secret", "recipients", "harbor.toml", "--yes", "--new-key", "second.key"]);
     assert_eq!(second.code, 0, "{}", second.stderr);
     assert_eq!(identity(&workspace.run(&["secret", "check", "harbor.toml"])), before, "nobody has gone");
     let public = workspace
@@ -98,7 +98,7 @@ fn whoever_may_no_longer_open_it_does_not_know_its_new_identity() {
         .next()
         .unwrap()
         .to_owned();
-    let removed = workspace.run(&["secret", "recipients", "harbor.toml", "--remove", &public]);
+    let removed = workspace.run(&["secret", "recipients", "harbor.toml", "--yes", "--remove", &public]);
     assert_eq!(removed.code, 0, "{}", removed.stderr);
     let after = identity(&workspace.run(&["secret", "check", "harbor.toml"]));
     assert_ne!(before, after);

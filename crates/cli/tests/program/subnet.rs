@@ -30,7 +30,7 @@ fn short_prefixes_and_ipv6() {
     };
     assert_eq!(
         facts("10.64.10.5/31"),
-        json!({"prefix": "10.64.10.4/31", "asked": "10.64.10.5", "netmask": "255.255.255.254", "hexadecimal": "0xfffffffe",
+        json!({"format": 1, "prefix": "10.64.10.4/31", "asked": "10.64.10.5", "netmask": "255.255.255.254", "hexadecimal": "0xfffffffe",
             "network": null, "broadcast": null, "first": "10.64.10.4", "last": "10.64.10.5", "hosts": "2"})
     );
     assert_eq!(facts("10.64.10.5/32")["hosts"], "1");

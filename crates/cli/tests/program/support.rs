@@ -239,7 +239,7 @@ fn close_secret(path: &Path) {
     }
 }
 
-fn copy_folder(from: &Path, to: &Path) {
+pub(crate) fn copy_folder(from: &Path, to: &Path) {
     for entry in fs::read_dir(from).unwrap() {
         let entry = entry.unwrap();
         let target = to.join(entry.file_name());

@@ -65,7 +65,7 @@ pub enum WriteFault {
     NotAFolder(PathBuf),
     /// A disk or the like stands where the folder is to be.
     #[error(
-        "{} is a device: nothing is rendered onto a card; render into a folder, and `place` it with --root or --image",
+        "{} is a device: nothing is rendered onto a card; render into a folder, and `place` it on the card or on its image",
         .0.display()
     )]
     ADevice(PathBuf),

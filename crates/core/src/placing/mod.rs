@@ -7,7 +7,7 @@ mod rules;
 mod survey;
 
 pub use assess::{AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back};
-pub use plan::{Concern, Fate, Obstacle, Plan, PlanFault, Wishes, plan};
+pub use plan::{Concern, Fate, LoginChange, Obstacle, Plan, PlanFault, PlannedLogin, Wishes, plan};
 pub(crate) use rules::RULES;
 pub use rules::{RootfsCase, judge_rootfs};
 pub use survey::{

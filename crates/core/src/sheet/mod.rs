@@ -23,7 +23,7 @@ pub use expand::expand;
 pub(crate) use hidden::{is_path, is_variable};
 pub(crate) use hidden_unparsed::hidden_in_unparsed_netplan;
 pub(crate) use keys::{
-    ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, TAKE, TIME_KEY, WAIVER,
+    ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, SECRET_VALUE, TAKE, TIME_KEY, WAIVER,
 };
 pub use keys::{KEYS, KeySpec, Shape, TableSpec};
 pub use read::read;

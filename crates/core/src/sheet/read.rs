@@ -11,8 +11,8 @@ use super::entries::{
     WifiEntry, label_of,
 };
 use super::keys::{
-    ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, FROM_SECRET, HOST, HOST_LINK,
-    IN_USE, KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SSH, SUBNET_TABLE, TAKE, TIME_KEY, TableSpec,
+    ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, HOST, HOST_LINK, IN_USE,
+    KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SECRET_VALUE, SSH, SUBNET_TABLE, TAKE, TIME_KEY, TableSpec,
     VIRTUAL_ADDRESS, WAIVER, WIFI,
 };
 use super::syntax;
@@ -263,7 +263,7 @@ fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Stated<Wri
             Stated::Value(Written::new(SecretUse::Literal(Hidden::new(text.as_ref())), place))
         }
         DeValue::Table(inner) => {
-            let mut secret = table.inner(inner, &FROM_SECRET, place);
+            let mut secret = table.inner(inner, &SECRET_VALUE, place);
             secret.refuse_unknown_keys(&[]);
             secret
                 .required_text("secret")
@@ -699,7 +699,8 @@ fn read_answers(
             DeValue::Float(number) => Stated::Value(AnswerValue::Literal(number.as_str().to_owned())),
             DeValue::Boolean(truth) => Stated::Value(AnswerValue::Literal(truth.to_string())),
             DeValue::Table(inner) if inner.contains_key("secret") => {
-                let mut secret = TableReader::new(table.reader, inner, &FROM_SECRET, place, machine.cloned());
+                let mut secret =
+                    TableReader::new(table.reader, inner, &SECRET_VALUE, place, machine.cloned());
                 secret.refuse_unknown_keys(&[]);
                 secret.required_text("secret").and_then(|name| Some(AnswerValue::Secret(name)))
             }

@@ -24,7 +24,7 @@ pub(super) struct Reader<'s> {
 const TABLES_OF_SECRETS: [&str; 5] = [
     super::keys::SECRET.header,
     super::keys::ACCOUNT.header,
-    super::keys::FROM_SECRET.header,
+    super::keys::SECRET_VALUE.header,
     super::keys::TIME_KEY.header,
     super::keys::WIFI.header,
 ];

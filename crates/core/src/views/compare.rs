@@ -18,19 +18,43 @@ use crate::views::review::Review;
 pub struct Difference {
     /// The machine; empty for what is for all.
     pub machine: String,
-    /// What differs: a setting in words, or the path of a file.
-    pub at: String,
+    /// What differs.
+    #[serde(flatten)]
+    pub at: DifferencePlace,
     /// How.
     pub kind: DifferenceKind,
     /// What the first has, where that can be said in a few words and is no secret.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub first: Option<String>,
     /// What the second has.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub second: Option<String>,
     /// Lines that stand in one and not in the other; none of a file with a secret in it.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub lines: Vec<DifferentLine>,
+}
+
+/// What differs: a file, or a setting of a machine or of one of its parts. Nothing of it where it is the whole machine.
+#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct DifferencePlace {
+    /// The path of a file.
+    pub file: Option<String>,
+    /// The kind of part: `link`, `login`, `property` or `secret`.
+    pub part: Option<String>,
+    /// The name of that part.
+    pub name: Option<String>,
+    /// The setting.
+    pub setting: Option<String>,
+}
+
+impl DifferencePlace {
+    fn file(path: impl Into<String>) -> Self {
+        Self { file: Some(path.into()), ..Self::default() }
+    }
+
+    /// In a few words; none for a whole machine.
+    pub fn words(&self) -> String {
+        let setting = self.setting.as_ref().map(|setting| setting.replace('_', " "));
+        let parts = [&self.file, &self.part, &self.name, &setting];
+        parts.into_iter().flatten().map(String::as_str).collect::<Vec<_>>().join(" ")
+    }
 }
 
 /// How two things differ.
@@ -59,15 +83,8 @@ impl DifferenceKind {
     }
 }
 
-fn difference(machine: &str, at: impl Into<String>, kind: DifferenceKind) -> Difference {
-    Difference {
-        machine: machine.to_owned(),
-        at: at.into(),
-        kind,
-        first: None,
-        second: None,
-        lines: Vec::new(),
-    }
+fn difference(machine: &str, at: DifferencePlace, kind: DifferenceKind) -> Difference {
+    Difference { machine: machine.to_owned(), at, kind, first: None, second: None, lines: Vec::new() }
 }
 
 /// Compares two sheets, machine by machine and setting by setting; whatever order they are written in.
@@ -84,7 +101,7 @@ pub fn compare_sheets(first: (&Site, &Review), second: (&Site, &Review)) -> Vec<
             _ => None,
         };
         if let Some(kind) = kind {
-            differences.push(difference(machine, "", kind));
+            differences.push(difference(machine, DifferencePlace::default(), kind));
             continue;
         }
         let (one, other) =
@@ -101,7 +118,7 @@ pub fn compare_sheets(first: (&Site, &Review), second: (&Site, &Review)) -> Vec<
                 (None, _) => DifferenceKind::OnlySecond,
                 _ => DifferenceKind::Differs,
             };
-            let mut found = difference(machine, at, kind);
+            let mut found = difference(machine, at.clone(), kind);
             found.first = first.and_then(Setting::shown);
             found.second = second.and_then(Setting::shown);
             differences.push(found);
@@ -129,61 +146,72 @@ impl Setting {
     }
 }
 
-type Settings = BTreeMap<String, BTreeMap<String, Setting>>;
+type Settings = BTreeMap<String, BTreeMap<DifferencePlace, Setting>>;
 
-/// The settings of each machine, each under words that say where it stands.
+/// The settings of each machine, by where they stand.
 fn settings(review: &Review) -> Settings {
     let Ok(Value::Object(review)) = serde_json::to_value(review) else { return Settings::new() };
     let mut all = Settings::new();
     for machine in review.get("machines").and_then(Value::as_array).into_iter().flatten() {
         let name = machine.get("name").and_then(Value::as_str).unwrap_or_default().to_owned();
         let mut of_machine = BTreeMap::new();
-        flatten(machine, "", &mut of_machine);
+        add_settings(machine, &DifferencePlace::default(), &mut of_machine);
         all.insert(name, of_machine);
     }
     let mut common = BTreeMap::new();
     for (key, value) in review.iter().filter(|(key, _)| *key != "machines") {
-        flatten(value, key, &mut common);
+        let at = DifferencePlace { setting: Some(key.clone()), ..DifferencePlace::default() };
+        common.extend(text_of(value).map(|text| (at, Setting::Plain(text))));
     }
     all.insert(String::new(), common);
     all
 }
 
-/// Parts that only hold others together, and add nothing to the words.
-const HOLDERS: [&str; 3] = ["values", "host", "properties"];
+/// Parts of a machine, by the key that holds them, and what one of them is called.
+const PARTS: [(&str, &str); 3] = [("links", "link"), ("logins", "login"), ("properties", "property")];
 
-fn flatten(value: &Value, at: &str, into: &mut BTreeMap<String, Setting>) {
-    let below = |key: &str| match (at.is_empty(), HOLDERS.contains(&key)) {
-        (_, true) => at.to_owned(),
-        (true, false) => key.replace('_', " "),
-        (false, false) => format!("{at} {}", key.replace('_', " ")),
-    };
-    match value {
-        Value::Object(map) => {
-            for (key, value) in map.iter().filter(|(key, _)| *key != "name" && *key != "id") {
-                flatten(value, &below(key), into);
-            }
-        }
-        Value::Array(items) if items.iter().any(Value::is_object) => {
-            for (index, item) in items.iter().enumerate() {
+fn add_settings(value: &Value, of: &DifferencePlace, into: &mut BTreeMap<DifferencePlace, Setting>) {
+    let Value::Object(map) = value else { return };
+    for (key, value) in map.iter().filter(|(key, _)| *key != "name" && *key != "id") {
+        if let Some((_, part)) = PARTS.iter().find(|(parts, _)| parts == key) {
+            for item in value.as_array().into_iter().flatten() {
                 let name = item.get("name").or_else(|| item.get("id")).and_then(Value::as_str);
-                let name = name.map_or_else(|| (index + 1).to_string(), str::to_owned);
-                let kind = at.strip_suffix('s').unwrap_or(at);
-                flatten(item, format!("{kind} {name}").trim(), into);
+                let of = DifferencePlace {
+                    part: Some((*part).to_owned()),
+                    name: name.map(str::to_owned),
+                    ..DifferencePlace::default()
+                };
+                add_settings(item, &of, into);
             }
+        } else if key == "host" {
+            // Holds settings together, and is none itself.
+            add_settings(value, of, into);
+        } else if let Some(text) = text_of(value) {
+            into.insert(DifferencePlace { setting: Some(key.clone()), ..of.clone() }, Setting::Plain(text));
         }
+    }
+}
+
+/// A setting in a few words; nothing where nothing is said.
+fn text_of(value: &Value) -> Option<String> {
+    match value {
         Value::Array(items) => {
-            let items: Vec<String> = items.iter().filter_map(plain).collect();
-            if !items.is_empty() {
-                into.insert(at.to_owned(), Setting::Plain(items.join(", ")));
-            }
+            let items: Vec<String> = items.iter().filter_map(text_of).collect();
+            (!items.is_empty()).then(|| items.join(", "))
         }
-        Value::Null => {}
-        other => {
-            if let Some(text) = plain(other).filter(|text| text != "nothing") {
-                into.insert(at.to_owned(), Setting::Plain(text));
+        Value::Object(map) => match (map.get("state").and_then(Value::as_str), map.get("values")) {
+            (Some("stated"), Some(values)) => text_of(values),
+            (Some("not-stated"), _) => None,
+            (Some(state), _) => Some(state.to_owned()),
+            (None, _) => {
+                let parts = map.iter().filter_map(|(key, value)| {
+                    Some(format!("{} {}", key.replace('_', " "), text_of(value)?))
+                });
+                let parts: Vec<String> = parts.collect();
+                (!parts.is_empty()).then(|| parts.join(" "))
             }
-        }
+        },
+        other => plain(other),
     }
 }
 
@@ -206,7 +234,11 @@ fn add_secrets(first: &Site, second: &Site, of_first: &mut Settings, of_second: 
             let digest = <sha2::Sha256 as sha2::Digest>::digest(value.reveal().as_bytes());
             for machine in site.uses_of(slot).filter_map(|used| site.machine_of_use(used)) {
                 if let Some(of_machine) = settings.get_mut(machine.label()) {
-                    let at = format!("secret {}", secret.name.value);
+                    let at = DifferencePlace {
+                        part: Some("secret".to_owned()),
+                        name: Some(secret.name.value.clone()),
+                        ..DifferencePlace::default()
+                    };
                     of_machine.insert(at, Setting::Secret(digest.into()));
                 }
             }
@@ -232,7 +264,7 @@ pub fn compare_outputs(
         (&of_other, &machines, DifferenceKind::OnlySecond),
     ] {
         let alone = one.difference(other).filter(|machine| wanted(machine));
-        differences.extend(alone.map(|machine| difference(machine, "", kind)));
+        differences.extend(alone.map(|machine| difference(machine, DifferencePlace::default(), kind)));
     }
     for path in of_first.keys().chain(of_second.keys()).collect::<BTreeSet<_>>() {
         let (one, other) = (of_first.get(path), of_second.get(path));
@@ -244,8 +276,12 @@ pub fn compare_outputs(
         let machine = file.machine.as_str();
         let at = path.strip_prefix(&format!("{machine}/")).unwrap_or(path);
         match (one, other) {
-            (Some(_), None) => differences.push(difference(machine, at, DifferenceKind::OnlyFirst)),
-            (None, Some(_)) => differences.push(difference(machine, at, DifferenceKind::OnlySecond)),
+            (Some(_), None) => {
+                differences.push(difference(machine, DifferencePlace::file(at), DifferenceKind::OnlyFirst));
+            }
+            (None, Some(_)) => {
+                differences.push(difference(machine, DifferencePlace::file(at), DifferenceKind::OnlySecond));
+            }
             (Some(one), Some(other)) if one != other => {
                 differences.push(of_files((first, one), (second, other), at)?);
             }
@@ -261,7 +297,7 @@ fn of_files(
     (second, other): (&TreeOnDisk, &ListedFile),
     at: &str,
 ) -> Result<Difference, OutputFault> {
-    let mut found = difference(&one.machine, at, DifferenceKind::Differs);
+    let mut found = difference(&one.machine, DifferencePlace::file(at), DifferenceKind::Differs);
     if one.mode != other.mode || one.owner != other.owner {
         let says = |file: &ListedFile| Some(format!("{} {}", file.mode, file.owner.as_deref().unwrap_or("")));
         (found.first, found.second) = (says(one), says(other));
@@ -329,12 +365,12 @@ pub fn compare_rootfs(
         differences.push(of_change(rootfs, machine, change)?);
     }
     for path in &outstanding.back {
-        differences.push(difference(machine, *path, DifferenceKind::OnlySecond));
+        differences.push(difference(machine, DifferencePlace::file(*path), DifferenceKind::OnlySecond));
     }
     // What the placement did not plan and somebody changed all the same is among these already.
     for path in placing.drifted() {
-        if !differences.iter().any(|known| known.at == path) {
-            differences.push(difference(machine, path, DifferenceKind::Differs));
+        if !differences.iter().any(|known| known.at.file.as_deref() == Some(path)) {
+            differences.push(difference(machine, DifferencePlace::file(path), DifferenceKind::Differs));
         }
     }
     differences.sort_by(|one, other| one.at.cmp(&other.at));
@@ -345,7 +381,7 @@ fn of_change(rootfs: &Rootfs, machine: &str, change: &Change) -> Result<Differen
     let there = rootfs.look(&change.path)?;
     let mut found = difference(
         machine,
-        change.path.clone(),
+        DifferencePlace::file(change.path.clone()),
         match (&change.want, there) {
             (Want::Absent, _) => DifferenceKind::OnlySecond,
             (_, None) => DifferenceKind::OnlyFirst,

@@ -3,9 +3,47 @@
 use std::fmt::Write as _;
 
 use impostazione_text::capital;
+use serde::Serialize;
 
-use crate::finding::Rule;
+use crate::finding::{Nature, Rule, Severity};
 use crate::sheet::KEYS;
+
+/// Rules as other programs get them.
+#[derive(Debug, Serialize)]
+pub struct ExplainedRules {
+    /// The rules.
+    pub rules: Vec<ExplainedRule>,
+}
+
+/// A rule as other programs get it.
+#[derive(Debug, Serialize)]
+pub struct ExplainedRule {
+    rule: &'static str,
+    severity: Severity,
+    /// Whether a waiver may set it aside.
+    waivable: bool,
+    about_credentials: bool,
+    message: &'static str,
+    explanation: &'static str,
+    wrong: &'static str,
+    right: &'static str,
+}
+
+impl ExplainedRule {
+    /// Puts a rule into that form.
+    pub fn of(rule: &'static Rule) -> Self {
+        Self {
+            rule: rule.name,
+            severity: rule.severity,
+            waivable: rule.nature != Nature::Fault,
+            about_credentials: rule.about_credentials,
+            message: rule.summary,
+            explanation: rule.explanation,
+            wrong: rule.wrong,
+            right: rule.right,
+        }
+    }
+}
 
 /// First line of a page that is made.
 const MADE: &str = "<!-- Made by `cargo run -p impostazione-core --example write-docs`; changes belong into the code. -->\n\n";

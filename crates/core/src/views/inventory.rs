@@ -18,8 +18,9 @@ pub struct Inventory {
     /// The host keys that are wanted.
     pub host_keys: Vec<WantedHostKey>,
     /// What the store holds and the sheet does not want.
-    pub left_over: Vec<LeftOver>,
+    pub unused: Vec<UnusedEntry>,
     /// Whether the store was opened.
+    #[serde(rename = "store_open")]
     pub is_store_open: bool,
 }
 
@@ -59,7 +60,7 @@ pub struct WantedHostKey {
 
 /// An entry of the store that the sheet does not want.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-pub struct LeftOver {
+pub struct UnusedEntry {
     /// The secret's name, or `host key`.
     pub name: String,
     /// The machine or cluster that it is of.
@@ -135,18 +136,19 @@ impl Inventory {
                 });
             }
         }
-        let mut left_over = Vec::new();
+        let mut unused = Vec::new();
         if let Some(store) = store {
             let unwanted = store.secrets.keys().filter(|id| !wanted_ids.contains(*id));
-            left_over
-                .extend(unwanted.map(|id| LeftOver { name: id.secret.clone(), holder: id.holder.clone() }));
+            unused.extend(
+                unwanted.map(|id| UnusedEntry { name: id.secret.clone(), holder: id.holder.clone() }),
+            );
             let is_wanted = |name: &str| host_keys.iter().any(|wanted| wanted.machine == *name);
             let unwanted = store.host_keys.keys().filter(|name| !is_wanted(name));
-            left_over.extend(
-                unwanted.map(|name| LeftOver { name: HOST_KEY.to_owned(), holder: Some(name.clone()) }),
+            unused.extend(
+                unwanted.map(|name| UnusedEntry { name: HOST_KEY.to_owned(), holder: Some(name.clone()) }),
             );
         }
-        Self { secrets, host_keys, left_over, is_store_open: store.is_some() }
+        Self { secrets, host_keys, unused, is_store_open: store.is_some() }
     }
 }
 
@@ -162,9 +164,9 @@ fn place_of(source: Option<&SecretSource>) -> Option<String> {
 }
 
 /// Takes out of a store what its sheet does not want. Gives what was taken out.
-pub fn remove_left_over(site: &Site, store: &mut Store, today: Date) -> Vec<LeftOver> {
-    let left_over = Inventory::of(site, Some(store), today).left_over;
-    for entry in &left_over {
+pub fn remove_unused(site: &Site, store: &mut Store, today: Date) -> Vec<UnusedEntry> {
+    let unused = Inventory::of(site, Some(store), today).unused;
+    for entry in &unused {
         match (&entry.holder, entry.name.as_str()) {
             (Some(machine), HOST_KEY) => {
                 store.host_keys.remove(machine);
@@ -174,5 +176,5 @@ pub fn remove_left_over(site: &Site, store: &mut Store, today: Date) -> Vec<Left
             }
         }
     }
-    left_over
+    unused
 }

@@ -1,10 +1,12 @@
 //! What people and other programs are shown: nothing here judges or changes anything.
 
+pub mod at_path;
 pub mod compare;
 pub mod difference;
 pub mod documentation;
 pub mod image_digest;
 pub mod inventory;
+pub mod link_details;
 pub mod netplan;
 pub mod review;
 pub mod schema;

@@ -3,10 +3,12 @@
 use impostazione_net::Family;
 use impostazione_secret::HashMethod;
 use impostazione_text::Stated;
-use serde::Serialize;
+use serde::{Serialize, Serializer};
+
+use super::link_details::LinkDetails;
 
 use crate::appliance::{Origin, answered_properties};
-use crate::machine::{AddressChoice, HostsFile, Ipv6Mode, Link, LinkKind, Machine, Site, TimeService};
+use crate::machine::{AddressChoice, HostsFile, Ipv6Mode, Link, Machine, Site, TimeService};
 
 /// A site as a person reviews it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -70,8 +72,7 @@ pub struct ReviewedLogin {
 }
 
 /// What a sheet states of a setting.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub enum ReviewedValue {
     /// These values.
     Values(Vec<String>),
@@ -83,31 +84,83 @@ pub enum ReviewedValue {
     Unreadable,
 }
 
+impl Serialize for ReviewedValue {
+    /// `{"state": …, "values": […]}`, the state being `stated`, `none`, `not-stated` or `unreadable`.
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        #[derive(Serialize)]
+        struct Shape<'a> {
+            state: &'static str,
+            values: &'a [String],
+        }
+        let (state, values) = match self {
+            Self::Values(values) => ("stated", values.as_slice()),
+            Self::None => ("none", &[][..]),
+            Self::Nothing => ("not-stated", &[][..]),
+            Self::Unreadable => ("unreadable", &[][..]),
+        };
+        Shape { state, values }.serialize(serializer)
+    }
+}
+
 /// What only a host has.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ReviewedHost {
     /// Domains with name servers of their own.
-    pub dns_for: ReviewedValue,
-    /// The switches of link-local and multicast look-ups, those that the sheet sets.
-    pub multicast_lookups: ReviewedValue,
+    pub dns_for: Vec<ReviewedDnsFor>,
+    /// Whether names are looked up by LLMNR, where the sheet says it.
+    pub llmnr: Option<bool>,
+    /// Whether names are looked up by multicast DNS, where the sheet says it.
+    pub multicast_dns: Option<bool>,
     /// Whose names its `/etc/hosts` has: `own` or `site`.
-    pub hosts_file: ReviewedValue,
-    /// The program that sets the clock.
-    pub time_service: ReviewedValue,
+    pub hosts_file: &'static str,
+    /// The program that sets the clock: `timesyncd` or `chrony`.
+    pub time_service: &'static str,
     /// Language and formats.
     pub locale: ReviewedValue,
     /// Layout of the console's keyboard.
     pub keyboard: ReviewedValue,
-    /// What is done with IPv6.
-    pub ipv6: ReviewedValue,
+    /// What is done with IPv6: `static`, `off` or `auto`.
+    pub ipv6: &'static str,
     /// The program that netplan writes for.
-    pub renderer: ReviewedValue,
+    pub renderer: &'static str,
     /// Who may log in over SSH, and with what.
-    pub ssh: ReviewedValue,
+    pub ssh: ReviewedSsh,
     /// What becomes of logins that the image brings along: `lock`, `keep` or `refuse`.
-    pub stock_logins: ReviewedValue,
-    /// How passwords of logins are hashed, with the cost where the sheet says it.
-    pub password_hashing: ReviewedValue,
+    pub stock_logins: &'static str,
+    /// How passwords of logins are hashed.
+    pub password_hashing: ReviewedHashing,
+}
+
+/// A domain with name servers of its own.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct ReviewedDnsFor {
+    /// The domain.
+    pub domain: String,
+    /// Who is asked for names in it.
+    pub servers: Vec<String>,
+}
+
+/// Who may log in over SSH.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[allow(clippy::struct_excessive_bools, reason = "each is a switch of the sheet")]
+pub struct ReviewedSsh {
+    /// Whether the service is on.
+    pub enabled: bool,
+    /// Whether a password opens a login.
+    pub password_login: bool,
+    /// Whether root may log in.
+    pub root_login: bool,
+    /// Whether the host key was made beforehand.
+    pub host_key: bool,
+}
+
+/// How passwords of logins are hashed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+pub struct ReviewedHashing {
+    /// `yescrypt` or `sha512`.
+    pub algorithm: &'static str,
+    /// The cost of yescrypt, from 1 to 11, or the rounds of SHA-512.
+    pub cost: u32,
 }
 
 /// One link.
@@ -117,8 +170,9 @@ pub struct ReviewedLink {
     pub name: String,
     /// What it is.
     pub kind: &'static str,
-    /// How it is found, what it is made of, and what else is said of it, a text each.
-    pub details: Vec<String>,
+    /// How it is found, what it is made of, and what else is said of it.
+    #[serde(flatten)]
+    pub details: LinkDetails,
     /// The bond or bridge that it is a member of.
     pub member_of: Option<String>,
     /// The package's network that it is on.
@@ -217,116 +271,42 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
 fn reviewed_host(machine: &Machine) -> ReviewedHost {
     let settings = &machine.settings;
     let ssh = &settings.ssh;
-    let word = |text: &str| ReviewedValue::Values(vec![text.to_owned()]);
-    let special: Vec<String> = settings
-        .dns_for
-        .iter()
-        .map(|special| format!("{} at {}", special.domain.value, texts(special.servers.values()).join(", ")))
-        .collect();
-    let switches: Vec<String> = [("LLMNR", &settings.llmnr), ("multicast DNS", &settings.multicast_dns)]
-        .into_iter()
-        .filter_map(|(what, flag)| {
-            flag.value().map(|flag| format!("{what} {}", if flag.value { "on" } else { "off" }))
-        })
-        .collect();
+    let special = settings.dns_for.iter().map(|special| ReviewedDnsFor {
+        domain: special.domain.value.to_string(),
+        servers: texts(special.servers.values()),
+    });
     ReviewedHost {
-        dns_for: if special.is_empty() { ReviewedValue::Nothing } else { ReviewedValue::Values(special) },
-        multicast_lookups: if switches.is_empty() {
-            ReviewedValue::Nothing
-        } else {
-            ReviewedValue::Values(switches)
-        },
-        hosts_file: word(match settings.hosts_file() {
+        dns_for: special.collect(),
+        llmnr: settings.llmnr.value().map(|flag| flag.value),
+        multicast_dns: settings.multicast_dns.value().map(|flag| flag.value),
+        hosts_file: match settings.hosts_file() {
             HostsFile::Site => "site",
             HostsFile::Own => "own",
-        }),
-        time_service: word(match settings.time_service() {
+        },
+        time_service: match settings.time_service() {
             TimeService::Timesyncd => "timesyncd",
             TimeService::Chrony => "chrony",
-        }),
+        },
         locale: one(settings.locale.as_ref().and_then(|locale| Some(locale.value.as_str().to_owned()))),
         keyboard: one(settings.keyboard.as_ref().and_then(|layout| Some(layout.value.as_str().to_owned()))),
-        ipv6: word(match settings.ipv6() {
+        ipv6: match settings.ipv6() {
             Ipv6Mode::Static => "static",
             Ipv6Mode::Off => "off",
             Ipv6Mode::Auto => "auto",
-        }),
-        renderer: word(settings.renderer().word()),
-        ssh: match (ssh.is_enabled(), ssh.allows_passwords(), ssh.allows_root()) {
-            (false, ..) => ReviewedValue::None,
-            (true, passwords, root) => {
-                let mut ways = vec!["keys".to_owned()];
-                ways.extend(passwords.then(|| "passwords".to_owned()));
-                ways.extend(root.then(|| "root too".to_owned()));
-                ways.extend(ssh.has_made_key().then(|| "a host key made beforehand".to_owned()));
-                ReviewedValue::Values(ways)
-            }
         },
-        stock_logins: word(settings.stock_logins().word()),
-        password_hashing: ReviewedValue::Values(vec![match settings.hash_method() {
-            HashMethod::Yescrypt(5) => "yescrypt".to_owned(),
-            HashMethod::Yescrypt(cost) => format!("yescrypt at cost {cost}"),
-            HashMethod::Sha512(rounds) => format!("SHA-512, {rounds} rounds"),
-        }]),
+        renderer: settings.renderer().word(),
+        ssh: ReviewedSsh {
+            enabled: ssh.is_enabled(),
+            password_login: ssh.is_enabled() && ssh.allows_passwords(),
+            root_login: ssh.is_enabled() && ssh.allows_root(),
+            host_key: ssh.is_enabled() && ssh.has_made_key(),
+        },
+        stock_logins: settings.stock_logins().word(),
+        password_hashing: match settings.hash_method() {
+            HashMethod::Yescrypt(cost) => ReviewedHashing { algorithm: "yescrypt", cost },
+            HashMethod::Sha512(rounds) => ReviewedHashing { algorithm: "sha512", cost: rounds },
+        },
     }
-}
-
-/// What is said of a link beside its subnet, addresses and gateways.
-fn details(site: &Site, link: &Link) -> Vec<String> {
-    let mut details = Vec::new();
-    let members = || link.members().iter().map(|member| member.value.as_str()).collect::<Vec<_>>().join(", ");
-    match &link.kind {
-        LinkKind::Bond(bond) => {
-            let mode = bond.mode.value().map_or("?", |mode| mode.value.word());
-            details.push(format!("bond of {}, {mode}", members()));
-        }
-        LinkKind::Bridge(_) if link.members().is_empty() => details.push("bridge".to_owned()),
-        LinkKind::Bridge(_) => details.push(format!("bridge of {}", members())),
-        LinkKind::Vlan(over) => {
-            let tag = site.subnet_of(link).and_then(|subnet| subnet.vlan.value());
-            let tag = tag.map_or_else(|| "?".to_owned(), |tag| tag.value.to_string());
-            let over = over.value().map_or("?", |over| over.value.as_str());
-            details.push(format!("vlan {tag} over {over}"));
-        }
-        LinkKind::Wifi => {
-            let wifi = site.subnet_of(link).and_then(|subnet| subnet.wifi.value());
-            let ssid = wifi.and_then(|wifi| wifi.ssid.value()).map_or("?", |ssid| ssid.value.as_str());
-            details.push(format!("wifi {ssid}"));
-        }
-        LinkKind::Ethernet | LinkKind::Unreadable(_) => {}
-    }
-    details.extend(link.mac().map(|mac| mac.value.to_string()));
-    if link.is_only_port() {
-        details.push("the only port of its kind".to_owned());
-    }
-    details.extend(site.mtu_of(link).map(|mtu| format!("packets of {} bytes", mtu.value)));
-    for route in link.routes() {
-        let metric =
-            route.metric.as_ref().map_or_else(String::new, |metric| format!(", metric {}", metric.value));
-        details.push(format!("{} via {}{metric}", route.to.value, route.via.value));
-    }
-    let Some(options) = &link.options else { return details };
-    if let Some(table) = &options.routing_table {
-        let gateways = Family::BOTH.into_iter().filter_map(|family| site.gateway_of(link, family));
-        let gateways: Vec<String> = gateways.map(|gateway| gateway.value.to_string()).collect();
-        details.push(format!("answers by {} (table {})", gateways.join(", "), table.value));
-    }
-    if let Some(speed) = &options.speed {
-        let is_full = options.is_full_duplex.as_ref().is_none_or(|full| full.value);
-        details.push(format!(
-            "fixed at {} Mbit/s, {} duplex",
-            speed.value,
-            if is_full { "full" } else { "half" }
-        ));
-    }
-    let flags =
-        [(&options.wake_on_lan, "woken by a magic packet"), (&options.link_local4, "IPv4 link-local too")];
-    for (flag, text) in flags {
-        if flag.as_ref().is_some_and(|flag| flag.value) {
-            details.push(text.to_owned());
-        }
-    }
-    details
 }
 
 fn reviewed_link(site: &Site, machine: &Machine, link: &Link) -> ReviewedLink {
@@ -352,7 +332,7 @@ fn reviewed_link(site: &Site, machine: &Machine, link: &Link) -> ReviewedLink {
     ReviewedLink {
         name: link.name.value.to_string(),
         kind: link.kind.word(),
-        details: details(site, link),
+        details: LinkDetails::of(site, link),
         member_of: machine.parent_of(link).map(|parent| parent.name.value.to_string()),
         network: link.network.as_ref().map(|network| network.value.clone()),
         subnet: site.subnet_of(link).map(|subnet| subnet.name.value.clone()),

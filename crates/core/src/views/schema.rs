@@ -2,7 +2,7 @@
 
 use serde_json::{Map, Value, json};
 
-use crate::sheet::{KEYS, KeySpec, Shape, TableSpec};
+use crate::sheet::{KEYS, KeySpec, SECRET_VALUE, Shape, TAKE, TableSpec};
 
 /// The schema, as JSON Schema draft 7, which editors of TOML read. It is made from the list of keys that reading goes by.
 pub fn schema() -> Value {
@@ -81,14 +81,10 @@ fn shape_schema(shape: &Shape) -> Value {
         Shape::Table(table) => reference(table),
         Shape::Tables(table) | Shape::Entries(table) => json!({ "type": "array", "items": reference(table) }),
         Shape::Named(table) => json!({ "type": "object", "additionalProperties": reference(table) }),
-        Shape::Secret => match KEYS.iter().find(|table| table.key("secret").is_some()) {
-            Some(table) => json!({ "anyOf": [{ "const": "none" }, reference(table)] }),
-            None => json!({ "const": "none" }),
-        },
+        Shape::Secret => json!({ "anyOf": [{ "const": "none" }, reference(&SECRET_VALUE)] }),
         Shape::Answers => {
-            let by_key = |key: &str| KEYS.iter().find(|table| table.key(key).is_some());
             let mut forms = vec![json!({ "type": ["string", "number", "boolean"] })];
-            forms.extend(["take", "secret"].into_iter().filter_map(by_key).map(|table| reference(table)));
+            forms.extend([&TAKE, &SECRET_VALUE].map(reference));
             json!({ "type": "object", "additionalProperties": { "anyOf": forms } })
         }
     }

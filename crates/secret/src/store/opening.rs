@@ -139,7 +139,7 @@ impl StoreFault {
                 "put back the copy that lies beside it with .before at its end, or one of your own"
             }
             Self::NeedsPassphrase(_) => {
-                "run this in a terminal to be asked for it, or name a file with --passphrase-from or an open file with --passphrase-fd"
+                "run this in a terminal to be asked for it, or name a file with --passphrase-from, such as /dev/fd/3"
             }
             Self::NeedsKey(_) => {
                 "name the file of your private key with --key, or in the variable IMPOSTAZIONE_KEY"

@@ -6,7 +6,7 @@ use impostazione_core::views::image_digest::WantedDigest;
 use impostazione_text::files::ReadFault;
 use serde::Serialize;
 
-use super::super::check::to_json;
+use super::super::json;
 use crate::args::{Format, InspectArguments};
 use crate::exit::{Exit, Failure};
 use crate::terminal::{self, Progress};
@@ -44,14 +44,14 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     progress.finish();
     let from = wanted.from.as_deref().map(Path::display).map(|from| from.to_string());
     if arguments.format == Format::Json {
-        terminal::print(&to_json(&Answer {
+        json::print(&Answer {
             file: path.display().to_string(),
             algorithm: wanted.algorithm.word(),
             digest: &digest,
             wanted: &wanted.digest,
             wanted_from: from,
             matches,
-        })?)?;
+        })?;
     } else {
         let source = from.map_or_else(|| "given".to_owned(), |from| format!("in {from}"));
         let name = path.display();

@@ -9,7 +9,7 @@ use impostazione_text::Source;
 use impostazione_text::files::{ReadFault, plain, read_file};
 use serde::Serialize;
 
-use super::super::check::to_json;
+use super::super::json;
 use crate::args::{Format, InspectArguments};
 use crate::exit::{Exit, Failure};
 use crate::terminal;
@@ -36,10 +36,10 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     match (arguments.format, &host) {
         (Format::Json, Some(host)) => {
             let report = Report::new(&inspection.sources, hosts, &inspection.findings);
-            terminal::print(&to_json(&Answer { host, report })?)?;
+            json::print(&Answer { host, report })?;
         }
         (Format::Json, None) => {
-            terminal::print(&to_json(&Report::new(&inspection.sources, 0, &inspection.findings))?)?;
+            json::print(&Report::new(&inspection.sources, 0, &inspection.findings))?;
         }
         (Format::Text, host) => {
             let width = terminal::width();

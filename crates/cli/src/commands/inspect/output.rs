@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use impostazione_core::output::{FileSince, TreeOnDisk};
 use serde::Serialize;
 
-use super::super::check::to_json;
+use super::super::json;
 use crate::args::{Format, InspectArguments};
 use crate::exit::{Exit, Failure};
 use crate::terminal;
@@ -24,10 +24,17 @@ struct Wrong<'a> {
     state: &'static str,
 }
 
-pub(crate) fn run(tree: &TreeOnDisk, arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
+/// Says whether the files of a tree, or of one machine in it, are as they were rendered.
+pub(crate) fn run(
+    tree: &TreeOnDisk,
+    machine: Option<&str>,
+    arguments: &InspectArguments,
+    quiet: bool,
+) -> Result<Exit, Failure> {
+    let is_meant = |name: &str| machine.is_none_or(|machine| machine == name);
     let mut wrong = Vec::new();
     let mut files = 0;
-    for file in tree.files() {
+    for file in tree.files().filter(|file| is_meant(&file.machine)) {
         files += 1;
         let since = tree.since(file).map_err(|fault| Failure::Files(fault.to_string()))?;
         if !matches!(since, FileSince::Same | FileSince::SameSize) {
@@ -37,12 +44,12 @@ pub(crate) fn run(tree: &TreeOnDisk, arguments: &InspectArguments, quiet: bool) 
     let is_whole = wrong.is_empty();
     if arguments.format == Format::Json {
         let answer = Answer {
-            machines: tree.machines().into_iter().collect(),
-            hosts: tree.hosts().into_iter().collect(),
+            machines: tree.machines().into_iter().filter(|name| is_meant(name)).collect(),
+            hosts: tree.hosts().into_iter().filter(|name| is_meant(name)).collect(),
             files,
             not_as_rendered: wrong,
         };
-        terminal::print(&to_json(&answer)?)?;
+        json::print(&answer)?;
     } else {
         let mut text = String::new();
         for wrong in &wrong {
@@ -50,7 +57,7 @@ pub(crate) fn run(tree: &TreeOnDisk, arguments: &InspectArguments, quiet: bool) 
             let _ = writeln!(text, "{:19} {}", wrong.state, terminal::harmless(wrong.path));
         }
         let name = arguments.path.display();
-        let machines = terminal::count(tree.machines().len(), "machine", "machines");
+        let machines = terminal::count(machine.map_or(tree.machines().len(), |_| 1), "machine", "machines");
         let files = terminal::count(files, "file", "files");
         if !quiet || !is_whole {
             let verdict = if is_whole {

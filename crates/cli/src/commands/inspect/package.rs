@@ -10,7 +10,7 @@ use impostazione_ovf::{
 use impostazione_text::files::{Folder, ReadFault, read_file};
 use jiff::Timestamp;
 
-use super::super::check::to_json;
+use super::super::json;
 use crate::args::{Format, InspectArguments};
 use crate::exit::{Exit, Failure};
 use crate::terminal::{self, Progress};
@@ -63,7 +63,7 @@ pub(crate) fn run(path: &Path, arguments: &InspectArguments, quiet: bool) -> Res
     }
     let report = package_report(&package, &descriptor, &readings);
     if arguments.format == Format::Json {
-        terminal::print(&to_json(&report)?)?;
+        json::print(&report)?;
     } else if arguments.licenses {
         let text = if report.licenses.is_empty() {
             "The package has no license that must be accepted.\n".to_owned()

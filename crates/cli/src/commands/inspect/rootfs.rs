@@ -7,11 +7,11 @@ use impostazione_rootfs::{Access, Record, Rootfs, Since};
 use impostazione_text::Source;
 use serde::Serialize;
 
-use super::super::check::to_json;
+use super::super::json;
 use super::super::place::failure;
 use crate::args::{Format, InspectArguments};
 use crate::exit::{Exit, Failure};
-use crate::{mounted, terminal};
+use crate::{target, terminal};
 
 #[derive(Serialize)]
 struct Answer<'a> {
@@ -25,17 +25,14 @@ struct Answer<'a> {
 struct Placement<'a> {
     machine: &'a str,
     placed: &'a str,
+    #[serde(rename = "cut_off")]
     is_cut_off: bool,
     changed: Vec<&'a str>,
     changed_since: Vec<&'a str>,
 }
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
-    let rootfs = if arguments.path.is_dir() {
-        mounted::open_folder(&arguments.path)?
-    } else {
-        mounted::open_image(&arguments.path, Access::Look)?
-    };
+    let rootfs = target::open(&arguments.path, Access::Look)?;
     let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
     let RootfsAssessment { survey, record, sources, findings, .. } = &assessment;
     let name = arguments.path.display().to_string();
@@ -44,7 +41,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
         Format::Json => {
             let placement = record.as_ref().map(|record| placement(record, &assessment));
             let report = Report::new(sources, 1, findings);
-            terminal::print(&to_json(&Answer { rootfs: survey, placement, report })?)?;
+            json::print(&Answer { rootfs: survey, placement, report })?;
         }
         Format::Text => {
             let width = terminal::width();

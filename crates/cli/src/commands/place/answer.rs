@@ -1,15 +1,15 @@
 //! A placement for other programs.
 
 use impostazione_core::finding::Report;
+use impostazione_core::placing::PlannedLogin;
 use impostazione_core::views::compare::lines_of_change;
 use impostazione_core::views::difference::DifferentLine;
 use impostazione_rootfs::{RootfsPath, Subject, View, Want};
 use serde::Serialize;
 
-use super::super::check::to_json;
+use super::super::json;
 use super::{Case, Outcome};
 use crate::exit::Failure;
-use crate::terminal;
 
 #[derive(Serialize)]
 struct Answer<'a> {
@@ -18,7 +18,7 @@ struct Answer<'a> {
     outcome: &'static str,
     changes: Vec<Told<'a>>,
     put_back: &'a [&'a str],
-    logins: Vec<Login<'a>>,
+    logins: Vec<&'a PlannedLogin>,
     not_owned: &'a [RootfsPath],
     #[serde(flatten)]
     report: Report<'a>,
@@ -29,21 +29,11 @@ struct Answer<'a> {
 pub(super) struct Told<'a> {
     path: &'a str,
     subject: Subject,
-    change: &'static str,
-    #[serde(skip_serializing_if = "str::is_empty")]
-    why: &'a str,
-    #[serde(skip_serializing_if = "Option::is_none")]
+    change: String,
+    why: Option<&'a str>,
     mode: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
     target: Option<&'a str>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     lines: Vec<DifferentLine>,
-}
-
-#[derive(Serialize)]
-struct Login<'a> {
-    name: &'a str,
-    change: &'a str,
 }
 
 /// The paths that change, from what they are now.
@@ -60,8 +50,8 @@ pub(super) fn changes<'a>(case: &'a Case<'_>) -> Vec<Told<'a>> {
             Told {
                 path: &change.path,
                 subject: change.subject,
-                change: now.as_ref().map_or("change", |now| change.word(now)),
-                why: &change.why,
+                change: now.as_ref().map_or("change", |now| change.word(now)).replace(' ', "-"),
+                why: Some(change.why.as_str()).filter(|why| !why.is_empty()),
                 mode,
                 target,
                 lines: lines_of_change(case.rootfs, change),
@@ -88,9 +78,9 @@ pub(super) fn print(case: &Case<'_>, changes: Vec<Told<'_>>, outcome: &Outcome) 
         outcome: word,
         changes,
         put_back: &case.outstanding.back,
-        logins: logins.map(|(name, change)| Login { name, change }).collect(),
+        logins: logins.collect(),
         not_owned,
         report: Report::new(&assessment.sources, 1, &assessment.findings),
     };
-    terminal::print(&to_json(&answer)?)
+    json::print(&answer)
 }

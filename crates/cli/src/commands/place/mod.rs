@@ -12,7 +12,7 @@ use jiff::Timestamp;
 use crate::args::{Format, PlaceArguments};
 use crate::exit::{Exit, Failure};
 use crate::question::ask;
-use crate::{mounted, terminal};
+use crate::{target, terminal};
 
 /// A placement that was looked over, and may be made.
 struct Case<'a> {
@@ -39,21 +39,16 @@ enum Outcome {
 }
 
 pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
-    let is_json = arguments.format == Format::Json;
-    if is_json && !arguments.yes && !arguments.dry_run {
-        return Err(Failure::CommandLine(
-            "with --format json nothing is asked; add --yes to place, or --dry-run to see what would change"
-                .to_owned(),
-        ));
-    }
+    arguments.change.refuse_to_ask(arguments.format)?;
+    let is_image = target::is_image(&arguments.target)?;
     let output = choosing::read_output(arguments)?;
     let work = Work { arguments, output: &output, quiet, verbose };
     // A dry run reads only. An image is looked at before it is mounted for writing, which changes it: one that is refused, and
     // one with nothing to do, stays as it is to the byte.
-    if arguments.dry_run {
+    if arguments.change.dry_run {
         return work.go(Access::Look, |_| true).map(|exit| exit.unwrap_or(Exit::Done));
     }
-    if arguments.place.image.is_some() {
+    if is_image {
         let ends_there = |case: &Case<'_>| case.is_refused() || case.is_done().unwrap_or(false);
         if let Some(exit) = work.go(Access::Look, ends_there)? {
             return Ok(exit);
@@ -74,12 +69,12 @@ impl Work<'_> {
     /// Goes the whole way, if this is a case for it.
     fn go(&self, access: Access, is_for_it: impl Fn(&Case<'_>) -> bool) -> Result<Option<Exit>, Failure> {
         let Self { arguments, output, quiet, verbose } = *self;
-        let rootfs = mounted::open(&arguments.place, access)?;
+        let rootfs = target::open(&arguments.target, access)?;
         let _lock = (access == Access::Change).then(|| rootfs.lock()).transpose().map_err(failure)?;
         let request = Request {
             wishes: Wishes { fresh_identity: arguments.fresh_identity },
             may_replace: arguments.replace,
-            may_lose_changes: arguments.over_changes,
+            may_lose_changes: arguments.discard_changes,
         };
         let placing = Placing::new(&rootfs, output, request, &now()).map_err(failure)?;
         let case = Case {
@@ -135,12 +130,12 @@ impl Case<'_> {
         terminal::tell(&terminal::show_findings(told.iter().copied(), sources, "", terminal::width()));
         // What could be placed is shown all the same where it is only to be shown.
         let is_refused = self.is_refused();
-        let is_dry = self.arguments.dry_run && !self.placing.plan.changes.is_empty();
+        let is_dry = self.arguments.change.dry_run && !self.placing.plan.changes.is_empty();
         if is_refused && !is_dry {
             terminal::tell(&terminal::summary_of_host(&self.name, Summary::of(1, told)));
         }
         let is_shown = if is_refused { is_dry } else { !self.is_done()? };
-        if is_shown && (!quiet || self.arguments.dry_run) {
+        if is_shown && (!quiet || self.arguments.change.dry_run) {
             terminal::print(&terminal::show_change(
                 self.rootfs,
                 self.placing,
@@ -158,7 +153,7 @@ impl Case<'_> {
             Outcome::Refused
         } else if self.is_done()? {
             Outcome::Unchanged
-        } else if self.arguments.dry_run {
+        } else if self.arguments.change.dry_run {
             Outcome::Tried
         } else if self.may_go_on()? {
             Outcome::Placed(self.placing.carry_out(self.rootfs).map_err(failure)?)
@@ -169,19 +164,19 @@ impl Case<'_> {
 
     fn may_go_on(&self) -> Result<bool, Failure> {
         let drifted = self.placing.drifted();
-        if !drifted.is_empty() && !self.arguments.over_changes {
+        if !drifted.is_empty() && !self.arguments.discard_changes {
             let changed = terminal::count(drifted.len(), "path was", "paths were");
             let question = format!("{changed} changed since the earlier placement. Go on, and lose that?");
             // Other programs are asked nothing, even where somebody sits at the terminal.
             if self.arguments.format == Format::Json {
-                terminal::complain(&format!("{question} --over-changes answers yes"));
+                terminal::complain(&format!("{question} --discard-changes answers yes"));
                 return Ok(false);
             }
-            if !ask(&question, "--over-changes")? {
+            if !ask(&question, "--discard-changes")? {
                 return Ok(false);
             }
         }
-        Ok(self.arguments.yes || ask(&format!("Place {} on {}?", self.machine, self.name), "--yes")?)
+        Ok(self.arguments.change.yes || ask(&format!("Place {} on {}?", self.machine, self.name), "--yes")?)
     }
 
     /// Tells people how it ended.
@@ -189,7 +184,7 @@ impl Case<'_> {
         let (name, machine) = (&self.name, self.machine);
         let text = match outcome {
             Outcome::Refused => {
-                let is_shown = self.arguments.dry_run && !self.placing.plan.changes.is_empty();
+                let is_shown = self.arguments.change.dry_run && !self.placing.plan.changes.is_empty();
                 let what = if is_shown { "this would not be placed" } else { "nothing was placed" };
                 terminal::complain(&format!("{what}: what is an error above must be right first"));
                 return Ok(());
@@ -208,22 +203,13 @@ impl Case<'_> {
                 warn_of_owners(&record.not_owned, verbose);
                 warn_of_room(self.rootfs);
                 let changes = terminal::count(record.steps.len(), "path", "paths");
-                let place = place_words(self.arguments);
+                let target = self.arguments.target.display();
                 format!(
-                    "{name}: {machine} is placed, {changes} changed; `impostazione undo {place}` takes it back\n"
+                    "{name}: {machine} is placed, {changes} changed; `impostazione undo {target}` takes it back\n"
                 )
             }
         };
         if quiet { Ok(()) } else { terminal::print(&text) }
-    }
-}
-
-/// Where it was placed, as it is typed.
-fn place_words(arguments: &PlaceArguments) -> String {
-    match (&arguments.place.root, &arguments.place.image) {
-        (Some(root), _) => format!("--root {}", root.display()),
-        (None, Some(image)) => format!("--image {}", image.display()),
-        (None, None) => String::new(),
     }
 }
 

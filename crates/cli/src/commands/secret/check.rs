@@ -2,13 +2,16 @@
 
 use std::fmt::Write as _;
 
-use impostazione_core::finding::{Finding, Summary};
+use impostazione_core::assess::Assessment;
+use impostazione_core::finding::{Finding, Report, Summary};
 use impostazione_core::machine::SECRET_STORE_CANNOT_OPEN;
 use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::store::{Seal, StoreFile};
+use serde::Serialize;
 
+use super::super::json;
 use super::stored::store_failure;
-use crate::args::SecretCheckArguments;
+use crate::args::{Format, SecretCheckArguments};
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;
 use crate::sheet_file::{assess_with_file, today};
@@ -25,6 +28,9 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
     let mut text =
         terminal::show_findings(shown, &assessment.sources, terminal::WHOLE_SHEET, terminal::width());
     let file = StoreFile::read(sources.path()).map_err(|fault| store_failure(&fault))?;
+    if arguments.format == Format::Json {
+        return report(&assessment, &findings, &sources, file.is_there());
+    }
     let mut opens = true;
     if file.is_there() {
         let name = sources.path().display();
@@ -51,12 +57,12 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
                         open.store.identity.fingerprint(),
                         count(usize::try_from(open.store.revision).unwrap_or(usize::MAX), "time", "times")
                     );
-                    if !inventory.left_over.is_empty() {
+                    if !inventory.unused.is_empty() {
                         // Writing to a String does not fail.
                         let _ = writeln!(
                             text,
-                            "{name}: {} no longer wanted (`impostazione secret remove {} --left-over` takes them out)",
-                            count(inventory.left_over.len(), "entry is", "entries are"),
+                            "{name}: {} no longer wanted (`impostazione secret remove {} --unused` takes them out)",
+                            count(inventory.unused.len(), "entry is", "entries are"),
                             arguments.sheet.display()
                         );
                     }
@@ -82,4 +88,80 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
         ));
     }
     Ok(if summary.errors > 0 || !opens || !assessment.is_whole { Exit::ErrorsRemain } else { Exit::Done })
+}
+
+/// The store beside a sheet, for other programs.
+#[derive(Serialize)]
+struct Answer<'a> {
+    store: Option<StoreReport>,
+    /// Whether the sheet could be read in full.
+    sheet_read_whole: bool,
+    #[serde(flatten)]
+    report: Report<'a>,
+}
+
+#[derive(Serialize)]
+struct StoreReport {
+    file: String,
+    opens: bool,
+    /// Why it does not.
+    message: Option<String>,
+    fix: Option<String>,
+    opens_with: Option<&'static str>,
+    recipients: Option<usize>,
+    identity: Option<String>,
+    times_written: Option<u64>,
+    values: Option<usize>,
+    host_keys: Option<usize>,
+    unused: Option<usize>,
+}
+
+fn report(
+    assessment: &Assessment,
+    findings: &[&Finding],
+    sources: &RunSources,
+    is_there: bool,
+) -> Result<Exit, Failure> {
+    let file = sources.path().display().to_string();
+    let store = is_there.then(|| match sources.open() {
+        Ok(open) => {
+            let inventory = Inventory::of(&assessment.site, Some(&open.store), today());
+            let (opens_with, recipients) = match &open.seal {
+                Seal::Passphrase(_) => ("passphrase", None),
+                Seal::Recipients => ("keys", Some(open.store.recipients.len())),
+            };
+            StoreReport {
+                file,
+                opens: true,
+                message: None,
+                fix: None,
+                opens_with: Some(opens_with),
+                recipients,
+                identity: Some(open.store.identity.fingerprint().to_string()),
+                times_written: Some(open.store.revision),
+                values: Some(open.store.secrets.len()),
+                host_keys: Some(open.store.host_keys.len()),
+                unused: Some(inventory.unused.len()),
+            }
+        }
+        Err(fault) => StoreReport {
+            file,
+            opens: false,
+            message: Some(fault.to_string()),
+            fix: Some(fault.fix().to_owned()),
+            opens_with: None,
+            recipients: None,
+            identity: None,
+            times_written: None,
+            values: None,
+            host_keys: None,
+            unused: None,
+        },
+    });
+    let opens = store.as_ref().is_none_or(|store| store.opens);
+    let machines = assessment.site.machines.len();
+    let report = Report::new(&assessment.sources, machines, findings.iter().copied());
+    let errors = report.summary.errors;
+    json::print(&Answer { store, sheet_read_whole: assessment.is_whole, report })?;
+    Ok(if errors > 0 || !opens || !assessment.is_whole { Exit::ErrorsRemain } else { Exit::Done })
 }

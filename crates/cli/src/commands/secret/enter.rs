@@ -2,17 +2,30 @@
 
 use std::io::{self, BufRead as _, Read as _};
 
-use impostazione_core::finding::Finding;
+use impostazione_core::finding::{Finding, Report};
 use impostazione_secret::store::StoredSecret;
 use impostazione_text::Hidden;
+use serde::Serialize;
 use zeroize::Zeroizing;
 
+use super::super::json;
 use super::stored::{entries, findings_because_of, open_or_new, save, site_of, store_failure};
-use crate::args::SecretEnterArguments;
+use crate::args::{Format, SecretEnterArguments};
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::{RunSources, ask_twice, is_interactive};
 use crate::sheet_file::today;
 use crate::terminal;
+
+/// What became of a value, for other programs.
+#[derive(Serialize)]
+struct Answer<'a> {
+    store: String,
+    outcome: &'static str,
+    secret: &'a str,
+    holder: Option<&'a str>,
+    #[serde(flatten)]
+    report: Report<'a>,
+}
 
 /// The longest value that is read from stdin.
 const LIMIT: u64 = 64 * 1024;
@@ -41,7 +54,8 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
     };
     let replaced = open.store.secrets.insert(id.clone(), StoredSecret { value, since: today() });
     let (assessment, findings) = findings_because_of(&arguments.sheet, id, &open.store)?;
-    if !findings.is_empty() {
+    let is_json = arguments.format == Format::Json;
+    if !findings.is_empty() && !is_json {
         terminal::tell(&terminal::show_findings(
             findings.iter(),
             &assessment.sources,
@@ -49,11 +63,28 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
             terminal::width(),
         ));
     }
-    if findings.iter().any(Finding::is_in_the_way) {
+    let is_refused = findings.iter().any(Finding::is_in_the_way);
+    if !is_refused {
+        save(&mut open)?;
+    }
+    if is_json {
+        json::print(&Answer {
+            store: open.file.path().display().to_string(),
+            outcome: match (is_refused, replaced.is_some()) {
+                (true, _) => "refused",
+                (false, true) => "replaced",
+                (false, false) => "stored",
+            },
+            secret: &id.secret,
+            holder: id.holder.as_deref(),
+            report: Report::new(&assessment.sources, assessment.site.machines.len(), &findings),
+        })?;
+        return Ok(if is_refused { Exit::ErrorsRemain } else { Exit::Done });
+    }
+    if is_refused {
         terminal::complain("nothing was stored: the value must be right first");
         return Ok(Exit::ErrorsRemain);
     }
-    save(&mut open)?;
     if !quiet {
         let done = if replaced.is_some() { "has a new value" } else { "has its value" };
         terminal::print(&format!("{}: {id} {done}\n", open.file.path().display()))?;

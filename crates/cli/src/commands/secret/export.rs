@@ -5,13 +5,28 @@ use std::io::IsTerminal as _;
 
 use impostazione_secret::in_groups;
 use impostazione_secret::store::EntryId;
+use serde::Serialize;
 use zeroize::Zeroizing;
 
+use super::super::json;
 use super::stored::{entries, site_of, store_failure, write_new};
-use crate::args::SecretExportArguments;
+use crate::args::{Format, SecretExportArguments};
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;
 use crate::terminal;
+
+/// What was handed over, and where it lies, for other programs; never a value.
+#[derive(Serialize)]
+struct Answer<'a> {
+    file: String,
+    values: Vec<Exported<'a>>,
+}
+
+#[derive(Serialize)]
+struct Exported<'a> {
+    secret: &'a str,
+    holder: Option<&'a str>,
+}
 
 pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit, Failure> {
     let site = site_of(&arguments.sheet)?.site;
@@ -20,6 +35,11 @@ pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit
         return Err(Failure::CommandLine(
             "--show-on-terminal shows the value on a terminal, and stdout is none; name a file with --to"
                 .to_owned(),
+        ));
+    }
+    if arguments.to.is_none() && arguments.format == Format::Json {
+        return Err(Failure::CommandLine(
+            "a report holds no value: with --format json name a file for it with --to".to_owned(),
         ));
     }
     let open = RunSources::new(&arguments.sheet, &arguments.unlock)
@@ -46,7 +66,11 @@ pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit
         None => terminal::print(&text)?,
         Some(path) => {
             write_new(path, text.as_bytes(), "written")?;
-            if !quiet {
+            if arguments.format == Format::Json {
+                let values =
+                    ids.iter().map(|id| Exported { secret: &id.secret, holder: id.holder.as_deref() });
+                json::print(&Answer { file: path.display().to_string(), values: values.collect() })?;
+            } else if !quiet {
                 terminal::print(&format!("{}: {}\n", path.display(), what(&ids)))?;
             }
         }

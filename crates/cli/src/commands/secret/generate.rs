@@ -6,10 +6,13 @@ use impostazione_core::machine::{Machine, SecretSource, Site};
 use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::HostKey;
 use impostazione_secret::store::{EntryId, HostKeyEntry, Store, StoredSecret};
+use serde::Serialize;
 
+use super::super::json;
 use super::stored::{entries, open_or_new, save, site_of, store_failure, stored_secret};
-use crate::args::SecretGenerateArguments;
+use crate::args::{Format, SecretGenerateArguments};
 use crate::exit::{Exit, Failure};
+use crate::question::Decision;
 use crate::secret_sources::RunSources;
 use crate::sheet_file::today;
 use crate::terminal;
@@ -17,11 +20,50 @@ use crate::terminal;
 /// What was made.
 #[derive(Default)]
 struct Made {
-    lines: Vec<String>,
+    values: Vec<MadeValue>,
+    /// Those of them that were there before.
+    replaced: usize,
+    kept: usize,
+}
+
+/// A value that was made, without itself.
+#[derive(Serialize)]
+struct MadeValue {
+    /// The secret; nothing for a host key.
+    secret: Option<String>,
+    /// Whose it is.
+    holder: Option<String>,
+    length: Option<usize>,
+    alphabet: Option<usize>,
+    bits: Option<f64>,
+}
+
+impl MadeValue {
+    fn line(&self) -> String {
+        match (&self.secret, &self.holder, self.length, self.alphabet, self.bits) {
+            (Some(secret), holder, Some(length), Some(alphabet), Some(bits)) => {
+                let id = EntryId { secret: secret.clone(), holder: holder.clone() };
+                format!("{id}: {length} characters, each one of {alphabet}: {bits:.0} bits")
+            }
+            (_, holder, ..) => format!("host key of {}: Ed25519", holder.as_deref().unwrap_or_default()),
+        }
+    }
+}
+
+/// The same for other programs.
+#[derive(Serialize)]
+struct Answer<'a> {
+    store: String,
+    outcome: &'static str,
+    made: &'a [MadeValue],
+    replaced: usize,
     kept: usize,
 }
 
 pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Exit, Failure> {
+    if arguments.renew {
+        arguments.change.refuse_to_ask(arguments.format)?;
+    }
     let site = site_of(&arguments.sheet)?.site;
     let ids = wanted(arguments, &site)?;
     let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
@@ -29,27 +71,59 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
     let mut open = open_or_new(sources)?;
     let mut made = Made::default();
     for id in ids {
-        if open.store.secrets.contains_key(&id) && !arguments.renew {
-            made.kept += 1;
-            continue;
+        if open.store.secrets.contains_key(&id) {
+            if !arguments.renew {
+                made.kept += 1;
+                continue;
+            }
+            made.replaced += 1;
         }
         make_value(&site, id, &mut open.store, &mut made)?;
     }
     if arguments.host_keys || arguments.name.is_none() {
         make_host_keys(arguments, &site, &mut open.store, &mut made)?;
     }
-    if !made.lines.is_empty() {
+    let path = open.file.path().display().to_string();
+    let decision = match made.replaced {
+        // Nothing that exists is changed.
+        0 if arguments.change.dry_run => Decision::DryRun,
+        0 => Decision::Go,
+        replaced => {
+            let values = terminal::count(replaced, "value", "values");
+            arguments
+                .change
+                .decide(&format!("Replace {values} in {path}? The old ones open nothing any more."))?
+        }
+    };
+    if decision == Decision::Go && !made.values.is_empty() {
         save(&mut open)?;
     }
-    if !quiet {
-        let mut text: String = made.lines.concat();
-        let _ = write!(text, "{}: {} made", open.file.path().display(), made.lines.len());
+    if arguments.format == Format::Json {
+        json::print(&Answer {
+            store: path,
+            outcome: decision.word("made"),
+            made: &made.values,
+            replaced: made.replaced,
+            kept: made.kept,
+        })?;
+        return Ok(decision.exit());
+    }
+    if decision == Decision::Declined {
+        terminal::complain(&format!("{path} is as it was: the question was declined"));
+    } else if !quiet || decision == Decision::DryRun {
+        let word = if decision == Decision::Go { "made   " } else { "to make" };
+        let lines: Vec<String> = made.values.iter().map(|one| format!("{word} {}\n", one.line())).collect();
+        let mut text = lines.concat();
+        let _ = match decision {
+            Decision::Go => write!(text, "{path}: {} made", made.values.len()),
+            _ => write!(text, "{path}: nothing was changed, as --dry-run asks"),
+        };
         if made.kept > 0 {
             let _ = write!(text, ", {} already there (--renew makes them anew)", made.kept);
         }
         terminal::print(&(text + "\n"))?;
     }
-    Ok(Exit::Done)
+    Ok(decision.exit())
 }
 
 /// The entries that are to be made: of one secret, or of all that the store keeps.
@@ -100,12 +174,13 @@ fn make_value(site: &Site, id: EntryId, store: &mut Store, made: &mut Made) -> R
             secret.name.value
         ))
     })?;
-    made.lines.push(format!(
-        "made    {id}: {} characters, each one of {}: {:.0} bits\n",
-        generated.value.length(),
-        generated.alphabet,
-        generated.bits.floor()
-    ));
+    made.values.push(MadeValue {
+        secret: Some(id.secret.clone()),
+        holder: id.holder.clone(),
+        length: Some(generated.value.length()),
+        alphabet: Some(generated.alphabet),
+        bits: Some(generated.bits.floor()),
+    });
     store.secrets.insert(id, StoredSecret { value: generated.value, since: today() });
     Ok(())
 }
@@ -139,13 +214,22 @@ fn make_host_keys(
             continue;
         }
         // A new host key looks like an intruder to all who know the old one.
-        if store.host_keys.contains_key(&name) && !(arguments.renew && arguments.host_keys) {
-            made.kept += 1;
-            continue;
+        if store.host_keys.contains_key(&name) {
+            if !(arguments.renew && arguments.host_keys) {
+                made.kept += 1;
+                continue;
+            }
+            made.replaced += 1;
         }
         let key = HostKey::random().map_err(|fault| Failure::Files(fault.to_string()))?;
         store.host_keys.insert(name.clone(), HostKeyEntry { key, since: today() });
-        made.lines.push(format!("made    host key of {name}: Ed25519\n"));
+        made.values.push(MadeValue {
+            secret: None,
+            holder: Some(name),
+            length: None,
+            alphabet: None,
+            bits: None,
+        });
     }
     Ok(())
 }

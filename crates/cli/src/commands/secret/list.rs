@@ -3,9 +3,9 @@
 use impostazione_core::views::inventory::Inventory;
 use impostazione_secret::SecretSources as _;
 
+use super::super::json;
 use super::stored::site_of;
 use crate::args::{Format, SecretListArguments};
-use crate::commands::check::to_json;
 use crate::exit::{Exit, Failure};
 use crate::secret_sources::RunSources;
 use crate::sheet_file::today;
@@ -26,9 +26,9 @@ pub(super) fn run(arguments: &SecretListArguments) -> Result<Exit, Failure> {
             closed
         }
     };
-    terminal::print(&match arguments.format {
-        Format::Json => to_json(&inventory)?,
-        Format::Text => terminal::show_inventory(&inventory, terminal::width()),
-    })?;
+    match arguments.format {
+        Format::Json => json::print(&inventory)?,
+        Format::Text => terminal::print(&terminal::show_inventory(&inventory, terminal::width()))?,
+    }
     Ok(Exit::Done)
 }

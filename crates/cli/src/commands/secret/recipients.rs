@@ -6,10 +6,13 @@ use std::path::Path;
 use impostazione_secret::store::{KeyPair, Recipient, Seal, Store, StoreFile, recipients_in};
 use impostazione_text::Hidden;
 use impostazione_text::files::{ReadFault, read_file};
+use serde::Serialize;
 
+use super::super::json;
 use super::stored::{new_passphrase, save, store_failure, strong, write_new};
-use crate::args::SecretRecipientsArguments;
+use crate::args::{Format, SecretRecipientsArguments};
 use crate::exit::{Exit, Failure};
+use crate::question::Decision;
 use crate::secret_sources::{OpenStore, RunSources, is_interactive, passphrase_in};
 use crate::terminal;
 
@@ -27,8 +30,9 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
         || arguments.passphrase;
     if !changes {
         let open = sources.into_open().map_err(|fault| store_failure(&fault))?;
-        return show(&open);
+        return show(&open, arguments.format, "unchanged");
     }
+    arguments.change.refuse_to_ask(arguments.format)?;
     let mut added = Vec::new();
     for one in &arguments.add {
         added.extend(read_recipients(one)?);
@@ -44,6 +48,7 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
             .into_open()
             .map_err(|fault| store_failure(&fault))?
     };
+    let mut new_key = None;
     if arguments.passphrase {
         let passphrase = match new_from(arguments, &sources, is_new)? {
             Some(given) => given,
@@ -57,20 +62,47 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
         open.store.recipients.clear();
         open.seal = Seal::Passphrase(strong(passphrase)?);
     } else {
-        let pair = arguments.new_key.as_deref().map(make_key).transpose()?;
-        added.extend(pair);
+        let pair = arguments.new_key.is_some().then(KeyPair::random);
+        added.extend(pair.as_ref().map(|pair| pair.public.clone()));
         change(&mut open, added, &arguments.remove)?;
         open.seal = Seal::Recipients;
+        new_key = pair;
+    }
+    let decision = decide(arguments, &open, is_new)?;
+    if decision != Decision::Go {
+        let path = open.file.path().display();
+        return match (arguments.format, decision) {
+            (Format::Json, _) => {
+                show(&open, Format::Json, decision.word(""))?;
+                Ok(decision.exit())
+            }
+            (Format::Text, Decision::DryRun) => {
+                terminal::print(&format!(
+                    "{path}: nothing was changed, as --dry-run asks; it would be one that\n"
+                ))?;
+                show(&open, Format::Text, "")
+            }
+            (Format::Text, _) => {
+                terminal::complain(&format!("{path} is as it was: the question was declined"));
+                Ok(Exit::ErrorsRemain)
+            }
+        };
+    }
+    if let (Some(path), Some(pair)) = (&arguments.new_key, &new_key) {
+        write_new(path, pair.private_file.reveal().as_bytes(), "made")?;
     }
     // Who could open it until now knows its identity.
     if !is_new && (!arguments.remove.is_empty() || arguments.passphrase) {
         open.store.renew_identity().map_err(|fault| Failure::Files(fault.to_string()))?;
     }
     save(&mut open)?;
+    if arguments.format == Format::Json {
+        return show(&open, Format::Json, if is_new { "made" } else { "encrypted-anew" });
+    }
     if !quiet {
         let done = if is_new { "made" } else { "encrypted anew" };
         terminal::print(&format!("{}: {done}\n", open.file.path().display()))?;
-        show(&open)?;
+        show(&open, Format::Text, "")?;
         if !is_new && (!arguments.remove.is_empty() || arguments.passphrase) {
             terminal::tell(&format!(
                 "Whoever could open it before can still open {} and other copies: change the secrets that they must not know, and remove the copies.\n",
@@ -93,7 +125,45 @@ fn new_from(
     if is_new { sources.given_passphrase().map_err(|fault| store_failure(&fault)) } else { Ok(None) }
 }
 
-fn show(open: &OpenStore) -> Result<Exit, Failure> {
+/// Whether the store is to be written. One that is made now replaces nothing.
+fn decide(
+    arguments: &SecretRecipientsArguments,
+    open: &OpenStore,
+    is_new: bool,
+) -> Result<Decision, Failure> {
+    if is_new && !arguments.change.dry_run {
+        return Ok(Decision::Go);
+    }
+    let who = match &open.seal {
+        Seal::Passphrase(_) => "a passphrase".to_owned(),
+        Seal::Recipients => terminal::count(open.store.recipients.len(), "key", "keys"),
+    };
+    let path = open.file.path().display();
+    arguments.change.decide(&format!("Encrypt {path} anew, so that it opens with {who}?"))
+}
+
+/// Who can open a store, for other programs.
+#[derive(Serialize)]
+struct Answer<'a> {
+    store: String,
+    outcome: &'a str,
+    opens_with: &'static str,
+    recipients: Vec<&'a str>,
+}
+
+fn show(open: &OpenStore, format: Format, outcome: &str) -> Result<Exit, Failure> {
+    if format == Format::Json {
+        json::print(&Answer {
+            store: open.file.path().display().to_string(),
+            outcome,
+            opens_with: match &open.seal {
+                Seal::Passphrase(_) => "passphrase",
+                Seal::Recipients => "keys",
+            },
+            recipients: open.store.recipients.iter().map(Recipient::line).collect(),
+        })?;
+        return Ok(Exit::Done);
+    }
     let mut text = String::new();
     match &open.seal {
         Seal::Passphrase(_) => text += "opens with a passphrase\n",
@@ -170,11 +240,4 @@ fn change(open: &mut OpenStore, added: Vec<Recipient>, removed: &[String]) -> Re
         ));
     }
     Ok(())
-}
-
-/// Makes a pair of keys, and writes the private half into a new file.
-fn make_key(path: &Path) -> Result<Recipient, Failure> {
-    let pair = KeyPair::random();
-    write_new(path, pair.private_file.reveal().as_bytes(), "made")?;
-    Ok(pair.public)
 }

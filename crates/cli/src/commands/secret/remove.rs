@@ -1,29 +1,43 @@
 //! `secret remove`
 
-use impostazione_core::views::inventory::remove_left_over;
+use impostazione_core::views::inventory::remove_unused;
 use impostazione_secret::store::EntryId;
+use serde::Serialize;
 
+use super::super::json;
 use super::stored::{save, site_of, store_failure};
-use crate::args::SecretRemoveArguments;
+use crate::args::{Format, SecretRemoveArguments};
 use crate::exit::{Exit, Failure};
+use crate::question::Decision;
 use crate::secret_sources::RunSources;
 use crate::sheet_file::today;
 use crate::terminal;
 
+/// What was taken out, for other programs.
+#[derive(Serialize)]
+struct Answer<'a> {
+    store: String,
+    outcome: &'static str,
+    removed: Vec<Removed<'a>>,
+}
+
+#[derive(Serialize)]
+struct Removed<'a> {
+    secret: &'a str,
+    holder: Option<&'a str>,
+}
+
 pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit, Failure> {
-    // What is left over is told by the sheet; a name is taken out whatever the sheet says.
-    let site = if arguments.left_over { Some(site_of(&arguments.sheet)?.site) } else { None };
+    arguments.change.refuse_to_ask(arguments.format)?;
+    // What is unused is told by the sheet; a name is taken out whatever the sheet says.
+    let site = if arguments.unused { Some(site_of(&arguments.sheet)?.site) } else { None };
     let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
     let _lock = sources.lock().map_err(|fault| store_failure(&fault))?;
     let mut open = sources.into_open().map_err(|fault| store_failure(&fault))?;
-    let mut removed: Vec<String> = Vec::new();
+    let mut removed: Vec<EntryId> = Vec::new();
     if let Some(site) = &site {
-        let left_over = remove_left_over(site, &mut open.store, today());
-        removed.extend(
-            left_over
-                .into_iter()
-                .map(|entry| EntryId { secret: entry.name, holder: entry.holder }.to_string()),
-        );
+        let unused = remove_unused(site, &mut open.store, today());
+        removed.extend(unused.into_iter().map(|entry| EntryId { secret: entry.name, holder: entry.holder }));
     }
     if let Some(name) = &arguments.name {
         let is_meant = |id: &EntryId| {
@@ -37,16 +51,43 @@ pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit
         }
         for id in ids {
             open.store.secrets.remove(&id);
-            removed.push(id.to_string());
+            removed.push(id);
         }
     }
-    if !removed.is_empty() {
+    let path = open.file.path().display().to_string();
+    let lines =
+        |word: &str| removed.iter().map(|id| format!("{word} {id}\n")).collect::<Vec<String>>().concat();
+    let decision = if removed.is_empty() {
+        Decision::Go
+    } else {
+        let change = arguments.change;
+        if arguments.format == Format::Text && (change.dry_run || !change.yes) {
+            terminal::tell(&lines("to remove"));
+        }
+        let values = terminal::count(removed.len(), "value", "values");
+        change.decide(&format!("Take {values} out of {path}?"))?
+    };
+    if decision == Decision::Go && !removed.is_empty() {
         save(&mut open)?;
     }
+    if arguments.format == Format::Json {
+        let removed = removed.iter().map(|id| Removed { secret: &id.secret, holder: id.holder.as_deref() });
+        json::print(&Answer { store: path, outcome: decision.word("removed"), removed: removed.collect() })?;
+        return Ok(decision.exit());
+    }
+    match decision {
+        Decision::Declined => {
+            terminal::complain(&format!("{path} is as it was: the question was declined"));
+            return Ok(Exit::ErrorsRemain);
+        }
+        Decision::DryRun => {
+            terminal::print(&format!("{path}: nothing was changed, as --dry-run asks\n"))?;
+            return Ok(Exit::Done);
+        }
+        Decision::Go => {}
+    }
     if !quiet {
-        let lines: Vec<String> = removed.iter().map(|id| format!("removed {id}\n")).collect();
-        let lines = lines.concat();
-        let path = open.file.path().display();
+        let lines = lines("removed");
         let kept = if removed.is_empty() {
             String::new()
         } else {

@@ -28,8 +28,8 @@ pub(crate) static KEYBOARD_UNKNOWN: Rule = Rule {
     summary: "a keyboard layout is not one that the console has",
     explanation: "The layout of the console is named by the country or language of the keyboard, such as it, gb or de. \
         With an unknown one the console stays as it was, and passwords with punctuation cannot be typed.",
-    wrong: "[common]\nconsole_keyboard = \"de-latin1\"\n",
-    right: "[common]\nconsole_keyboard = \"de\"\n",
+    wrong: "[common]\nkeyboard = \"de-latin1\"\n",
+    right: "[common]\nkeyboard = \"de\"\n",
     ..Rule::PLAIN
 };
 

@@ -60,7 +60,7 @@ pub static SECRET_STORE_CANNOT_OPEN: Rule = Rule {
     summary: "the encrypted store beside the sheet does not open",
     explanation: "Secrets that are from = \"store\", and host keys that were made beforehand, are in the store beside the \
         sheet, which for harbor.toml is harbor.secrets.age. It opens with a private key (--key, or the variable IMPOSTAZIONE_KEY), or with a \
-        passphrase (asked for on a terminal, or --passphrase-from, or --passphrase-fd).",
+        passphrase (asked for on a terminal, or --passphrase-from).",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"store\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,

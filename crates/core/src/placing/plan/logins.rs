@@ -10,7 +10,7 @@ use super::super::survey::ways_in::{GROUP, GSHADOW};
 use super::edits::edited;
 use super::files::Groups;
 use super::ground::Ground;
-use super::plan::{Concern, Obstacle, Plan, PlanFault};
+use super::plan::{Concern, LoginChange, Obstacle, Plan, PlanFault, PlannedLogin};
 use super::table::Table;
 use super::{subordinate, time, ways_in};
 use crate::host::{HEADER, Login, SUDOERS_PATH};
@@ -189,7 +189,7 @@ fn login(
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
     let Some(user) = user(ground, login, databases, plan)? else { return Ok(()) };
-    plan.logins.push((login.name.clone(), summary(login, &user)));
+    plan.logins.push(planned(login, &user));
     password(login, databases);
     for wanted in &login.groups {
         join(login, wanted, databases, plan);
@@ -203,22 +203,30 @@ fn login(
     home(ground, login, &user, plan)
 }
 
-/// What becomes of a login, in words.
-fn summary(login: &Login, user: &User) -> String {
-    let who = if user.is_new { "new" } else { "already there" };
-    let mut how = Vec::new();
-    if login.password_hash.is_some() {
-        how.push(
-            if login.change_at_first_login { "a password to be changed" } else { "a password" }.to_owned(),
-        );
+/// What becomes of a login that the sheet names.
+fn planned(login: &Login, user: &User) -> PlannedLogin {
+    PlannedLogin {
+        name: login.name.clone(),
+        change: if user.is_new { LoginChange::New } else { LoginChange::AlreadyThere },
+        uid: Some(user.owner.uid),
+        password: login.password_hash.is_some(),
+        change_at_first_login: login.change_at_first_login,
+        ssh_keys: login.ssh_keys.len(),
+        admin: login.admin,
     }
-    match login.ssh_keys.len() {
-        0 => {}
-        1 => how.push("an SSH key".to_owned()),
-        count => how.push(format!("{count} SSH keys")),
+}
+
+/// One of the image's own, which is shut.
+fn shut(name: &str) -> PlannedLogin {
+    PlannedLogin {
+        name: name.to_owned(),
+        change: LoginChange::Shut,
+        uid: None,
+        password: false,
+        change_at_first_login: false,
+        ssh_keys: 0,
+        admin: false,
     }
-    let admin = if login.admin { ", may act as root" } else { "" };
-    format!("{who}, number {}, by {}{admin}", user.owner.uid, how.join(" and "))
 }
 
 /// Finds the user, or makes a new one.
@@ -514,7 +522,7 @@ fn stock(ground: Ground<'_>, databases: &mut Databases, plan: &mut Plan) -> Resu
         if found.name == "root" && !logins.root_locked {
             continue;
         }
-        plan.logins.push((found.name.clone(), "is shut".to_owned()));
+        plan.logins.push(shut(&found.name));
         let Databases { passwd, shadow, .. } = databases;
         for line in passwd.find(&found.name) {
             if passwd.field(line, user::PASSWORD) != "x" {

@@ -20,4 +20,4 @@ mod ways_in;
 pub use ground::Wishes;
 pub use make::plan;
 pub(crate) use names::{merge_hosts, own_names};
-pub use plan::{Concern, Fate, Obstacle, Plan, PlanFault};
+pub use plan::{Concern, Fate, LoginChange, Obstacle, Plan, PlanFault, PlannedLogin};

@@ -2,6 +2,7 @@
 
 use impostazione_rootfs::{Change, OddPath, RootfsFault};
 use impostazione_secret::NoRandomness;
+use serde::Serialize;
 
 use super::super::survey::WayIn;
 
@@ -36,8 +37,8 @@ pub enum Concern {
 pub struct Plan {
     /// What changes, in an order in which it can be done.
     pub changes: Vec<Change>,
-    /// What becomes of logins: a name, and the end of a sentence about it.
-    pub logins: Vec<(String, String)>,
+    /// What becomes of logins.
+    pub logins: Vec<PlannedLogin>,
     /// Ways in that the image brings, and what becomes of each.
     pub ways_in: Vec<(WayIn, Fate)>,
     /// What stands against it.
@@ -80,4 +81,35 @@ pub enum Fate {
         /// Whether somebody of the sheet could do more than the sheet says.
         is_grave: bool,
     },
+}
+
+/// What becomes of a login.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct PlannedLogin {
+    /// Its name.
+    pub name: String,
+    /// What happens to it.
+    pub change: LoginChange,
+    /// Its number, of one that the sheet names.
+    pub uid: Option<u32>,
+    /// Whether it gets a password.
+    pub password: bool,
+    /// Whether that has to be changed at the first login.
+    pub change_at_first_login: bool,
+    /// How many SSH keys open it.
+    pub ssh_keys: usize,
+    /// Whether it may act as root.
+    pub admin: bool,
+}
+
+/// What happens to a login.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LoginChange {
+    /// It is made.
+    New,
+    /// It is there, and gets what the sheet says.
+    AlreadyThere,
+    /// It is the image's own, and nobody logs in with it any more.
+    Shut,
 }

@@ -66,7 +66,7 @@ pub(super) static BOOT_PARTITION_UNSEEN: Rule = Rule {
     summary: "a root filesystem has a boot partition that is not mounted",
     explanation: "Small machines start from a partition of their own, and what stands there in cmdline.txt can have a program \
         run at the first boot that undoes what was placed. With the root partition alone it is not seen. Mount the boot \
-        partition where etc/fstab has it, below the root partition, or name the whole image with --image.",
+        partition where etc/fstab has it, below the root partition, or name the image of the whole card.",
     wrong: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n",
     right: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n\"boot/firmware/cmdline.txt\" = \"quiet\\n\"\n",
     about_absence: true,
@@ -114,7 +114,7 @@ fn boot_partition(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
             "etc/fstab mounts the boot partition at /{folder}, and nothing is mounted there below {}: whether it has a program run at the first boot cannot be seen.",
             case.name
         ),
-        format!("mount it at {folder} below the root filesystem, or name the whole image with --image"),
+        format!("mount it at {folder} below the root filesystem, or name the image of the whole card"),
     );
 }
 

@@ -24,7 +24,7 @@ pub(super) static DRIFTED: Rule = Rule {
     nature: Nature::Fault,
     summary: "something that was placed was changed since",
     explanation: "Somebody, or the host itself while it was in use, has changed a file that a placement wrote. Placing again \
-        and taking back would lose that change, so both ask first, and without a terminal want --over-changes. `compare` shows \
+        and taking back would lose that change, so both ask first, and without a terminal want --discard-changes. `compare` shows \
         what differs. What was changed on a boot partition that is not mounted now can be neither seen nor taken back: mount it \
         first.",
     wrong: "# a root filesystem\nplacement.machine = \"gauge-01\"\nplacement.changed = \"etc/hostname\"\n",
@@ -60,7 +60,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
             case.view,
             (&step.path, 0),
             format!("/{} was changed by the placement of {}, and lies on a filesystem of its own that is not mounted now.", step.path, record.machine),
-            format!("mount it at {folder} below the root filesystem, or name the whole image with --image"),
+            format!("mount it at {folder} below the root filesystem, or name the image of the whole card"),
             case.placing.map(|_| Severity::Error),
         );
     }
@@ -76,7 +76,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
             &step.path,
             0,
             format!("/{} {what} since it was placed.", step.path),
-            "see with compare what differs; --over-changes goes on and loses the change",
+            "see with compare what differs; --discard-changes goes on and loses the change",
         );
     }
 }

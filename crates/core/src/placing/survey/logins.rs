@@ -23,8 +23,10 @@ pub struct FoundLogin {
     /// How many SSH keys open it.
     pub keys: usize,
     /// Whether it may act as root.
+    #[serde(rename = "admin")]
     pub is_admin: bool,
     /// Whether the image brought it along, and no placement made it.
+    #[serde(rename = "stock")]
     pub is_stock: bool,
     /// Line of `etc/passwd`, from 1.
     pub line: usize,

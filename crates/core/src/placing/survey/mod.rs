@@ -50,6 +50,7 @@ pub struct Survey {
     /// Who can become root and by what, and what lets people in beside logins.
     pub ways_in: Vec<WayIn>,
     /// Whether sudo is installed.
+    #[serde(rename = "sudo")]
     pub has_sudo: bool,
     /// The SSH server.
     pub ssh: FoundSsh,
@@ -66,6 +67,7 @@ pub struct Survey {
     /// Room that is left.
     pub free_bytes: u64,
     /// Whether nothing can be written.
+    #[serde(rename = "read_only")]
     pub is_read_only: bool,
     #[serde(skip)]
     /// The room on it.
@@ -107,8 +109,10 @@ pub enum MachineId {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct FoundWifi {
     /// Whether what joins wireless networks is installed.
+    #[serde(rename = "joins_networks")]
     pub can_join: bool,
     /// Whether what tells a radio its country is installed.
+    #[serde(rename = "sets_country")]
     pub can_set_country: bool,
     /// The country, where one is set.
     pub country: Option<String>,

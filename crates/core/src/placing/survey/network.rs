@@ -90,6 +90,7 @@ pub struct Renderer {
     /// Its unit.
     pub unit: &'static str,
     /// Whether it starts at boot. netplan starts the one that it writes for by itself.
+    #[serde(rename = "enabled")]
     pub is_enabled: bool,
     /// Whether it is kept from ever starting.
     pub is_masked: bool,

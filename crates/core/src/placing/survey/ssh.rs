@@ -40,8 +40,10 @@ const DEPTH_LIMIT: usize = 8;
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct FoundSsh {
     /// Whether it is installed.
+    #[serde(rename = "installed")]
     pub is_there: bool,
     /// Whether it starts at boot.
+    #[serde(rename = "enabled")]
     pub is_enabled: bool,
     /// Its keys.
     pub host_keys: Vec<FoundHostKey>,

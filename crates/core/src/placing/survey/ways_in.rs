@@ -74,6 +74,7 @@ pub struct WayIn {
     /// The line, from 1; 0 for the file as a whole.
     pub line: usize,
     /// What every system of the kind has.
+    #[serde(rename = "usual")]
     pub is_usual: bool,
     /// What it takes to shut it.
     #[serde(skip)]

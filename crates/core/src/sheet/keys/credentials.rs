@@ -40,7 +40,7 @@ pub(crate) static SSH: TableSpec = table(
 );
 
 /// `{ secret = … }`
-pub(crate) static FROM_SECRET: TableSpec = table(
+pub(crate) static SECRET_VALUE: TableSpec = table(
     "{ secret = … }",
     "a secret value",
     "A value that does not stand in the sheet.",
@@ -61,7 +61,7 @@ pub(crate) static SECRET: TableSpec = table(
     &[
         key(
             "from",
-            "\"encrypted\", \"env\", \"file\" or \"prompt\"",
+            "\"store\", \"env\", \"file\" or \"prompt\"",
             r#"from = "store""#,
             "Where the value comes from: the encrypted store beside the sheet, an environment variable, a file of its own, or a person who is asked in every run. Required.",
             Shape::Word(&["store", "env", "file", "prompt"]),

@@ -8,7 +8,7 @@ mod network;
 mod spec;
 
 pub(crate) use common::COMMON;
-pub(crate) use credentials::{ACCOUNT, FROM_SECRET, SECRET, SSH, TIME_KEY};
+pub(crate) use credentials::{ACCOUNT, SECRET, SECRET_VALUE, SSH, TIME_KEY};
 pub(crate) use machines::{ANSWER, APPLIANCE, CLUSTER, HOST, TAKE, WAIVER};
 pub(crate) use network::{
     APPLIANCE_LINK, DNS_FOR_TABLE, HOST_LINK, IN_USE, KEYED_SERVER, POOL, ROUTE, SUBNET_TABLE,
@@ -103,7 +103,7 @@ pub static KEYS: &[&TableSpec] = &[
     &WIFI,
     &POOL,
     &SECRET,
-    &FROM_SECRET,
+    &SECRET_VALUE,
     &TIME_KEY,
     &ACCOUNT,
     &HOST,

@@ -15,7 +15,8 @@ use crate::machine::Site;
 use crate::machine::rules::gateway::DEFAULT_ROUTE_DUPLICATE;
 use crate::rules::{self, Judge};
 use crate::sheet::hidden_in_unparsed_netplan;
-use crate::views::review::{ReviewedLink, ReviewedValue, review};
+use crate::views::link_details::{LinkDetails, ReviewedRoute};
+use crate::views::review::{ReviewedDnsFor, ReviewedLink, ReviewedValue, review};
 
 /// Netplan files that have been read and judged.
 #[derive(Debug)]
@@ -76,9 +77,7 @@ impl NetplanInspection {
     pub fn host(&self) -> Option<InspectedHost> {
         let machine = review(&self.site, |_| true).machines.pop()?;
         let (renderer, dns_for) =
-            machine.host.map_or((ReviewedValue::Unreadable, ReviewedValue::Nothing), |host| {
-                (host.renderer, host.dns_for)
-            });
+            machine.host.map_or((None, Vec::new()), |host| (Some(host.renderer), host.dns_for));
         Some(InspectedHost {
             name: machine.name,
             renderer,
@@ -96,11 +95,11 @@ pub struct InspectedHost {
     /// What messages call it: the path that was inspected.
     pub name: String,
     /// The program that netplan writes for.
-    pub renderer: ReviewedValue,
+    pub renderer: Option<&'static str>,
     /// Name servers of all its links.
     pub dns: ReviewedValue,
     /// Domains with name servers of their own.
-    pub dns_for: ReviewedValue,
+    pub dns_for: Vec<ReviewedDnsFor>,
     /// Search domains of all its links.
     pub search: ReviewedValue,
     /// Its links.
@@ -114,12 +113,13 @@ pub struct InspectedLink {
     pub name: String,
     /// What it is.
     pub kind: &'static str,
-    /// How it is found, what it is made of, and what else is said of it, a text each.
-    pub details: Vec<String>,
+    /// How it is found, what it is made of, and what else is said of it.
+    #[serde(flatten)]
+    pub details: LinkDetails,
     /// The bond or bridge that it is a member of.
     pub member_of: Option<String>,
     /// Its addresses with their masks.
-    pub addresses: Vec<String>,
+    pub addresses: ReviewedValue,
     /// The families in which it asks a DHCP server: `IPv4`, `IPv6`.
     pub dhcp: Vec<&'static str>,
     /// The gateways that its default routes lead to.
@@ -133,14 +133,22 @@ impl From<(ReviewedLink, &Beside)> for InspectedLink {
             if network.prefix_len() == 0 {
                 gateways.push(router.to_string());
             } else {
-                details.push(format!("{network} via {router} on the link"));
+                details.routes.push(ReviewedRoute {
+                    to: network.to_string(),
+                    via: router.to_string(),
+                    metric: None,
+                    on_link: true,
+                });
             }
         }
-        let mut addresses = match addresses {
-            ReviewedValue::Values(addresses) => addresses,
-            ReviewedValue::None | ReviewedValue::Nothing | ReviewedValue::Unreadable => Vec::new(),
+        let further = beside.addresses.iter().map(ToString::to_string);
+        let addresses = match addresses {
+            ReviewedValue::Values(addresses) => {
+                ReviewedValue::Values(addresses.into_iter().chain(further).collect())
+            }
+            other if beside.addresses.is_empty() => other,
+            _ => ReviewedValue::Values(further.collect()),
         };
-        addresses.extend(beside.addresses.iter().map(ToString::to_string));
         let dhcp = beside.dhcp.iter().map(|family| match family {
             Family::V4 => "IPv4",
             Family::V6 => "IPv6",

@@ -24,16 +24,16 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
             ("render SHEET --into DIR", "writes the files of each machine")
         }
         "apply" | "deploy" | "install" | "push" | "flash" | "inject" => {
-            ("place OUTPUT --root ROOTFS", "puts one machine's output onto a root filesystem")
+            ("place OUTPUT TARGET", "puts one machine's output onto a root filesystem")
         }
         "revert" | "restore" | "rollback" | "reset" | "unplace" | "uninstall" => {
-            ("undo --root ROOTFS", "takes a placement back")
+            ("undo TARGET", "takes a placement back")
         }
         "diff" | "drift" | "delta" => {
             ("compare A B", "says what differs between sheets, outputs, or an output and a rootfs")
         }
         "fix" | "repair" | "mend" | "correct" | "format" => {
-            ("check SHEET --fix", "mends what has one certain fix")
+            ("check SHEET --fix", "corrects what has one certain fix")
         }
         "mask" | "netmask" | "calc" | "free" | "addresses" | "map" => {
             ("subnet ADDRESS/MASK", "says what a prefix is; with --sheet, what its addresses are used for")
