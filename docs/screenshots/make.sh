@@ -90,7 +90,7 @@ shoot compare 10 'impostazione compare output placed-card' \
 shoot package 8 'impostazione inspect packages/logbook.ova'
 shoot appliances 8 'impostazione review harbor.toml --only logbook-1' 'cat rendered/tide-gate/typing-card.txt'
 echo gulls-fly-over-the-mole >"$work/site/typed.secret"
-shoot secrets 10 'impostazione secret generate harbor.toml keeper-login --renew' 'impostazione secret list harbor.toml' \
+shoot secrets 10 'impostazione secret generate harbor.toml keeper-login --renew --yes' 'impostazione secret list harbor.toml' \
     'impostazione secret check harbor.toml' \
     'impostazione secret enter harbor.toml keeper-login --for gauge-01 <typed.secret' \
     'impostazione secret recipients harbor.toml'

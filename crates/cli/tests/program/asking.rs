@@ -28,8 +28,8 @@ fn report(run: &Run) -> Value {
 const CHANGES: [(&[&str], &str); 6] = [
     (&["check", "slip.toml", "--fix"], "slip.toml"),
     (&["undo", "card"], "card/etc/hostname"),
-    (&["secret", "remove", "harbor.toml", "keeper-login"], "harbor.secrets.age"),
     (&["secret", "generate", "harbor.toml", "keeper-login", "--renew"], "harbor.secrets.age"),
+    (&["secret", "remove", "harbor.toml", "keeper-login"], "harbor.secrets.age"),
     (&["secret", "recipients", "harbor.toml", "--add", "keys/keeper.pub"], "harbor.secrets.age"),
     (&["place", "output", "other-card"], "other-card/etc/hostname"),
 ];

@@ -64,7 +64,10 @@ fn of_secrets_no_more_is_said_than_that_they_differ() {
     }
     let json: Value = serde_json::from_str(&json).unwrap();
     assert_eq!(json["differences"][0]["kind"], "secret-differs");
-    assert_eq!(json["differences"][0].get("first"), None);
+    assert_eq!(
+        (&json["differences"][0]["first"], &json["differences"][0]["lines"]),
+        (&Value::Null, &serde_json::json!([]))
+    );
 }
 
 #[test]

@@ -261,8 +261,8 @@ fn cases_of_appliances() -> Vec<Case> {
         answered("property-too-long", "limits", "\"code\" = «\"ABCDEFG\"»"),
         answered("property-not-a-choice", "limits", "\"mode\" = «\"striped\"»"),
         case("cluster-too-small", None, clustered("size = «3»", 2, "")),
-        case("cluster-too-large", None, clustered("members = «\"pair\"»", 3, "")),
-        case("cluster-even-members", None, clustered("members = «\"odd\"»", 4, "")),
+        case("cluster-too-large", None, clustered("allowed_sizes = «\"pair\"»", 3, "")),
+        case("cluster-even-members", None, clustered("allowed_sizes = «\"odd\"»", 4, "")),
         case(
             "cluster-number-duplicate",
             "logbook-2",

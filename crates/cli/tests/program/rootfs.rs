@@ -127,7 +127,7 @@ fn other_programs_get_the_same() {
     assert_eq!(answer["placement"]["changed_since"], serde_json::json!(["etc/hosts"]));
     let logins = answer["rootfs"]["logins"].as_array().unwrap();
     assert_eq!(logins.iter().map(|login| login["name"].as_str().unwrap()).collect::<Vec<_>>(), ["keeper"]);
-    assert_eq!(logins[0]["is_stock"], false);
+    assert_eq!(logins[0]["stock"], false);
     assert!(workspace.run(&["inspect", CARD]).stdout.contains("may act as root; placed\n"));
 }
 

@@ -1,4 +1,4 @@
-//! Rules of judgement that are set aside in writing.
+//! Rules of judgment that are set aside in writing.
 
 use serde_json::Value;
 
@@ -79,7 +79,7 @@ fn a_waiver_says_until_when_and_why() {
 }
 
 #[test]
-fn an_error_of_judgement_can_be_waived_and_then_the_sheet_renders() {
+fn an_error_of_judgment_can_be_waived_and_then_the_sheet_renders() {
     let workspace = Workspace::new();
     let odd = host("Tower", "10.64.10.11").replace("[[host]]", "[[host]]\nname_pattern = \"^gauge-\"");
     let waiver =
@@ -94,7 +94,7 @@ fn an_error_of_judgement_can_be_waived_and_then_the_sheet_renders() {
 }
 
 #[test]
-fn in_a_lab_judgements_are_notes_and_credentials_a_step_less_grave() {
+fn in_a_lab_judgments_are_notes_and_credentials_a_step_less_grave() {
     let workspace = Workspace::new();
     let lines = "ntp = [\"10.64.10.121\"]\nssh = { root_login = true }\n";
     for (purpose, severity) in [("production", "warning"), ("lab", "note")] {

@@ -9,7 +9,7 @@ use crate::finding::Finding;
 use crate::finding::Rule;
 use crate::machine::{Machine, Site, Subnet};
 
-/// A finished site under judgement.
+/// A finished site under judgment.
 pub struct Judge<'a> {
     /// The site.
     pub site: &'a Site,

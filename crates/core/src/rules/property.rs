@@ -431,7 +431,7 @@ fn check_not_settable(judge: &mut Judge<'_>) {
     });
 }
 
-/// A value under judgement.
+/// A value under judgment.
 struct Valued<'v, 'a> {
     machine: &'a Machine,
     property: &'v AnsweredProperty<'a>,

@@ -1,4 +1,4 @@
-//! Waivers: rules of judgement that are set aside in writing, and what is wrong with a waiver.
+//! Waivers: rules of judgment that are set aside in writing, and what is wrong with a waiver.
 
 use globset::GlobMatcher;
 use impostazione_text::{Place, Written, nearest};
@@ -42,7 +42,7 @@ static WAIVER_NOT_ALLOWED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a waiver is for a rule that cannot be set aside",
-    explanation: "A waiver silences what is a judgement, such as a single time server. A rule whose breach makes a \
+    explanation: "A waiver silences what is a judgment, such as a single time server. A rule whose breach makes a \
         file wrong, or a machine unreachable, holds for everybody.",
     wrong: "[[waiver]]\nrule = \"address-malformed\"\nreason = \"no time\"\nuntil = 2099-06-30\n",
     right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",

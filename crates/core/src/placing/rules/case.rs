@@ -6,7 +6,7 @@ use crate::output::HostOutput;
 use crate::placing::plan::{Plan, Wishes};
 use crate::placing::survey::Survey;
 
-/// A root filesystem under judgement.
+/// A root filesystem under judgment.
 pub struct RootfsCase<'a> {
     /// What messages call it: its path.
     pub name: &'a str,

@@ -55,7 +55,7 @@ pub(super) const PURPOSE: KeySpec = key(
     "purpose",
     "\"production\" or \"lab\"",
     r#"purpose = "lab""#,
-    "What the machines are for. In a lab, errors about credentials are warnings, and warnings of judgement are notes. Left out: production.",
+    "What the machines are for. In a lab, errors about credentials are warnings, and warnings of judgment are notes. Left out: production.",
     Shape::Word(&["production", "lab"]),
 );
 
