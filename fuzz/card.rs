@@ -8,7 +8,7 @@ use std::sync::LazyLock;
 use impostazione_core::assess::assess;
 use impostazione_text::files::Folder;
 use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
-use impostazione_core::placing::{Placing, Request, Wishes, inspect_rootfs, take_back};
+use impostazione_core::placing::{Placing, Request, PlacementOptions, inspect_rootfs, take_back};
 use impostazione_rootfs::Rootfs;
 
 const SHEET: &str = "format = 1\n[common]\ndomain = \"capovetro.example\"\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n\
@@ -71,7 +71,7 @@ pub fn place_and_take_back(paths: &[&str], bytes: &[u8]) {
     };
     let rootfs = Rootfs::open(top).expect("a folder");
     let _ = inspect_rootfs(&rootfs);
-    let request = Request { wishes: Wishes { fresh_identity: true }, may_replace: true, may_lose_changes: true };
+    let request = Request { options: PlacementOptions { fresh_identity: true }, may_replace: true, may_lose_changes: true };
     let Ok(placing) = Placing::new(&rootfs, &OUTPUT, request, "now") else { return };
     // A record of the input's own may say anything of what was before.
     if placing.assessment.record.is_some() || placing.assessment.has_leftovers {

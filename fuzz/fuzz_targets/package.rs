@@ -4,24 +4,24 @@
 
 use std::path::Path;
 
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_ovf::{Package, Signs, package_report, read_package, verify};
 use libfuzzer_sys::fuzz_target;
 
 struct OneFile<'a>(&'a [u8]);
 
-impl Beside for OneFile<'_> {
+impl NamedFiles for OneFile<'_> {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         if path == Path::new("package.ova") { Ok(self.0.to_vec()) } else { Err(ReadFault::Missing) }
     }
 }
 
 fuzz_target!(|bytes: &[u8]| {
-    let beside = OneFile(bytes);
-    let mut package = Package::read("package.ova", &beside);
+    let named_files = OneFile(bytes);
+    let mut package = Package::read("package.ova", &named_files);
     let Ok(descriptor) = package.descriptor.clone() else { return };
     if let Some(contents) = package.contents.clone() {
-        verify(&contents, &mut package.files, &beside, &|_| {});
+        verify(&contents, &mut package.files, &named_files, &|_| {});
     }
     let readings = read_package(&descriptor, Signs::own(), None);
     let _ = package_report(&package, &descriptor, &readings);

@@ -4,13 +4,13 @@
 use std::path::Path;
 
 use impostazione_core::assess::assess;
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_core::output::render;
 use libfuzzer_sys::fuzz_target;
 
 struct Keys;
 
-impl Beside for Keys {
+impl NamedFiles for Keys {
     fn read(&self, _: &Path, _: u64) -> Result<Vec<u8>, ReadFault> {
         Ok(include_bytes!("../../demo/keys/keeper.pub").to_vec())
     }

@@ -4,7 +4,7 @@
 use std::path::Path;
 
 use impostazione_core::assess::assess;
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_core::output::render;
 use libfuzzer_sys::fuzz_target;
 
@@ -15,7 +15,7 @@ const SHEET: &str = "format = 1\n[common]\ndns = \"none\"\nntp = \"none\"\ntimez
 
 struct Rows<'b>(&'b [u8]);
 
-impl Beside for Rows<'_> {
+impl NamedFiles for Rows<'_> {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         match path.extension().and_then(|extension| extension.to_str()) {
             Some("pub") => Ok(include_bytes!("../../demo/keys/keeper.pub").to_vec()),

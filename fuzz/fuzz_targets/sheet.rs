@@ -4,14 +4,14 @@
 use std::path::Path;
 
 use impostazione_core::assess::assess;
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_core::output::render;
 use impostazione_core::views::review::review;
 use libfuzzer_sys::fuzz_target;
 
 struct Demo;
 
-impl Beside for Demo {
+impl NamedFiles for Demo {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         match path.extension().and_then(|extension| extension.to_str()) {
             Some("pub") => Ok(include_bytes!("../../demo/keys/keeper.pub").to_vec()),

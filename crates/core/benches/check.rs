@@ -6,7 +6,7 @@ use std::path::Path;
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use impostazione_core::assess::assess;
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use jiff::civil::{Date, date};
 
 /// Waivers are counted by it.
@@ -17,7 +17,7 @@ struct Folder {
     rows: String,
 }
 
-impl Beside for Folder {
+impl NamedFiles for Folder {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         if path == Path::new("buoys.csv") {
             return Ok(self.rows.clone().into_bytes());

@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use impostazione_secret::{FilesOnly, SecretSources};
-use impostazione_text::files::Beside;
+use impostazione_text::files::NamedFiles;
 use impostazione_text::{Place, Source, Sources, Span};
 use jiff::civil::Date;
 
@@ -39,17 +39,17 @@ impl Assessment {
 }
 
 /// Reads and judges a sheet whose secrets come from files, if from anywhere; see [`assess_with`].
-pub fn assess(name: &str, bytes: Vec<u8>, beside: &dyn Beside, today: Date) -> Assessment {
-    assess_with(name, bytes, beside, &FilesOnly, today)
+pub fn assess(name: &str, bytes: Vec<u8>, named_files: &dyn NamedFiles, today: Date) -> Assessment {
+    assess_with(name, bytes, named_files, &FilesOnly, today)
 }
 
-/// Reads and judges a sheet. `name` is what messages call it; files that it names are read through `beside`. Never
+/// Reads and judges a sheet. `name` is what messages call it; files that it names are read through `named_files`. Never
 /// fails: whatever is wrong is among the findings. `today` decides which waivers still count, and nothing else.
 /// The values of secrets that are no files come from `secrets`.
 pub fn assess_with(
     name: &str,
     bytes: Vec<u8>,
-    beside: &dyn Beside,
+    named_files: &dyn NamedFiles,
     secrets: &dyn SecretSources,
     today: Date,
 ) -> Assessment {
@@ -70,14 +70,14 @@ pub fn assess_with(
     };
     let id = sources.add(Source::new(name, text));
     let (mut sheet, mut findings) = sheet::read(id, sources.get(id));
-    findings.extend(sheet::expand(&mut sheet, &mut sources, beside));
+    findings.extend(sheet::expand(&mut sheet, &mut sources, named_files));
     for place in std::mem::take(&mut sheet.hidden) {
         sources.mark_secret(place);
     }
     sources.mark_read(id, sheet.unread.take());
     let is_whole = sheet.is_whole;
     let waivers = std::mem::take(&mut sheet.waivers);
-    let (site, more) = resolve(sheet, name, beside, secrets);
+    let (site, more) = resolve(sheet, name, named_files, secrets);
     findings.extend(more);
     for place in password_answers(&site) {
         sources.mark_secret(place);

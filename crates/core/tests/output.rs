@@ -6,7 +6,7 @@ use std::fs;
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess};
-use impostazione_core::output::{Content, OutputTree, WriteFault, WriteReport, Writing, render, write};
+use impostazione_core::output::{OutputContent, OutputTree, WriteFault, WriteReport, Writing, render, write};
 use impostazione_text::files::Folder;
 use jiff::civil::{Date, date};
 
@@ -46,9 +46,9 @@ fn text(tree: &OutputTree, path: &str) -> String {
         .find(|file| file.path == path)
         .unwrap_or_else(|| panic!("{path} is not in the tree"));
     match &file.content {
-        Content::Bytes(bytes) => String::from_utf8(bytes.to_vec()).unwrap(),
-        Content::Link(target) => format!("-> {target}"),
-        Content::Package(_) => panic!("{path} is a package"),
+        OutputContent::Bytes(bytes) => String::from_utf8(bytes.to_vec()).unwrap(),
+        OutputContent::Link(target) => format!("-> {target}"),
+        OutputContent::Package(_) => panic!("{path} is a package"),
     }
 }
 

@@ -7,7 +7,7 @@ use std::{fs, io};
 
 use impostazione_core::appliance::answered_properties;
 use impostazione_core::assess::{Assessment, assess};
-use impostazione_core::output::{Content, render};
+use impostazione_core::output::{OutputContent, render};
 use impostazione_text::files::Folder;
 use jiff::civil::date;
 
@@ -103,7 +103,7 @@ fn nothing_that_can_be_printed_holds_a_value() {
     // They are where they belong all the same.
     let held = |path: &str| {
         let file = tree.files.iter().find(|file| file.path == path).unwrap();
-        let Content::Bytes(bytes) = &file.content else { panic!("{path} is no file") };
+        let OutputContent::Bytes(bytes) = &file.content else { panic!("{path} is no file") };
         let text = String::from_utf8_lossy(bytes).into_owned();
         VALUES.into_iter().filter(|value| text.contains(value)).collect::<Vec<_>>()
     };

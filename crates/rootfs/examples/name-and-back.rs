@@ -4,7 +4,7 @@
 use std::error::Error;
 
 use impostazione_rootfs::{
-    Change, Occasion, Owner, Rootfs, RootfsPath, Since, Subject, View, Want, journal, own_identity,
+    Change, Owner, PlacementFacts, Rootfs, RootfsPath, Since, Subject, View, Want, journal, own_identity,
 };
 use impostazione_text::FileBytes;
 
@@ -24,14 +24,14 @@ fn main() -> Result<(), Box<dyn Error>> {
         ..Change::new(path, Subject::Names, Want::File { bytes, mode: 0o644, owner })
     };
     println!("{} /{}", change.word(&change.before), change.path);
-    let occasion = Occasion {
+    let facts = PlacementFacts {
         machine: name.display().to_string(),
         output: String::new(),
         placed: "just now".to_owned(),
         accounts: Vec::new(),
         fresh_identity: false,
     };
-    let record = journal::place(&rootfs, &[change], &occasion)?;
+    let record = journal::place(&rootfs, &[change], &facts)?;
     let kept = journal::since(&rootfs, &record)?.iter().filter(|since| **since == Since::AsPlaced).count();
     println!("{kept} of {} steps stand as placed", record.steps.len());
     let undone = journal::undo(&rootfs, &record)?;

@@ -25,7 +25,7 @@ use crate::open_folder::OpenFolder;
 
 /// What a placement is to be remembered by.
 #[derive(Clone, Debug)]
-pub struct Occasion {
+pub struct PlacementFacts {
     /// The machine.
     pub machine: String,
     /// Digest of its output.
@@ -39,10 +39,10 @@ pub struct Occasion {
 }
 
 /// Carries changes out. There is no record on the root filesystem: a placement that is there was taken back before.
-pub fn place(rootfs: &Rootfs, changes: &[Change], occasion: &Occasion) -> Result<Record, RootfsFault> {
+pub fn place(rootfs: &Rootfs, changes: &[Change], facts: &PlacementFacts) -> Result<Record, RootfsFault> {
     clear_leftovers(rootfs)?;
     let mut making = Making::begin(rootfs)?;
-    match making.lay_ready(changes, occasion) {
+    match making.lay_ready(changes, facts) {
         Ok(record) => {
             let done = carry_out(rootfs, &making.new, &mut making.parents, &record)
                 .and_then(|()| finish(&making.folder));
@@ -131,7 +131,7 @@ impl<'a> Making<'a> {
     }
 
     /// Writes everything new, keeps everything old, and writes the record with its mark.
-    fn lay_ready(&mut self, changes: &[Change], occasion: &Occasion) -> Result<Record, RootfsFault> {
+    fn lay_ready(&mut self, changes: &[Change], facts: &PlacementFacts) -> Result<Record, RootfsFault> {
         let mut steps = Vec::new();
         let mut not_owned = Vec::new();
         for change in changes {
@@ -164,14 +164,14 @@ impl<'a> Making<'a> {
         }
         let record = Record {
             format: 1,
-            machine: occasion.machine.clone(),
-            output: occasion.output.clone(),
-            placed: occasion.placed.clone(),
+            machine: facts.machine.clone(),
+            output: facts.output.clone(),
+            placed: facts.placed.clone(),
             steps,
             folders: std::mem::take(&mut self.folders),
             made_folders: self.made_folders.clone(),
-            accounts: occasion.accounts.clone(),
-            fresh_identity: occasion.fresh_identity,
+            accounts: facts.accounts.clone(),
+            fresh_identity: facts.fresh_identity,
             not_owned,
             is_under_way: false,
         };

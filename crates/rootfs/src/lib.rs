@@ -44,7 +44,7 @@ pub use change::{Change, Owner, Subject, Want};
 pub use entries::{own_identity, refuse_if_in_the_way};
 pub use folder::{Found, Kind, READ_LIMIT, Room, Rootfs, RootfsFault, RootfsLock, split};
 pub use image::{Access, ImageFault, RootfsImage};
-pub use journal::{Occasion, Since, Undone, check_reach, clear};
+pub use journal::{PlacementFacts, Since, Undone, check_reach, clear};
 pub use open_folder::{OpenFolder, is_entry_name};
 pub use partitions::{Filesystem, Partition};
 pub use path::{OddPath, RootfsPath};

@@ -69,7 +69,7 @@ impl State {
         match found.kind {
             Kind::File => {
                 let content = content_of(folder, name, path)?;
-                let Content { size, sha256, access_list } = content;
+                let ReadContent { size, sha256, access_list } = content;
                 Ok(Self::File { mode, uid, gid, size, sha256, access_list })
             }
             Kind::Folder => {
@@ -106,14 +106,14 @@ impl State {
 }
 
 /// What there is to know of a file beside mode and owner.
-struct Content {
+struct ReadContent {
     size: u64,
     sha256: String,
     access_list: Option<AccessList>,
 }
 
 /// Reads the regular file under a name.
-fn content_of(folder: &OpenFolder, name: &str, path: &str) -> Result<Content, RootfsFault> {
+fn content_of(folder: &OpenFolder, name: &str, path: &str) -> Result<ReadContent, RootfsFault> {
     let refused = |errno| RootfsFault::refused("read", path, errno);
     let opened = folder.open_file(name).map_err(refused)?;
     let found = Found::of(&rustix::fs::fstat(&opened).map_err(refused)?);
@@ -135,7 +135,7 @@ fn content_of(folder: &OpenFolder, name: &str, path: &str) -> Result<Content, Ro
             source,
         })?;
         if count == 0 {
-            return Ok(Content { size, sha256: hex::encode(hash.finalize()), access_list });
+            return Ok(ReadContent { size, sha256: hex::encode(hash.finalize()), access_list });
         }
         hash.update(buffer.get(..count).unwrap_or_default());
         size += count as u64;

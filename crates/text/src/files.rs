@@ -6,7 +6,7 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 
 /// Where the files that a sheet names come from.
-pub trait Beside: Sync {
+pub trait NamedFiles: Sync {
     /// Reads the file at a path, from the folder of the sheet on, if it has no more than `limit` bytes.
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault>;
 
@@ -17,31 +17,31 @@ pub trait Beside: Sync {
 
     /// Opens the file at a path, from the folder of the sheet on, to be read in parts. What has its files in memory need
     /// not do more than read them.
-    fn open(&self, path: &Path) -> Result<Opened, ReadFault> {
+    fn open(&self, path: &Path) -> Result<OpenedFile, ReadFault> {
         let bytes = self.read(path, u64::MAX)?;
-        Ok(Opened { length: bytes.len() as u64, content: Content::Memory(Cursor::new(bytes)) })
+        Ok(OpenedFile { length: bytes.len() as u64, content: FileContent::Memory(Cursor::new(bytes)) })
     }
 }
 
 /// A file that has been opened.
 #[derive(Debug)]
-pub struct Opened {
+pub struct OpenedFile {
     /// Its size in bytes.
     pub length: u64,
     /// What is in it.
-    pub content: Content,
+    pub content: FileContent,
 }
 
 /// What is in an open file, to be read from any position on.
 #[derive(Debug)]
-pub enum Content {
+pub enum FileContent {
     /// A file on disk, which the system can copy by itself.
     File(File),
     /// Bytes in memory.
     Memory(Cursor<Vec<u8>>),
 }
 
-impl Read for Content {
+impl Read for FileContent {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         match self {
             Self::File(file) => file.read(buffer),
@@ -50,7 +50,7 @@ impl Read for Content {
     }
 }
 
-impl Seek for Content {
+impl Seek for FileContent {
     fn seek(&mut self, position: SeekFrom) -> io::Result<u64> {
         match self {
             Self::File(file) => file.seek(position),
@@ -94,7 +94,7 @@ impl Folder {
     }
 }
 
-impl Beside for Folder {
+impl NamedFiles for Folder {
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault> {
         read_file(&self.path.join(path), limit)
     }
@@ -104,11 +104,11 @@ impl Beside for Folder {
         (mode & 0o077 != 0).then_some(mode)
     }
 
-    fn open(&self, path: &Path) -> Result<Opened, ReadFault> {
+    fn open(&self, path: &Path) -> Result<OpenedFile, ReadFault> {
         let path = self.path.join(path);
         let length = length_of_file(&path)?;
         let file = File::open(&path).map_err(|error| refused(&error))?;
-        Ok(Opened { length, content: Content::File(file) })
+        Ok(OpenedFile { length, content: FileContent::File(file) })
     }
 }
 

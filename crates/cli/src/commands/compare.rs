@@ -31,7 +31,7 @@ enum Side {
 }
 
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     first: String,
     second: String,
     differences: &'a [Difference],
@@ -78,7 +78,7 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
     let names = (arguments.first.display().to_string(), arguments.second.display().to_string());
     match arguments.format {
         Format::Json => {
-            let answer = Answer { first: names.0, second: names.1, differences: &differences };
+            let answer = JsonReport { first: names.0, second: names.1, differences: &differences };
             json::print(&answer)?;
         }
         Format::Text => {
@@ -157,6 +157,6 @@ fn with_rootfs(
     };
     let output = tree.host(&machine).map_err(files)?;
     let placing = Placing::new(rootfs, &output, Request::default(), "").map_err(failure)?;
-    let outstanding = placing.outstanding(rootfs).map_err(failure)?;
-    compare_rootfs(rootfs, &machine, &placing, &outstanding).map_err(failure)
+    let pending = placing.pending(rootfs).map_err(failure)?;
+    compare_rootfs(rootfs, &machine, &placing, &pending).map_err(failure)
 }

@@ -5,7 +5,7 @@ use std::collections::{BTreeSet, HashMap};
 use impostazione_core::finding::Report;
 use impostazione_core::machine::{Machine, Site};
 use impostazione_core::output::{
-    self, Content, Hashing, Packing, PasswordHashes, Rendering, WriteReport, Writing,
+    self, Hashing, OutputContent, Packing, PasswordHashes, Rendering, WriteReport, Writing,
 };
 use impostazione_core::rules::ProvedSite;
 use impostazione_ovf::{FileState, complete_digests, verify};
@@ -24,7 +24,7 @@ use crate::terminal::{self, Progress};
 
 /// What was rendered, for other programs.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     into: &'a str,
     outcome: &'static str,
     /// The machines whose files were rendered.
@@ -40,7 +40,7 @@ struct Answer<'a> {
     report: Report<'a>,
 }
 
-impl<'a> Answer<'a> {
+impl<'a> JsonReport<'a> {
     fn new(into: &'a str, machines: Vec<&'a str>, written: &WriteReport, report: Report<'a>) -> Self {
         Self {
             into,
@@ -88,7 +88,7 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     let into = arguments.into.display().to_string();
     let Some(proved) = assessment.proved() else {
         if is_json {
-            json::print(&Answer::refused(&into, found()))?;
+            json::print(&JsonReport::refused(&into, found()))?;
             return Ok(Exit::ErrorsRemain);
         }
         terminal::tell(&terminal::summary_line(&sheet, assessment.summary()));
@@ -112,8 +112,8 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
         .map_err(|fault| Failure::Files(fault.to_string()))?;
     let rendered = machines.iter().filter(|name| only.includes(name)).count();
     let copying = tree.files.iter().map(|file| match &file.content {
-        Content::Package(plan) => plan.bytes_to_copy(),
-        Content::Bytes(_) | Content::Link(_) => 0,
+        OutputContent::Package(plan) => plan.bytes_to_copy(),
+        OutputContent::Bytes(_) | OutputContent::Link(_) => 0,
     });
     let progress = Progress::new(copying.sum(), quiet);
     let seen = |count| progress.add(count);
@@ -123,7 +123,7 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     let report = report.map_err(|fault| Failure::Files(fault.to_string()))?;
     if is_json {
         let machines = machines.iter().copied().filter(|name| only.includes(name)).collect();
-        json::print(&Answer::new(&into, machines, &report, found()))?;
+        json::print(&JsonReport::new(&into, machines, &report, found()))?;
         return Ok(Exit::Done);
     }
     if verbose {

@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 
 use impostazione_core::machine::Site;
-use impostazione_core::views::subnet_map::{AddressPurpose, PrefixFacts, PrefixPlan, facts_of, prefix_facts};
+use impostazione_core::views::subnet_map::{AddressMap, AddressPurpose, PrefixFacts, facts_of, prefix_facts};
 use impostazione_net::{Family, MaskFault, PrefixFault};
 use impostazione_secret::NotAsked;
 use serde::Serialize;
@@ -18,7 +18,7 @@ use crate::terminal;
 const FREE_SHOWN: usize = 8;
 
 #[derive(Serialize)]
-struct Answer {
+struct JsonReport {
     #[serde(flatten)]
     facts: PrefixFacts,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -48,27 +48,22 @@ pub(crate) fn run(arguments: &SubnetArguments) -> Result<Exit, Failure> {
         if index > 0 && arguments.format == Format::Text {
             terminal::print("\n")?;
         }
-        let plan = site.map(|site| PrefixPlan::new(site, facts.prefix));
+        let map = site.map(|site| AddressMap::new(site, facts.prefix));
         match arguments.format {
             Format::Text => {
-                terminal::print(&terminal::show_subnet(
-                    &facts,
-                    plan.as_ref(),
-                    FREE_SHOWN,
-                    terminal::width(),
-                ))?;
+                terminal::print(&terminal::show_subnet(&facts, map.as_ref(), FREE_SHOWN, terminal::width()))?;
             }
             Format::Json => {
-                let sheet = plan.map(|plan| Planned {
-                    subnets: plan.subnets().into_iter().map(str::to_owned).collect(),
-                    addresses: plan
+                let sheet = map.map(|map| Planned {
+                    subnets: map.subnets().into_iter().map(str::to_owned).collect(),
+                    addresses: map
                         .taken()
                         .into_iter()
                         .map(|(address, purpose)| PlannedAddress { address, purpose })
                         .collect(),
-                    next_free: plan.next_free(FREE_SHOWN),
+                    next_free: map.next_free(FREE_SHOWN),
                 });
-                json::print(&Answer { facts, sheet })?;
+                json::print(&JsonReport { facts, sheet })?;
             }
         }
     }

@@ -15,7 +15,7 @@ use crate::{target, terminal};
 
 /// What was taken back, for other programs.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     rootfs: &'a str,
     machine: Option<&'a str>,
     placed: Option<&'a str>,
@@ -26,7 +26,7 @@ struct Answer<'a> {
     left_folders: Vec<&'a str>,
 }
 
-impl<'a> Answer<'a> {
+impl<'a> JsonReport<'a> {
     fn new(
         rootfs: &'a str,
         record: &'a Record,
@@ -92,7 +92,7 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
             clear(&rootfs).map_err(failure)?;
         }
         if is_json {
-            json::print(&Answer::of_leftovers(&name, is_dry))?;
+            json::print(&JsonReport::of_leftovers(&name, is_dry))?;
             return Ok(Exit::Done);
         }
         let what = if is_dry { "nothing was changed, as --dry-run asks" } else { "what it left is gone" };
@@ -114,7 +114,7 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
         Decision::DryRun | Decision::Declined => None,
     };
     if is_json {
-        json::print(&Answer::new(&name, record, &drifted, decision, undone.as_ref()))?;
+        json::print(&JsonReport::new(&name, record, &drifted, decision, undone.as_ref()))?;
         return Ok(decision.exit());
     }
     let Some(undone) = undone else {

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
-use impostazione_core::placing::{LoginChange, Outstanding, Placing, PlannedLogin};
+use impostazione_core::placing::{LoginChange, PendingChanges, Placing, PlannedLogin};
 use impostazione_core::views::compare::lines_of_change;
 use impostazione_core::views::difference::{DifferentLine, Side};
 use impostazione_rootfs::{Change, Owner, Rootfs, Subject, View, Want};
@@ -24,7 +24,7 @@ const LINE_LIMIT: usize = 24;
 pub(crate) fn show_change(
     rootfs: &Rootfs,
     placing: &Placing,
-    outstanding: &Outstanding<'_>,
+    pending: &PendingChanges<'_>,
     machine: &str,
     width: usize,
 ) -> String {
@@ -33,7 +33,7 @@ pub(crate) fn show_change(
     let name = rootfs.name().display().to_string();
     // Writing to a String does not fail.
     let mut text = format!("{STRONG}{}{STRONG:#} onto {}{system}\n", harmless(machine), harmless(&name));
-    let mut subjects: Vec<Subject> = outstanding.changes.iter().map(|change| change.subject).collect();
+    let mut subjects: Vec<Subject> = pending.changes.iter().map(|change| change.subject).collect();
     subjects.sort_unstable();
     subjects.dedup();
     for subject in subjects {
@@ -44,20 +44,20 @@ pub(crate) fn show_change(
                 let _ = writeln!(text, "  {FAINT}login{FAINT:#}      {name} {}", login_words(login));
             }
         }
-        for change in outstanding.changes.iter().filter(|change| change.subject == subject) {
-            if !is_implied(change, outstanding) {
+        for change in pending.changes.iter().filter(|change| change.subject == subject) {
+            if !is_implied(change, pending) {
                 show_one(&mut text, rootfs, change, width);
             }
         }
     }
-    let implied = outstanding.changes.iter().filter(|change| is_implied(change, outstanding)).count();
+    let implied = pending.changes.iter().filter(|change| is_implied(change, pending)).count();
     if implied > 0 {
         let folders = super::counts::count(implied, "new folder", "new folders");
         let _ = writeln!(text, "\n{FAINT}and {folders} that these paths need{FAINT:#}");
     }
-    if !outstanding.back.is_empty() {
+    if !pending.back.is_empty() {
         let _ = writeln!(text, "\n{STRONG}put back as before the earlier placement{STRONG:#}");
-        for path in &outstanding.back {
+        for path in &pending.back {
             let _ = writeln!(text, "  {}", harmless(path));
         }
     }
@@ -66,10 +66,10 @@ pub(crate) fn show_change(
 }
 
 /// Whether a change is a folder that is made for another path in it.
-fn is_implied(change: &Change, outstanding: &Outstanding<'_>) -> bool {
+fn is_implied(change: &Change, pending: &PendingChanges<'_>) -> bool {
     let is_plain = change.want == Want::Folder { mode: 0o755, owner: Owner::ROOT } && change.why.is_empty();
     is_plain
-        && outstanding.changes.iter().any(|other| {
+        && pending.changes.iter().any(|other| {
             other.path.strip_prefix(change.path.as_str()).is_some_and(|rest| rest.starts_with('/'))
         })
 }

@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 use std::net::{IpAddr, Ipv4Addr};
 
 use anstyle::{AnsiColor, Style};
-use impostazione_core::views::subnet_map::{AddressPurpose, PrefixFacts, PrefixPlan};
+use impostazione_core::views::subnet_map::{AddressMap, AddressPurpose, PrefixFacts};
 use impostazione_text::visible::harmless;
 
 const STRONG: Style = Style::new().bold();
@@ -47,7 +47,7 @@ fn letter(purpose: &AddressPurpose) -> char {
 /// Everything about a prefix; with a plan, how the sheet uses it.
 pub(crate) fn show_subnet(
     facts: &PrefixFacts,
-    plan: Option<&PrefixPlan<'_>>,
+    plan: Option<&AddressMap<'_>>,
     free_shown: usize,
     width: usize,
 ) -> String {
@@ -84,7 +84,7 @@ pub(crate) fn show_subnet(
 }
 
 /// A letter for each address, in rows; rows that are wholly free are passed over where there are many.
-fn map(text: &mut String, plan: &PrefixPlan<'_>, first: u32, last: u32, width: usize) {
+fn map(text: &mut String, plan: &AddressMap<'_>, first: u32, last: u32, width: usize) {
     let per_row = if width < 60 { ROW / 2 } else { ROW };
     let rows = u64::from(last - first) / u64::from(per_row) + 1;
     if rows > u64::from(MOST_ROWS) {
@@ -115,7 +115,7 @@ fn map(text: &mut String, plan: &PrefixPlan<'_>, first: u32, last: u32, width: u
     }
 }
 
-fn list(text: &mut String, plan: &PrefixPlan<'_>) {
+fn list(text: &mut String, plan: &AddressMap<'_>) {
     let taken = plan.taken();
     if taken.is_empty() {
         return;

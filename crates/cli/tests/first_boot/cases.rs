@@ -31,7 +31,7 @@ struct Asked<'a> {
 impl<'a> Asked<'a> {
     /// A host that has come so far that people may log in: SSH answers a little earlier, and sends them away.
     fn when_ready(site: &'a Site, network: &'a Network, address: &'a str) -> Self {
-        wait_until("a login", Duration::from_secs(180), || {
+        wait_until("a login", Duration::from_mins(3), || {
             let (_, _, stderr) = site.by_key(network, "keeper", "keeper", address, "true");
             !stderr.contains("System is booting up") && !stderr.contains("Connection closed")
         });

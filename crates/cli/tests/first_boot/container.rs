@@ -54,7 +54,7 @@ impl Container {
             container.network.add_addresses(&end, far);
             container.network.ip(&format!("link set {end} up"));
         }
-        wait_until("SSH", Duration::from_secs(60), || answers(&container.network, ssh));
+        wait_until("SSH", Duration::from_mins(1), || answers(&container.network, ssh));
         container
     }
 }

@@ -116,7 +116,7 @@ impl Machine {
         let machine = Self { child, network, console };
         wait_until(
             &format!("SSH of the machine ({})", machine.console.display()),
-            Duration::from_secs(420),
+            Duration::from_mins(7),
             || answers(&machine.network, ssh),
         );
         machine

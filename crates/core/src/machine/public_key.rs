@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use impostazione_text::Written;
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use ssh_key::PublicKey;
 use ssh_key::public::KeyData;
 
@@ -24,7 +24,7 @@ pub(super) struct ReadKey {
 /// The public keys that one item of `ssh_keys` stands for: a file's, or the one that it is itself.
 pub(super) fn public_keys(
     written: &Written<String>,
-    beside: &dyn Beside,
+    named_files: &dyn NamedFiles,
 ) -> Result<Vec<ReadKey>, (String, &'static str)> {
     const FIX: &str = "name a file with a public key in it, as in \"keys/keeper.pub\"";
     let text = written.value.trim();
@@ -37,7 +37,7 @@ pub(super) fn public_keys(
     if is_key_line(text) {
         return public_key(text).map(|line| vec![line]).map_err(|reason| (reason, FIX));
     }
-    let bytes = beside.read(Path::new(text), KEY_FILE_LIMIT).map_err(|fault| match fault {
+    let bytes = named_files.read(Path::new(text), KEY_FILE_LIMIT).map_err(|fault| match fault {
         ReadFault::Missing => {
             (format!("there is no file {text}"), "write the path from the folder of the sheet on")
         }
@@ -194,9 +194,8 @@ fn weakness(key: &KeyData) -> Option<String> {
 
 #[cfg(test)]
 mod tests {
-    use proptest::prelude::*;
-
     use impostazione_text::files::Folder;
+    use proptest::prelude::*;
 
     use super::*;
 

@@ -11,7 +11,7 @@ use impostazione_net::{
 };
 use impostazione_ovf::{MEANINGS_LIMIT, MeaningsFile, Package, Reading, Signs, TakeWord, read_reviewed};
 use impostazione_secret::SecretSources;
-use impostazione_text::files::Beside;
+use impostazione_text::files::NamedFiles;
 use impostazione_text::{ByteSize, Place, Stated, Written};
 
 use super::account::{Account, AuthorizedKey};
@@ -34,15 +34,15 @@ use crate::sheet::{
 };
 
 /// Types everything that a sheet says, and reports what cannot be typed. Files that the sheet names are read through
-/// `beside`.
+/// `named_files`.
 pub fn resolve(
     sheet: Sheet,
     sheet_name: &str,
-    beside: &dyn Beside,
+    named_files: &dyn NamedFiles,
     sources: &dyn SecretSources,
 ) -> (Site, Vec<Finding>) {
     let mut resolver = Resolver {
-        beside,
+        named_files,
         sources,
         sheet_name,
         secrets: Vec::with_capacity(sheet.secrets.len()),
@@ -142,7 +142,7 @@ impl Names {
 }
 
 pub(super) struct Resolver<'a> {
-    pub(super) beside: &'a dyn Beside,
+    pub(super) named_files: &'a dyn NamedFiles,
     pub(super) sources: &'a dyn SecretSources,
     /// What messages call the sheet.
     pub(super) sheet_name: &'a str,
@@ -398,7 +398,7 @@ impl Resolver<'_> {
             name,
         };
         for written in entry.ssh_keys.value().into_iter().flatten() {
-            match public_keys(written, self.beside) {
+            match public_keys(written, self.named_files) {
                 Ok(lines) => {
                     account.keys.extend(lines.into_iter().map(|key| AuthorizedKey {
                         line: key.line,
@@ -627,7 +627,7 @@ impl Resolver<'_> {
         if let Some(index) = site.meanings.iter().position(|known| known.path == written.value) {
             return index;
         }
-        let bytes = self.beside.read(Path::new(&written.value), MEANINGS_LIMIT);
+        let bytes = self.named_files.read(Path::new(&written.value), MEANINGS_LIMIT);
         let content = match bytes {
             Ok(bytes) => MeaningsFile::parse(&bytes),
             Err(fault) => Err(fault.to_string()),
@@ -640,7 +640,7 @@ impl Resolver<'_> {
         if let Some(index) = site.packages.iter().position(|package| package.path == written.value) {
             return index;
         }
-        site.packages.push(Package::read(&written.value, self.beside));
+        site.packages.push(Package::read(&written.value, self.named_files));
         site.packages.len() - 1
     }
 

@@ -166,8 +166,8 @@ impl Resolver<'_> {
 
     /// A key that the kind of the link does not have would be lost without a word.
     fn refuse_keys_of_other_kinds(&mut self, link: &Link, kind: KindWord, more: &MoreOfLink) {
-        fn place<T>(given: &Stated<Written<T>>) -> Option<impostazione_text::Place> {
-            given.value().map(|written| written.place)
+        fn place<T>(stated: &Stated<Written<T>>) -> Option<impostazione_text::Place> {
+            stated.value().map(|written| written.place)
         }
         use KindWord::{Bond, Bridge, Ethernet, Vlan, Wifi};
         let members =
@@ -206,11 +206,11 @@ impl Resolver<'_> {
     /// A number within bounds, which the key's specification names.
     fn number(
         &mut self,
-        given: Stated<Written<i64>>,
+        stated: Stated<Written<i64>>,
         key: &str,
         bounds: std::ops::RangeInclusive<u32>,
     ) -> Option<Written<u32>> {
-        let written = given.into_value()?;
+        let written = stated.into_value()?;
         match u32::try_from(written.value).ok().filter(|number| bounds.contains(number)) {
             Some(number) => Some(written.with(number)),
             None => {

@@ -16,7 +16,7 @@ use super::rules;
 use super::secret::{Secret, SecretScope, SecretSource};
 use super::site::Site;
 use crate::sheet::rules::form;
-use crate::sheet::{SECRET, SecretEntry, SecretUse};
+use crate::sheet::{SECRET, SecretEntry, SecretReference};
 
 /// Largest list of refused passwords that is read.
 const LIST_LIMIT: u64 = 64 * 1024 * 1024;
@@ -125,16 +125,16 @@ impl Resolver<'_> {
     /// What stands for a secret: its index, and where that is said; absent where there is none, on purpose.
     pub(super) fn secret_use(
         &mut self,
-        written: &Written<SecretUse>,
+        written: &Written<SecretReference>,
         what: impl FnOnce() -> String,
     ) -> Stated<Written<usize>> {
         match &written.value {
-            SecretUse::None => Stated::Absent,
-            SecretUse::Named(name) => match self.secret_named(name, written.place) {
+            SecretReference::None => Stated::Absent,
+            SecretReference::Named(name) => match self.secret_named(name, written.place) {
                 Some(index) => Stated::Value(written.with(index)),
                 None => Stated::Faulty,
             },
-            SecretUse::Literal(value) => {
+            SecretReference::Literal(value) => {
                 Stated::Value(written.with(self.literal_secret(what(), value.clone(), written.place)))
             }
         }
@@ -169,7 +169,7 @@ impl Resolver<'_> {
     /// The passwords that the site's own list refuses.
     pub(super) fn well_known(&mut self, list: &Stated<Written<String>>) -> WellKnown {
         let Some(written) = list.value() else { return WellKnown::default() };
-        let bytes = self.beside.read(Path::new(&written.value), LIST_LIMIT);
+        let bytes = self.named_files.read(Path::new(&written.value), LIST_LIMIT);
         let reason = match bytes.map(String::from_utf8) {
             Ok(Ok(text)) => return WellKnown::with_list(&text),
             Ok(Err(_)) => "it is not UTF-8 text".to_owned(),
@@ -214,7 +214,7 @@ impl Resolver<'_> {
         let (place, value) = match source {
             SecretSource::File(path) => {
                 let path = path.with(filled(&path.value, secret.scope, holder, str::to_owned));
-                if let Some(mode) = self.beside.mode_for_others(Path::new(&path.value)) {
+                if let Some(mode) = self.named_files.mode_for_others(Path::new(&path.value)) {
                     self.findings.push(rules::secret::file_readable(&path, &secret.name.value, mode));
                 }
                 (path.place, self.secret_file(&path.value))
@@ -327,7 +327,7 @@ impl Resolver<'_> {
 
     /// The only line of a file. What is wrong with it is said without a word of what is in it.
     fn secret_file(&self, path: &str) -> Result<Hidden, Unavailable> {
-        let bytes = self.beside.read(Path::new(path), FILE_LIMIT).map_err(|fault| Unavailable {
+        let bytes = self.named_files.read(Path::new(path), FILE_LIMIT).map_err(|fault| Unavailable {
             reason: match fault {
                 ReadFault::Missing => format!("there is no file {path}"),
                 other => format!("{path}: {other}"),

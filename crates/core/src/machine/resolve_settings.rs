@@ -233,19 +233,19 @@ impl Resolver<'_> {
     /// A cost belongs to its method: where a machine says another method, the common cost is not taken over.
     fn password_cost(
         &mut self,
-        given: Stated<Written<i64>>,
+        stated: Stated<Written<i64>>,
         hash: &Stated<Written<HashKind>>,
         inherited: &Settings,
     ) -> Stated<Written<u32>> {
-        let kind = |given: &Stated<Written<HashKind>>| {
-            given.value().map(|written| written.value).unwrap_or_default()
+        let kind = |stated: &Stated<Written<HashKind>>| {
+            stated.value().map(|written| written.value).unwrap_or_default()
         };
         let costs = kind(hash).costs();
-        if given.is_absent() {
+        if stated.is_absent() {
             let is_same = kind(&inherited.password_hashing) == kind(hash);
             return if is_same { inherited.password_cost.clone() } else { Stated::Absent };
         }
-        given.and_then(|written| {
+        stated.and_then(|written| {
             match u32::try_from(written.value).ok().filter(|cost| costs.contains(cost)) {
                 Some(cost) => Some(written.with(cost)),
                 None => {
@@ -259,15 +259,15 @@ impl Resolver<'_> {
 
     fn word<T: Copy>(
         &mut self,
-        given: Stated<Written<String>>,
+        stated: Stated<Written<String>>,
         words: &[(&str, T)],
         key: &str,
     ) -> Stated<Written<T>> {
-        given.and_then(|written| self.one_of(&written, words, &COMMON, key))
+        stated.and_then(|written| self.one_of(&written, words, &COMMON, key))
     }
 
-    fn name_pattern(&mut self, given: Stated<Written<String>>) -> Stated<Written<Regex>> {
-        given.and_then(|written| match Regex::new(&written.value) {
+    fn name_pattern(&mut self, stated: Stated<Written<String>>) -> Stated<Written<Regex>> {
+        stated.and_then(|written| match Regex::new(&written.value) {
             Ok(regex) => Some(written.with(regex)),
             Err(_) => {
                 let spec = COMMON.key("name_pattern")?;
@@ -277,8 +277,8 @@ impl Resolver<'_> {
         })
     }
 
-    fn netplan(&mut self, given: Stated<Written<String>>) -> Stated<Written<NetplanVersion>> {
-        given.and_then(|written| match NetplanVersion::parse(&written.value) {
+    fn netplan(&mut self, stated: Stated<Written<String>>) -> Stated<Written<NetplanVersion>> {
+        stated.and_then(|written| match NetplanVersion::parse(&written.value) {
             Some(version) => Some(written.with(version)),
             None => {
                 let spec = COMMON.key("netplan")?;
@@ -288,8 +288,8 @@ impl Resolver<'_> {
         })
     }
 
-    fn locale(&mut self, given: Stated<Written<String>>) -> Stated<Written<LocaleName>> {
-        given.and_then(|written| match LocaleName::parse(&written.value) {
+    fn locale(&mut self, stated: Stated<Written<String>>) -> Stated<Written<LocaleName>> {
+        stated.and_then(|written| match LocaleName::parse(&written.value) {
             Ok(locale) => Some(written.with(locale)),
             Err(meant) => {
                 self.report(rules::locale::locale_unknown(self.machine.clone(), &written, meant.as_deref()))
@@ -297,8 +297,8 @@ impl Resolver<'_> {
         })
     }
 
-    fn keyboard(&mut self, given: Stated<Written<String>>) -> Stated<Written<KeyboardLayout>> {
-        given.and_then(|written| match KeyboardLayout::parse(&written.value) {
+    fn keyboard(&mut self, stated: Stated<Written<String>>) -> Stated<Written<KeyboardLayout>> {
+        stated.and_then(|written| match KeyboardLayout::parse(&written.value) {
             Ok(layout) => Some(written.with(layout)),
             Err(meant) => {
                 self.report(rules::locale::keyboard_unknown(self.machine.clone(), &written, meant.as_deref()))
@@ -306,8 +306,8 @@ impl Resolver<'_> {
         })
     }
 
-    fn domain(&mut self, given: Stated<Written<String>>) -> Stated<Written<DomainName>> {
-        given.and_then(|written| match DomainName::parse(&written.value) {
+    fn domain(&mut self, stated: Stated<Written<String>>) -> Stated<Written<DomainName>> {
+        stated.and_then(|written| match DomainName::parse(&written.value) {
             Ok(domain) => Some(written.with(domain)),
             Err(fault) => {
                 self.report(rules::naming::domain_malformed(self.machine.clone(), &written, &fault))
@@ -315,8 +315,8 @@ impl Resolver<'_> {
         })
     }
 
-    fn timezone(&mut self, given: Stated<Written<String>>) -> Stated<Written<ZoneName>> {
-        given.and_then(|written| match ZoneName::parse(&written.value) {
+    fn timezone(&mut self, stated: Stated<Written<String>>) -> Stated<Written<ZoneName>> {
+        stated.and_then(|written| match ZoneName::parse(&written.value) {
             Some(zone) => Some(written.with(zone)),
             None => {
                 let known = self.unknown_zone.take().filter(|(text, _)| *text == written.value);
@@ -333,10 +333,10 @@ impl Resolver<'_> {
     /// Domains of the machine's own table are added to those of `[common]`, and replace equal ones.
     fn dns_for(
         &mut self,
-        given: Stated<Vec<(Written<String>, Stated<ListEntry>)>>,
+        stated: Stated<Vec<(Written<String>, Stated<ListEntry>)>>,
         mut inherited: Vec<DomainServers>,
     ) -> Vec<DomainServers> {
-        for (domain, servers) in given.into_value().into_iter().flatten() {
+        for (domain, servers) in stated.into_value().into_iter().flatten() {
             let domain = self.domain(Stated::Value(domain)).into_value();
             let servers = self.choices(servers, Self::name_server).into_value();
             let (Some(domain), Some(servers)) = (domain, servers) else { continue };
@@ -348,17 +348,17 @@ impl Resolver<'_> {
 
     fn choices<T>(
         &mut self,
-        given: Stated<ListEntry>,
+        stated: Stated<ListEntry>,
         mut read: impl FnMut(&mut Self, &Written<String>) -> Option<T>,
     ) -> Stated<Arc<Choices<T>>> {
-        self.typed_list(given, |this, item| match item {
+        self.typed_list(stated, |this, item| match item {
             ItemEntry::Text(text) => Some(text.with(read(this, text)?)),
             ItemEntry::Take(..) | ItemEntry::Keyed { .. } => None,
         })
     }
 
-    fn time_sources(&mut self, given: Stated<ListEntry>) -> Stated<Arc<Choices<TimeSource>>> {
-        self.typed_list(given, |this, item| match item {
+    fn time_sources(&mut self, stated: Stated<ListEntry>) -> Stated<Arc<Choices<TimeSource>>> {
+        self.typed_list(stated, |this, item| match item {
             ItemEntry::Text(text) => {
                 Some(text.with(TimeSource { server: this.time_server(text)?, key: None }))
             }
@@ -371,10 +371,10 @@ impl Resolver<'_> {
 
     fn typed_list<T>(
         &mut self,
-        given: Stated<ListEntry>,
+        stated: Stated<ListEntry>,
         mut read: impl FnMut(&mut Self, &ItemEntry) -> Option<Written<T>>,
     ) -> Stated<Arc<Choices<T>>> {
-        given.and_then(|entry| {
+        stated.and_then(|entry| {
             let count = entry.items.len();
             let items: Vec<Written<T>> = entry.items.iter().filter_map(|item| read(self, item)).collect();
             Some(Arc::new(Choices {
@@ -423,8 +423,8 @@ impl Resolver<'_> {
 }
 
 /// The switches of the machine's own table, and of `[common]` where it has none.
-fn ssh(given: Stated<SshEntry>, inherited: Ssh) -> Ssh {
-    let own = given.into_value().unwrap_or_default();
+fn ssh(stated: Stated<SshEntry>, inherited: Ssh) -> Ssh {
+    let own = stated.into_value().unwrap_or_default();
     Ssh {
         enabled: own.enabled.or(inherited.enabled),
         password_login: own.password_login.or(inherited.password_login),

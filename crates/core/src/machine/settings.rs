@@ -335,8 +335,8 @@ impl Settings {
 
     /// Where each value or list stands.
     pub(super) fn places(&self) -> Vec<Place> {
-        fn of<T>(given: &Stated<Written<T>>) -> Option<Place> {
-            given.value().map(|written| written.place)
+        fn of<T>(stated: &Stated<Written<T>>) -> Option<Place> {
+            stated.value().map(|written| written.place)
         }
         let Self {
             purpose,
@@ -393,8 +393,8 @@ impl Settings {
     }
 }
 
-fn value_or_default<T: Copy + Default>(given: &Stated<Written<T>>) -> T {
-    given.value().map(|written| written.value).unwrap_or_default()
+fn value_or_default<T: Copy + Default>(stated: &Stated<Written<T>>) -> T {
+    stated.value().map(|written| written.value).unwrap_or_default()
 }
 
 /// A server that a machine asks, where its list gives it by address.

@@ -316,6 +316,6 @@ impl Take {
     }
 }
 
-fn one<T: ToString>(given: &Stated<Written<T>>) -> Vec<String> {
-    given.value().map(|written| written.value.to_string()).into_iter().collect()
+fn one<T: ToString>(stated: &Stated<Written<T>>) -> Vec<String> {
+    stated.value().map(|written| written.value.to_string()).into_iter().collect()
 }

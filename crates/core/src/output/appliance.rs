@@ -11,7 +11,7 @@ use impostazione_text::{FileBytes, Hidden};
 use serde::Serialize;
 
 use super::render::Rendering;
-use super::tree::{Content, OutputFile, OutputTree};
+use super::tree::{OutputContent, OutputFile, OutputTree};
 use crate::appliance::{
     AnsweredProperty, Origin, answered_properties, is_at_console, network_of_link, typing_card,
 };
@@ -40,7 +40,7 @@ pub(super) fn appliance_files(
     rendering: &Rendering<'_>,
     tree: &mut OutputTree,
 ) -> Result<(), Unwritable> {
-    let mut put = |path: String, mode: u32, content: Content| {
+    let mut put = |path: String, mode: u32, content: OutputContent| {
         tree.files.push(OutputFile {
             machine: folder.to_owned(),
             path: format!("{folder}/{path}"),
@@ -54,7 +54,7 @@ pub(super) fn appliance_files(
         Networks { machine: folder, vm_name: vm_name(machine), attachments: networks(site, machine) };
     put("networks.json".to_owned(), PUBLIC, json(machine, "networks.json", &networks)?);
     if is_at_console(site, appliance) {
-        put("typing-card.txt".to_owned(), PUBLIC, Content::of(typing_card(site, machine)));
+        put("typing-card.txt".to_owned(), PUBLIC, OutputContent::of(typing_card(site, machine)));
         return Ok(());
     }
     let missing = || Unwritable::new(machine, "its package", "it was not read");
@@ -64,8 +64,8 @@ pub(super) fn appliance_files(
     let environment = environment(site, machine, system)
         .document()
         .map_err(|error| Unwritable::new(machine, "ovf-env.xml", error.to_string()))?;
-    put("settings.iso".to_owned(), SECRET, Content::of(settings_volume(&environment)));
-    put("ovf-env.xml".to_owned(), SECRET, Content::Bytes(environment));
+    put("settings.iso".to_owned(), SECRET, OutputContent::of(settings_volume(&environment)));
+    put("ovf-env.xml".to_owned(), SECRET, OutputContent::Bytes(environment));
     let answered = answered_properties(site, machine);
     put(
         "properties.json".to_owned(),
@@ -90,10 +90,10 @@ pub(super) fn appliance_files(
             contents: contents.clone(),
             folder: packing.folder.clone(),
         };
-        put(format!("{folder}.ova"), SECRET, Content::Package(Box::new(plan)));
+        put(format!("{folder}.ova"), SECRET, OutputContent::Package(Box::new(plan)));
     }
-    put(format!("{folder}.ovf"), SECRET, Content::Bytes(set));
-    put(format!("{folder}.mf"), SECRET, Content::of(manifest));
+    put(format!("{folder}.ovf"), SECRET, OutputContent::Bytes(set));
+    put(format!("{folder}.mf"), SECRET, OutputContent::of(manifest));
     Ok(())
 }
 
@@ -102,11 +102,11 @@ fn vm_name(machine: &Machine) -> &str {
     own.map_or(machine.label(), |name| &name.value)
 }
 
-fn json<T: Serialize>(machine: &Machine, path: &'static str, value: &T) -> Result<Content, Unwritable> {
+fn json<T: Serialize>(machine: &Machine, path: &'static str, value: &T) -> Result<OutputContent, Unwritable> {
     let mut bytes = serde_json::to_vec_pretty(value)
         .map_err(|error| Unwritable::new(machine, path, error.to_string()))?;
     bytes.push(b'\n');
-    Ok(Content::of(bytes))
+    Ok(OutputContent::of(bytes))
 }
 
 /// The other machines of the same collection: those of the same package, and the same cluster where it is in one.

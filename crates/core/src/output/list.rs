@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
-use super::tree::{Content, OutputFile};
+use super::tree::{OutputContent, OutputFile};
 
 /// Name of the list, at the top of the tree.
 pub const LIST_NAME: &str = "files.json";
@@ -55,8 +55,8 @@ impl ListedFile {
             size: file.content.size(),
             sha256: file.content.bytes().map(digest),
             link: match &file.content {
-                Content::Link(target) => Some(target.clone()),
-                Content::Bytes(_) | Content::Package(_) => None,
+                OutputContent::Link(target) => Some(target.clone()),
+                OutputContent::Bytes(_) | OutputContent::Package(_) => None,
             },
         }
     }

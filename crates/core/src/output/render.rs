@@ -4,7 +4,7 @@ use impostazione_net::Hostname;
 
 use super::appliance::{Packing, appliance_files};
 use super::hashes::{Hashing, PasswordHashes, hash_passwords};
-use super::tree::{Content, OutputFile, OutputTree};
+use super::tree::{OutputContent, OutputFile, OutputTree};
 use crate::host::{
     ACCOUNTS_PATH, CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, DEBIAN_LOCALE_PATH, HOST_KEY_PATH, HOSTNAME_PATH,
     HOSTS_PATH, KEYBOARD_PATH, KNOWN_HOSTS_PATH, LOCALE_PATH, LOCALTIME_PATH, NETPLAN_PATH,
@@ -78,7 +78,7 @@ pub fn render_with(
             path: KNOWN_HOSTS_PATH.to_owned(),
             mode: PUBLIC,
             owner: None,
-            content: Content::of(known_hosts),
+            content: OutputContent::of(known_hosts),
         });
     }
     Ok(tree)
@@ -92,7 +92,7 @@ fn host_files(
     tree: &mut OutputTree,
 ) -> Result<(), Unwritable> {
     let folder = folder_of(machine)?;
-    let mut owned = |path: &str, mode: u32, owner: &'static str, content: Content| {
+    let mut owned = |path: &str, mode: u32, owner: &'static str, content: OutputContent| {
         tree.files.push(OutputFile {
             machine: folder.clone(),
             path: format!("{folder}/rootfs/{path}"),
@@ -101,19 +101,19 @@ fn host_files(
             content,
         });
     };
-    let mut on_rootfs = |path: &str, mode: u32, content: Content| owned(path, mode, ROOT, content);
-    let text = |text: String| Content::of(text);
-    on_rootfs(NETPLAN_PATH, SECRET, Content::Bytes(netplan_file(site, machine)?));
+    let mut on_rootfs = |path: &str, mode: u32, content: OutputContent| owned(path, mode, ROOT, content);
+    let text = |text: String| OutputContent::of(text);
+    on_rootfs(NETPLAN_PATH, SECRET, OutputContent::Bytes(netplan_file(site, machine)?));
     for (path, content) in systemd_link_files(site, machine).into_iter().chain(multicast_dns_files(machine)) {
         on_rootfs(&path, PUBLIC, text(content));
     }
-    on_rootfs(HOSTNAME_PATH, PUBLIC, Content::of(hostname_file(machine)?));
-    on_rootfs(HOSTS_PATH, PUBLIC, Content::of(hosts_file(machine, others)?));
+    on_rootfs(HOSTNAME_PATH, PUBLIC, OutputContent::of(hostname_file(machine)?));
+    on_rootfs(HOSTS_PATH, PUBLIC, OutputContent::of(hosts_file(machine, others)?));
     if let Some(resolved) = resolved_file(machine) {
         on_rootfs(RESOLVED_PATH, PUBLIC, text(resolved));
     }
-    on_rootfs(LOCALTIME_PATH, LINK, Content::Link(localtime_target(machine)?));
-    on_rootfs(TIMEZONE_PATH, PUBLIC, Content::of(timezone_file(machine)?));
+    on_rootfs(LOCALTIME_PATH, LINK, OutputContent::Link(localtime_target(machine)?));
+    on_rootfs(TIMEZONE_PATH, PUBLIC, OutputContent::of(timezone_file(machine)?));
     if let Some(locale) = locale_file(machine) {
         on_rootfs(LOCALE_PATH, PUBLIC, text(locale.clone()));
         on_rootfs(DEBIAN_LOCALE_PATH, PUBLIC, text(locale));
@@ -128,22 +128,24 @@ fn host_files(
         let key = key.ok_or_else(|| unwritable("its host key could not be had".to_owned()))?;
         let private = key.private_file(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
         let public = key.public_line(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
-        on_rootfs(HOST_KEY_PATH, SECRET, Content::of(private.reveal()));
+        on_rootfs(HOST_KEY_PATH, SECRET, OutputContent::of(private.reveal()));
         on_rootfs(PUBLIC_HOST_KEY_PATH, PUBLIC, text(format!("{public}\n")));
     }
     let ssh_links = if machine.settings.ssh.is_enabled() { &[SSH_WANTED][..] } else { &SSH_MASKED[..] };
     for (path, target) in ssh_links {
-        on_rootfs(path, LINK, Content::Link((*target).to_owned()));
+        on_rootfs(path, LINK, OutputContent::Link((*target).to_owned()));
     }
     if let Some(sudoers) = sudoers_file(site, machine) {
         on_rootfs(SUDOERS_PATH, READ_ONLY, text(sudoers));
     }
     match machine.settings.time_service() {
-        TimeService::Timesyncd => on_rootfs(TIMESYNCD_PATH, PUBLIC, Content::of(timesyncd_file(machine))),
+        TimeService::Timesyncd => {
+            on_rootfs(TIMESYNCD_PATH, PUBLIC, OutputContent::of(timesyncd_file(machine)));
+        }
         TimeService::Chrony => {
             on_rootfs(CHRONY_SOURCES_PATH, PUBLIC, text(chrony_sources_file(site, machine)?));
             if let Some(keys) = chrony_keys_file(site, machine)? {
-                owned(CHRONY_KEYS_PATH, GROUP, CHRONY, Content::Bytes(keys));
+                owned(CHRONY_KEYS_PATH, GROUP, CHRONY, OutputContent::Bytes(keys));
             }
         }
     }
@@ -152,7 +154,7 @@ fn host_files(
         machine: folder,
         mode: SECRET,
         owner: None,
-        content: Content::of(accounts_file(site, machine, |account| hashes.of(machine, account))?),
+        content: OutputContent::of(accounts_file(site, machine, |account| hashes.of(machine, account))?),
     });
     Ok(())
 }

@@ -22,12 +22,12 @@ pub struct OutputFile {
     /// Whose it will be on the host, as `user:group`; `None` for a file that stays with the administrator.
     pub owner: Option<&'static str>,
     /// What it holds.
-    pub content: Content,
+    pub content: OutputContent,
 }
 
 /// What a file holds.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Content {
+pub enum OutputContent {
     /// Bytes.
     Bytes(FileBytes),
     /// It is a symbolic link to this path.
@@ -36,7 +36,7 @@ pub enum Content {
     Package(Box<PackagePlan>),
 }
 
-impl Content {
+impl OutputContent {
     /// A file of these bytes.
     pub fn of(bytes: impl Into<Vec<u8>>) -> Self {
         Self::Bytes(FileBytes::new(bytes))

@@ -16,7 +16,7 @@ use zeroize::Zeroizing;
 
 use super::list::{self, LIST_NAME, ListedFile};
 use super::staging::Staging;
-use super::tree::{Content, OutputFile, OutputTree};
+use super::tree::{OutputContent, OutputFile, OutputTree};
 
 /// Largest `files.json` that is read: that of a tree of a million machines.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;
@@ -324,9 +324,9 @@ fn put(
     seen: &(dyn Fn(u64) + Sync),
 ) -> Result<(), WriteFault> {
     let result = match &file.content {
-        Content::Link(target) => folder.make_link(name, target).map_err(io::Error::from),
-        Content::Bytes(bytes) => put_bytes(bytes, file.mode, folder, name),
-        Content::Package(plan) => folder.create(name).map_err(io::Error::from).and_then(|mut out| {
+        OutputContent::Link(target) => folder.make_link(name, target).map_err(io::Error::from),
+        OutputContent::Bytes(bytes) => put_bytes(bytes, file.mode, folder, name),
+        OutputContent::Package(plan) => folder.create(name).map_err(io::Error::from).and_then(|mut out| {
             plan.write(&mut out, seen)?;
             Ok(rustix::fs::fchmod(&out, Mode::from_raw_mode(file.mode))?)
         }),
@@ -372,17 +372,17 @@ fn stands(file: &OutputFile, root: &OpenFolder) -> Result<bool, WriteFault> {
             })
     };
     Ok(match &file.content {
-        Content::Link(target) => {
+        OutputContent::Link(target) => {
             kind(&found) == FileType::Symlink
                 && folder.target(name).is_ok_and(|there| there.as_bytes() == target.as_bytes())
         }
-        Content::Bytes(bytes) => {
+        OutputContent::Bytes(bytes) => {
             let length = bytes.len() as u64;
             is_such_a_file(length)
                 && read_file(&folder, name, length + 1).is_ok_and(|there| there[..] == bytes[..])
         }
         // The manifest at its front stands for what is behind it.
-        Content::Package(plan) => {
+        OutputContent::Package(plan) => {
             is_such_a_file(plan.size())
                 && plan.front().is_ok_and(|front| {
                     read_file(&folder, name, front.len() as u64).is_ok_and(|there| there[..] == front[..])

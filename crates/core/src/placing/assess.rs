@@ -1,12 +1,12 @@
 //! Looking a root filesystem over, with or without something that is to be placed on it.
 
 use impostazione_rootfs::{
-    Change, Occasion, Record, RecordFault, Rootfs, RootfsFault, Since, State, Undone, View, journal,
+    Change, PlacementFacts, Record, RecordFault, Rootfs, RootfsFault, Since, State, Undone, View, journal,
     own_identity,
 };
 use impostazione_text::Sources;
 
-use super::plan::{Plan, PlanFault, Wishes, plan};
+use super::plan::{PlacementOptions, Plan, PlanFault, plan};
 use super::survey::Survey;
 use crate::finding::Finding;
 use crate::output::HostOutput;
@@ -47,7 +47,7 @@ pub enum AssessFault {
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Request {
     /// What the host is to have beside the output.
-    pub wishes: Wishes,
+    pub options: PlacementOptions,
     /// Whether the placement of another machine may be replaced.
     pub may_replace: bool,
     /// Whether what was changed since an earlier placement may be lost.
@@ -61,7 +61,7 @@ pub struct Placing {
     pub assessment: RootfsAssessment,
     /// What changes, seen from before an earlier placement.
     pub plan: Plan,
-    occasion: Occasion,
+    facts: PlacementFacts,
 }
 
 /// Looks a root filesystem over as it is.
@@ -79,7 +79,7 @@ pub fn inspect_rootfs(rootfs: &Rootfs) -> Result<RootfsAssessment, AssessFault> 
         view,
         survey: &survey,
         placing: None,
-        wishes: Wishes::default(),
+        options: PlacementOptions::default(),
         record: record.as_ref(),
         since: &since,
         is_running: is_running(rootfs),
@@ -111,12 +111,12 @@ impl Placing {
         let of_same = record.as_ref().filter(|record| record.machine == output.machine);
         // An identity of its own, once given, stays.
         let fresh_identity =
-            request.wishes.fresh_identity || of_same.is_some_and(|record| record.fresh_identity);
-        let wishes = Wishes { fresh_identity };
+            request.options.fresh_identity || of_same.is_some_and(|record| record.fresh_identity);
+        let options = PlacementOptions { fresh_identity };
         let is_running = is_running(rootfs);
         // What is no Linux system has nothing to plan with.
         let plan = if survey.system.is_some() && !is_running {
-            plan(view, &survey, output, wishes)?
+            plan(view, &survey, output, options)?
         } else {
             Plan::default()
         };
@@ -126,7 +126,7 @@ impl Placing {
             view,
             survey: &survey,
             placing: Some((output, &plan)),
-            wishes,
+            options,
             record: record.as_ref(),
             since: &since,
             is_running,
@@ -136,7 +136,7 @@ impl Placing {
         };
         let (sources, findings) = judge_rootfs(&case);
         let has_leftovers = journal::has_leftovers(rootfs)?;
-        let occasion = Occasion {
+        let facts = PlacementFacts {
             machine: output.machine.clone(),
             output: output.digest.clone(),
             placed: placed.to_owned(),
@@ -144,7 +144,7 @@ impl Placing {
             fresh_identity,
         };
         let assessment = RootfsAssessment { survey, record, since, sources, findings, has_leftovers };
-        Ok(Self { assessment, plan, occasion })
+        Ok(Self { assessment, plan, facts })
     }
 
     /// Paths that somebody has changed since they were placed, and whose changes would be lost.
@@ -154,7 +154,7 @@ impl Placing {
 
     /// What differs from the root filesystem as it is now: the changes that are not made yet, and the paths that an earlier
     /// placement changed and this one leaves as they were.
-    pub fn outstanding(&self, rootfs: &Rootfs) -> Result<Outstanding<'_>, RootfsFault> {
+    pub fn pending(&self, rootfs: &Rootfs) -> Result<PendingChanges<'_>, RootfsFault> {
         let own = own_identity();
         let view = View::of(rootfs);
         let mut changes = Vec::new();
@@ -177,19 +177,19 @@ impl Placing {
                 }
             }
         }
-        Ok(Outstanding { changes, back })
+        Ok(PendingChanges { changes, back })
     }
 
     /// Whether the root filesystem is as this placement would leave it.
     pub fn is_done(&self, rootfs: &Rootfs) -> Result<bool, RootfsFault> {
         let Some(record) = &self.assessment.record else { return Ok(self.plan.changes.is_empty()) };
-        let outstanding = self.outstanding(rootfs)?;
+        let pending = self.pending(rootfs)?;
         Ok(!record.is_under_way
-            && record.machine == self.occasion.machine
-            && record.fresh_identity == self.occasion.fresh_identity
+            && record.machine == self.facts.machine
+            && record.fresh_identity == self.facts.fresh_identity
             && self.drifted().is_empty()
-            && outstanding.changes.is_empty()
-            && outstanding.back.is_empty())
+            && pending.changes.is_empty()
+            && pending.back.is_empty())
     }
 
     /// Takes back the placement that is there, and makes this one.
@@ -197,7 +197,7 @@ impl Placing {
         if let Some(record) = &self.assessment.record {
             journal::undo(rootfs, record)?;
         }
-        journal::place(rootfs, &self.plan.changes, &self.occasion)
+        journal::place(rootfs, &self.plan.changes, &self.facts)
     }
 
     /// The content that a path has now, for showing a difference; nothing where no file is.
@@ -211,7 +211,7 @@ impl Placing {
 
 /// What is not yet as a placement would leave it.
 #[derive(Debug)]
-pub struct Outstanding<'a> {
+pub struct PendingChanges<'a> {
     /// Changes to be made.
     pub changes: Vec<&'a Change>,
     /// Paths that are put back as they were before an earlier placement.

@@ -6,12 +6,14 @@ mod plan;
 mod rules;
 mod survey;
 
-pub use assess::{AssessFault, Outstanding, Placing, Request, RootfsAssessment, inspect_rootfs, take_back};
-pub use plan::{Concern, Fate, LoginChange, Obstacle, Plan, PlanFault, PlannedLogin, Wishes, plan};
+pub use assess::{
+    AssessFault, PendingChanges, Placing, Request, RootfsAssessment, inspect_rootfs, take_back,
+};
+pub use plan::{Concern, Fate, LoginChange, Obstacle, PlacementOptions, Plan, PlanFault, PlannedLogin, plan};
 pub(crate) use rules::RULES;
 pub use rules::{RootfsCase, judge_rootfs};
 pub use survey::{
-    Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundSource, FoundSsh, FoundTime,
-    FoundWifi, MachineId, NetworkFile, Reader, Renderer, Rewriter, SshSetting, Survey, System,
+    Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundRenderer, FoundSource, FoundSsh,
+    FoundTime, FoundWifi, MachineId, NetworkFile, Reader, Rewriter, SshSetting, Survey, System,
     TimeServiceFound, WayIn, WayKind,
 };

@@ -28,7 +28,7 @@ pub(crate) const FAMILIES: &[&[Check]] = &[
     ssh::CHECKS,
     secret::source::CHECKS,
     secret::value::CHECKS,
-    secret::sharing::CHECKS,
+    secret::reuse::CHECKS,
     secret::typing::CHECKS,
     secret::appliance::CHECKS,
     renderer::CHECKS,

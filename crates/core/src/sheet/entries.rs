@@ -165,7 +165,7 @@ pub struct WifiEntry {
     /// `ssid`
     pub ssid: Stated<Written<String>>,
     /// `passphrase`: the name of its secret, or `none`
-    pub passphrase: Stated<Written<SecretUse>>,
+    pub passphrase: Stated<Written<SecretReference>>,
     /// `country`
     pub country: Stated<Written<String>>,
     /// `hidden`
@@ -176,7 +176,7 @@ pub struct WifiEntry {
 
 /// Where a confidential value comes from.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum SecretUse {
+pub enum SecretReference {
     /// There is none, on purpose.
     None,
     /// `{ secret = … }`
@@ -257,7 +257,7 @@ pub struct TimeKeyEntry {
     /// `algorithm`
     pub algorithm: Stated<Written<String>>,
     /// `value`
-    pub value: Stated<Written<SecretUse>>,
+    pub value: Stated<Written<SecretReference>>,
 }
 
 /// A `[[waiver]]` entry.
@@ -287,7 +287,7 @@ pub struct AccountEntry {
     /// `ssh_keys`: paths of public key files, or public keys
     pub ssh_keys: Stated<Vec<Written<String>>>,
     /// `password`
-    pub password: Stated<Written<SecretUse>>,
+    pub password: Stated<Written<SecretReference>>,
     /// `change_at_first_login`
     pub change_at_first_login: Stated<Written<bool>>,
     /// `groups`

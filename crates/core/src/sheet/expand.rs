@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use impostazione_text::confidential::is_secret;
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_text::{Place, Source, Sources, Stated, Written};
 
 use super::entries::{
@@ -23,9 +23,9 @@ const FILE_LIMIT: u64 = 256 * 1024 * 1024;
 /// The most machines that a sheet has.
 const MOST: usize = 1_000_000;
 
-/// Puts the machines of each entry in place of the entries. CSV files are read through `beside` and become sources.
-pub fn expand(sheet: &mut Sheet, sources: &mut Sources, beside: &dyn Beside) -> Vec<Finding> {
-    let mut expander = Expander { sources, beside, files: HashMap::new(), findings: Vec::new() };
+/// Puts the machines of each entry in place of the entries. CSV files are read through `named_files` and become sources.
+pub fn expand(sheet: &mut Sheet, sources: &mut Sources, named_files: &dyn NamedFiles) -> Vec<Finding> {
+    let mut expander = Expander { sources, named_files, files: HashMap::new(), findings: Vec::new() };
     let mut machines = Vec::with_capacity(sheet.machines.len());
     for entry in std::mem::take(&mut sheet.machines) {
         let header = entry.header;
@@ -46,7 +46,7 @@ pub fn expand(sheet: &mut Sheet, sources: &mut Sources, beside: &dyn Beside) -> 
 
 struct Expander<'a> {
     sources: &'a mut Sources,
-    beside: &'a dyn Beside,
+    named_files: &'a dyn NamedFiles,
     /// The CSV files that were read, by path; `None` for one with faults, which have their findings.
     files: HashMap<String, Option<Rows>>,
     findings: Vec<Finding>,
@@ -170,7 +170,7 @@ impl Expander<'_> {
 
     fn read_rows(&mut self, path: &Written<String>, machine: Option<String>) -> Option<Rows> {
         let name = &path.value;
-        let bytes = match self.beside.read(Path::new(name), FILE_LIMIT) {
+        let bytes = match self.named_files.read(Path::new(name), FILE_LIMIT) {
             Ok(bytes) => bytes,
             Err(fault) => {
                 let message = match fault {

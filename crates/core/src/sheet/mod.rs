@@ -16,8 +16,8 @@ mod table;
 pub use entries::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
     MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SIZE_LIMIT, SecretEntry,
-    SecretUse, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry, VirtualAddressEntry,
-    WaiverEntry, WifiEntry,
+    SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry,
+    VirtualAddressEntry, WaiverEntry, WifiEntry,
 };
 pub use expand::expand;
 pub(crate) use hidden::{is_path, is_variable};

@@ -6,9 +6,9 @@ use toml::de::{DeTable, DeValue};
 
 use super::entries::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
-    MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry, SecretUse,
-    SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry, VirtualAddressEntry, WaiverEntry,
-    WifiEntry, label_of,
+    MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry,
+    SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry,
+    VirtualAddressEntry, WaiverEntry, WifiEntry, label_of,
 };
 use super::keys::{
     ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, HOST, HOST_LINK, IN_USE,
@@ -251,23 +251,23 @@ fn read_keyed_server(
     Some(ItemEntry::Keyed { server: server.into_value()?, key: key.into_value()? })
 }
 
-fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Stated<Written<SecretUse>> {
+fn read_secret_use(table: &mut TableReader<'_, '_, '_>, key: &str) -> Stated<Written<SecretReference>> {
     let Some(value) = table.get(key) else { return table.absent(key) };
     let place = table.reader.place(value.span());
     match value.get_ref() {
         DeValue::String(text) if matches!(key, "passphrase" | "password") && text.as_ref() == "none" => {
-            Stated::Value(Written::new(SecretUse::None, place))
+            Stated::Value(Written::new(SecretReference::None, place))
         }
         // Where it should not stand, which is a finding of its own.
         DeValue::String(text) if !table.reader.is_broken(place) => {
-            Stated::Value(Written::new(SecretUse::Literal(Hidden::new(text.as_ref())), place))
+            Stated::Value(Written::new(SecretReference::Literal(Hidden::new(text.as_ref())), place))
         }
         DeValue::Table(inner) => {
             let mut secret = table.inner(inner, &SECRET_VALUE, place);
             secret.refuse_unknown_keys(&[]);
             secret
                 .required_text("secret")
-                .and_then(|name| Some(Written::new(SecretUse::Named(name.value), name.place)))
+                .and_then(|name| Some(Written::new(SecretReference::Named(name.value), name.place)))
         }
         _ => {
             table.wrong_type(key, value);

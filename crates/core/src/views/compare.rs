@@ -9,7 +9,7 @@ use serde_json::Value;
 use crate::host::{ACCOUNTS_PATH, NETPLAN_PATH};
 use crate::machine::Site;
 use crate::output::{HostContent, ListedFile, OutputFault, TreeOnDisk};
-use crate::placing::{Outstanding, Placing};
+use crate::placing::{PendingChanges, Placing};
 use crate::views::difference::{DifferentLine, different_lines};
 use crate::views::review::Review;
 
@@ -358,13 +358,13 @@ pub fn compare_rootfs(
     rootfs: &Rootfs,
     machine: &str,
     placing: &Placing,
-    outstanding: &Outstanding<'_>,
+    pending: &PendingChanges<'_>,
 ) -> Result<Vec<Difference>, RootfsFault> {
     let mut differences = Vec::new();
-    for change in &outstanding.changes {
+    for change in &pending.changes {
         differences.push(of_change(rootfs, machine, change)?);
     }
-    for path in &outstanding.back {
+    for path in &pending.back {
         differences.push(difference(machine, DifferencePlace::file(*path), DifferenceKind::OnlySecond));
     }
     // What the placement did not plan and somebody changed all the same is among these already.

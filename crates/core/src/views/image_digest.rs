@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use impostazione_ovf::Algorithm;
-use impostazione_text::files::{Beside as _, Folder, ReadFault};
+use impostazione_text::files::{Folder, NamedFiles as _, ReadFault};
 
 /// A digest that an image should have.
 #[derive(Clone, Debug, PartialEq, Eq)]

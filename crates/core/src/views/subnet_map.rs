@@ -112,13 +112,13 @@ pub enum AddressPurpose {
 
 /// A prefix as a sheet uses it.
 #[derive(Debug)]
-pub struct PrefixPlan<'a> {
+pub struct AddressMap<'a> {
     site: &'a Site,
     prefix: IpNet,
     subnets: Vec<&'a Subnet>,
 }
 
-impl<'a> PrefixPlan<'a> {
+impl<'a> AddressMap<'a> {
     /// The plan of a prefix, from what the sheet says of all subnets that share addresses with it.
     pub fn new(site: &'a Site, prefix: IpNet) -> Self {
         let family = Family::of(prefix.network());

@@ -2,7 +2,7 @@
 
 use std::net::IpAddr;
 
-use impostazione_core::views::subnet_map::{AddressPurpose, PrefixPlan, prefix_facts};
+use impostazione_core::views::subnet_map::{AddressMap, AddressPurpose, prefix_facts};
 use impostazione_net::PrefixFault;
 
 use super::support::{BASE, assess_text};
@@ -54,7 +54,7 @@ fn each_address_has_its_purpose() {
     );
     let assessment = assess_text(&sheet);
     assert!(assessment.findings.is_empty());
-    let plan = PrefixPlan::new(&assessment.site, "10.64.10.0/24".parse().unwrap());
+    let plan = AddressMap::new(&assessment.site, "10.64.10.0/24".parse().unwrap());
     let purpose = |last: u8| plan.purpose(IpAddr::from([10, 64, 10, last]));
     assert_eq!(purpose(0), AddressPurpose::Reserved);
     assert_eq!(purpose(1), AddressPurpose::Gateway { subnet: "quay".into() });

@@ -5,10 +5,10 @@ use std::path::{Path, PathBuf};
 
 use impostazione_core::assess::{Assessment, assess};
 use impostazione_core::output::{TreeOnDisk, Writing, render, write};
-use impostazione_core::placing::{RootfsCase, Survey, Wishes, judge_rootfs, plan};
+use impostazione_core::placing::{PlacementOptions, RootfsCase, Survey, judge_rootfs, plan};
 use impostazione_core::views::netplan::inspect_netplan;
 use impostazione_rootfs::{Record, Rootfs, Since, State, Step, Subject, View};
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_text::{ByteSize, Source};
 use jiff::civil::date;
 
@@ -44,7 +44,7 @@ impl InMemory {
     }
 }
 
-impl Beside for InMemory {
+impl NamedFiles for InMemory {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         self.0.get(path).cloned().ok_or(ReadFault::Missing)
     }
@@ -190,7 +190,7 @@ fn rootfs_example(example: &str) -> Assessment {
     let rootfs = Rootfs::open(&top).unwrap();
     let view = View::of(&rootfs);
     let survey = Survey::of(view).unwrap();
-    let plan = plan(view, &survey, &output, Wishes::default()).unwrap();
+    let plan = plan(view, &survey, &output, PlacementOptions::default()).unwrap();
     let said = |table: &str, key: &str| piece.get(table).and_then(|table| table.get(key)).cloned();
     let flag = |key: &str| said("mount", key).and_then(|value| value.as_bool()).unwrap_or(false);
     let mut room = survey.room;
@@ -220,7 +220,7 @@ fn rootfs_example(example: &str) -> Assessment {
         view,
         survey: &survey,
         placing: Some((&output, &plan)),
-        wishes: Wishes::default(),
+        options: PlacementOptions::default(),
         record: record.as_ref(),
         since: &[since],
         is_running: flag("is_running"),

@@ -73,11 +73,11 @@ pub(super) fn common_prefix(properties: &[Property]) -> Option<String> {
     {
         return None;
     }
-    let sharing = properties.iter().filter(|property| {
+    let with_it = properties.iter().filter(|property| {
         let rest = property.key.strip_prefix(written);
         rest.is_some_and(|rest| rest.chars().next().is_some_and(|next| !next.is_lowercase()))
     });
-    let is_shared = properties.len() >= 5 && sharing.count() * 10 >= properties.len() * 8;
+    let is_shared = properties.len() >= 5 && with_it.count() * 10 >= properties.len() * 8;
     is_shared.then(|| written.to_owned())
 }
 

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::io::Read;
 
-use impostazione_text::files::{Opened, plain};
+use impostazione_text::files::{OpenedFile, plain};
 
 /// Most members that are listed.
 const MEMBER_LIMIT: usize = 10_000;
@@ -33,7 +33,7 @@ pub(super) struct ArchiveMember {
 }
 
 /// Lists an archive without reading what its files hold.
-pub(super) fn list(opened: Opened) -> Result<Listing, String> {
+pub(super) fn list(opened: OpenedFile) -> Result<Listing, String> {
     let length = opened.length;
     let mut archive = tar::Archive::new(opened.content);
     let entries = archive.entries_with_seek().map_err(|error| plain(&error))?.raw(true);

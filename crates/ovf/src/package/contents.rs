@@ -3,7 +3,7 @@
 use std::io::{self, Read, Seek, SeekFrom, Take};
 use std::path::{Path, PathBuf};
 
-use impostazione_text::files::{Beside, Content, Opened, ReadFault};
+use impostazione_text::files::{FileContent, NamedFiles, OpenedFile, ReadFault};
 
 use super::archive::{self, ArchiveMember, Listing};
 use super::fault::PackageFault;
@@ -23,13 +23,13 @@ pub struct Contents {
 }
 
 /// The content of one file of a package.
-pub type Part = Take<Content>;
+pub type Part = Take<FileContent>;
 
 impl Contents {
     /// Looks at the package at a path: an archive, or a descriptor. A `.ova` and a `.ovf` are told apart by what is in
     /// them.
-    pub(super) fn find(path: &Path, beside: &dyn Beside) -> Result<Self, PackageFault> {
-        let mut opened = beside.open(path).map_err(|fault| match fault {
+    pub(super) fn find(path: &Path, named_files: &dyn NamedFiles) -> Result<Self, PackageFault> {
+        let mut opened = named_files.open(path).map_err(|fault| match fault {
             ReadFault::Missing => PackageFault::Missing,
             other => PackageFault::Unreadable(other.to_string()),
         })?;
@@ -106,34 +106,34 @@ impl Contents {
     }
 
     /// Bytes in a file; `None` where there is none.
-    pub fn size(&self, name: &str, beside: &dyn Beside) -> Option<u64> {
+    pub fn size(&self, name: &str, named_files: &dyn NamedFiles) -> Option<u64> {
         match &self.members {
             Some(members) => members.iter().find(|member| member.name == name).map(|member| member.size),
-            None => beside.open(&self.beside_descriptor(name)?).ok().map(|opened| opened.length),
+            None => named_files.open(&self.beside_descriptor(name)?).ok().map(|opened| opened.length),
         }
     }
 
     /// Opens a file to be read from its start to its end.
-    pub fn open(&self, name: &str, beside: &dyn Beside) -> Result<Part, ReadFault> {
+    pub fn open(&self, name: &str, named_files: &dyn NamedFiles) -> Result<Part, ReadFault> {
         let refused = |error: io::Error| ReadFault::Refused(impostazione_text::files::plain(&error));
         match &self.members {
             Some(members) => {
                 let member = members.iter().find(|member| member.name == name).ok_or(ReadFault::Missing)?;
-                let mut opened = beside.open(&self.path)?;
+                let mut opened = named_files.open(&self.path)?;
                 opened.content.seek(SeekFrom::Start(member.offset)).map_err(refused)?;
                 Ok(opened.content.take(member.size))
             }
             None => {
                 let path = self.beside_descriptor(name).ok_or(ReadFault::Missing)?;
-                let opened = beside.open(&path)?;
+                let opened = named_files.open(&path)?;
                 Ok(opened.content.take(opened.length))
             }
         }
     }
 
     /// Reads a file whole, if it has no more than `limit` bytes.
-    pub fn read(&self, name: &str, limit: u64, beside: &dyn Beside) -> Result<Vec<u8>, ReadFault> {
-        let mut part = self.open(name, beside)?;
+    pub fn read(&self, name: &str, limit: u64, named_files: &dyn NamedFiles) -> Result<Vec<u8>, ReadFault> {
+        let mut part = self.open(name, named_files)?;
         if part.limit() > limit {
             return Err(ReadFault::TooLarge(limit));
         }
@@ -158,7 +158,7 @@ fn unreadable(error: &io::Error) -> PackageFault {
 }
 
 /// Whether `ustar` stands where tar archives have it (POSIX.1-2017, pax, table "ustar Header Block").
-fn looks_like_tar(opened: &mut Opened) -> bool {
+fn looks_like_tar(opened: &mut OpenedFile) -> bool {
     let mut header = [0; 512];
     let filled = read_up_to(&mut opened.content, &mut header).unwrap_or(0);
     let is_back = opened.content.seek(SeekFrom::Start(0)).is_ok();

@@ -5,7 +5,7 @@ use std::fs::File;
 use std::io::{self, Read, Write};
 
 use impostazione_text::FileBytes;
-use impostazione_text::files::{Content, Folder, ReadFault};
+use impostazione_text::files::{FileContent, Folder, ReadFault};
 
 use super::archive;
 use super::contents::Contents;
@@ -57,8 +57,8 @@ impl PackagePlan {
             let there = part.limit();
             // From file to file the system copies by itself.
             let copied = match part.into_inner() {
-                Content::File(file) => copy_file(&file, *size, out, seen)?,
-                Content::Memory(bytes) => io::copy(&mut bytes.take(*size), out)?,
+                FileContent::File(file) => copy_file(&file, *size, out, seen)?,
+                FileContent::Memory(bytes) => io::copy(&mut bytes.take(*size), out)?,
             };
             if copied != *size || there != *size {
                 return Err(io::Error::other(format!("{name} changed while it was copied")));

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use impostazione_text::files::{Beside, ReadFault};
+use impostazione_text::files::{NamedFiles, ReadFault};
 
 use super::super::descriptor::Descriptor;
 use super::certificate::{CERTIFICATE_LIMIT, Signature};
@@ -35,12 +35,12 @@ pub struct Package {
 
 impl Package {
     /// Reads the package at a path, from the folder of the sheet on: all but its large files.
-    pub fn read(path: &str, beside: &dyn Beside) -> Self {
-        Self::read_trusting(path, beside, None)
+    pub fn read(path: &str, named_files: &dyn NamedFiles) -> Self {
+        Self::read_trusting(path, named_files, None)
     }
 
     /// The same, and judges its certificate.
-    pub fn read_trusting(path: &str, beside: &dyn Beside, trust: Option<Trust<'_>>) -> Self {
+    pub fn read_trusting(path: &str, named_files: &dyn NamedFiles, trust: Option<Trust<'_>>) -> Self {
         let mut package = Self {
             path: path.to_owned(),
             descriptor: Err(PackageFault::Missing),
@@ -50,16 +50,17 @@ impl Package {
             unsafe_files: Vec::new(),
             signature: None,
         };
-        let contents = match Contents::find(Path::new(path), beside) {
+        let contents = match Contents::find(Path::new(path), named_files) {
             Ok(contents) => contents,
             Err(fault) => {
                 package.descriptor = Err(fault);
                 return package;
             }
         };
-        package.descriptor = read_descriptor(&contents, beside);
+        package.descriptor = read_descriptor(&contents, named_files);
         package.unsafe_files.clone_from(&contents.unsafe_members);
-        let manifest = contents.read(&contents.sibling("mf"), super::manifest::MANIFEST_LIMIT, beside).ok();
+        let manifest =
+            contents.read(&contents.sibling("mf"), super::manifest::MANIFEST_LIMIT, named_files).ok();
         package.manifest = manifest.as_deref().map(Manifest::parse);
         if let Some((name, line)) = package.manifest.as_ref().and_then(|manifest| manifest.repeated.as_ref())
         {
@@ -75,17 +76,18 @@ impl Package {
                     .filter_map(|(name, _)| Some((super::archive::unsafe_name(&name)?, name)))
                     .map(|(why, name)| (name, why)),
             );
-            package.files = super::verify::survey(&contents, descriptor, package.manifest.as_ref(), beside);
+            package.files =
+                super::verify::survey(&contents, descriptor, package.manifest.as_ref(), named_files);
             let is_small = |file: &&mut PackageFile| file.size.is_some_and(|size| size <= SMALL_FILE);
             let count = package.files.len().min(1);
             let (first, rest) = package.files.split_at_mut(count);
-            verify(&contents, first, beside, &|_| {});
+            verify(&contents, first, named_files, &|_| {});
             for file in rest.iter_mut().filter(is_small) {
-                verify(&contents, std::slice::from_mut(file), beside, &|_| {});
+                verify(&contents, std::slice::from_mut(file), named_files, &|_| {});
             }
         }
         let certificate_name = contents.sibling("cert");
-        package.signature = match contents.read(&certificate_name, CERTIFICATE_LIMIT, beside) {
+        package.signature = match contents.read(&certificate_name, CERTIFICATE_LIMIT, named_files) {
             Err(ReadFault::Missing) => None,
             Err(other) => Some(Err(other.to_string())),
             Ok(bytes) => Some(Signature::read(
@@ -106,16 +108,19 @@ impl Package {
     }
 }
 
-pub(super) fn read_descriptor(contents: &Contents, beside: &dyn Beside) -> Result<Descriptor, PackageFault> {
+pub(super) fn read_descriptor(
+    contents: &Contents,
+    named_files: &dyn NamedFiles,
+) -> Result<Descriptor, PackageFault> {
     let name = &contents.descriptor_name;
-    let bytes = contents.read(name, DESCRIPTOR_LIMIT, beside).map_err(|fault| {
+    let bytes = contents.read(name, DESCRIPTOR_LIMIT, named_files).map_err(|fault| {
         PackageFault::Unreadable(if contents.is_archive() {
             format!("its descriptor {name}: {fault}")
         } else {
             fault.to_string()
         })
     })?;
-    let mut read = |name: &str| contents.read(name, DESCRIPTOR_LIMIT, beside).ok();
+    let mut read = |name: &str| contents.read(name, DESCRIPTOR_LIMIT, named_files).ok();
     Descriptor::parse_with(&bytes, &mut read).map_err(|fault| {
         PackageFault::Unreadable(if contents.is_archive() {
             format!("its descriptor {name}: {fault}")

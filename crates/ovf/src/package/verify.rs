@@ -4,7 +4,7 @@ use std::collections::HashSet;
 use std::sync::Mutex;
 use std::thread;
 
-use impostazione_text::files::Beside;
+use impostazione_text::files::NamedFiles;
 
 use super::archive;
 use super::contents::Contents;
@@ -71,14 +71,14 @@ pub(super) fn survey(
     contents: &Contents,
     descriptor: &Descriptor,
     manifest: Option<&Manifest>,
-    beside: &dyn Beside,
+    named_files: &dyn NamedFiles,
 ) -> Vec<PackageFile> {
     let digest_of = |name: &str| {
         let ManifestEntry { algorithm, digest, .. } = manifest?.entry(name)?;
         Some((*algorithm, digest.clone()))
     };
     let look = |name: String, stated_size: Option<u64>, is_listed: bool| {
-        let size = contents.size(&name, beside);
+        let size = contents.size(&name, named_files);
         let digest = digest_of(&name);
         let state = match size {
             None => FileState::Missing,
@@ -114,7 +114,7 @@ pub(super) fn survey(
 pub fn verify(
     contents: &Contents,
     files: &mut [PackageFile],
-    beside: &dyn Beside,
+    named_files: &dyn NamedFiles,
     seen: &(dyn Fn(u64) + Sync),
 ) {
     let mut waiting: Vec<&mut PackageFile> =
@@ -127,7 +127,7 @@ pub fn verify(
         for _ in 0..workers {
             scope.spawn(|| {
                 while let Some(file) = next() {
-                    file.state = digest_state(contents, file, beside, seen);
+                    file.state = digest_state(contents, file, named_files, seen);
                 }
             });
         }
@@ -137,11 +137,11 @@ pub fn verify(
 fn digest_state(
     contents: &Contents,
     file: &PackageFile,
-    beside: &dyn Beside,
+    named_files: &dyn NamedFiles,
     seen: &(dyn Fn(u64) + Sync),
 ) -> FileState {
     let Some((algorithm, wanted)) = &file.digest else { return FileState::NoDigest };
-    let Ok(mut part) = contents.open(&file.name, beside) else { return FileState::Missing };
+    let Ok(mut part) = contents.open(&file.name, named_files) else { return FileState::Missing };
     match algorithm.of_reader(&mut part, seen) {
         Ok((digest, length)) if digest == *wanted && Some(length) == file.size => FileState::Ok,
         Ok(_) => FileState::WrongDigest,
@@ -153,7 +153,7 @@ fn digest_state(
 pub fn complete_digests(
     contents: &Contents,
     files: &[PackageFile],
-    beside: &dyn Beside,
+    named_files: &dyn NamedFiles,
     seen: &(dyn Fn(u64) + Sync),
 ) -> Result<Vec<ManifestEntry>, String> {
     let usual = files
@@ -168,7 +168,7 @@ pub fn complete_digests(
                 None => {
                     let refused = |reason: String| format!("{}: {reason}", file.name);
                     let mut part =
-                        contents.open(&file.name, beside).map_err(|fault| refused(fault.to_string()))?;
+                        contents.open(&file.name, named_files).map_err(|fault| refused(fault.to_string()))?;
                     let made = usual.of_reader(&mut part, seen);
                     (usual, made.map_err(|error| refused(impostazione_text::files::plain(&error)))?.0)
                 }

@@ -12,7 +12,7 @@ use crate::exit::{Exit, Failure};
 use crate::terminal::{self, Progress};
 
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     file: String,
     algorithm: &'static str,
     digest: &'a str,
@@ -44,7 +44,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     progress.finish();
     let from = wanted.from.as_deref().map(Path::display).map(|from| from.to_string());
     if arguments.format == Format::Json {
-        json::print(&Answer {
+        json::print(&JsonReport {
             file: path.display().to_string(),
             algorithm: wanted.algorithm.word(),
             digest: &digest,

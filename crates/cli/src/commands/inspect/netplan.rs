@@ -18,7 +18,7 @@ use crate::terminal;
 const NETPLAN_FOLDERS: [&str; 3] = ["lib/netplan", "etc/netplan", "run/netplan"];
 
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     host: &'a InspectedHost,
     #[serde(flatten)]
     report: Report<'a>,
@@ -36,7 +36,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     match (arguments.format, &host) {
         (Format::Json, Some(host)) => {
             let report = Report::new(&inspection.sources, hosts, &inspection.findings);
-            json::print(&Answer { host, report })?;
+            json::print(&JsonReport { host, report })?;
         }
         (Format::Json, None) => {
             json::print(&Report::new(&inspection.sources, 0, &inspection.findings))?;

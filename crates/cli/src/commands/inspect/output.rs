@@ -11,7 +11,7 @@ use crate::exit::{Exit, Failure};
 use crate::terminal;
 
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     machines: Vec<&'a str>,
     hosts: Vec<&'a str>,
     files: usize,
@@ -43,7 +43,7 @@ pub(crate) fn run(
     }
     let is_whole = wrong.is_empty();
     if arguments.format == Format::Json {
-        let answer = Answer {
+        let answer = JsonReport {
             machines: tree.machines().into_iter().filter(|name| is_meant(name)).collect(),
             hosts: tree.hosts().into_iter().filter(|name| is_meant(name)).collect(),
             files,

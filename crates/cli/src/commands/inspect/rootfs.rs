@@ -14,7 +14,7 @@ use crate::exit::{Exit, Failure};
 use crate::{target, terminal};
 
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     rootfs: &'a Survey,
     placement: Option<Placement<'a>>,
     #[serde(flatten)]
@@ -41,7 +41,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
         Format::Json => {
             let placement = record.as_ref().map(|record| placement(record, &assessment));
             let report = Report::new(sources, 1, findings);
-            json::print(&Answer { rootfs: survey, placement, report })?;
+            json::print(&JsonReport { rootfs: survey, placement, report })?;
         }
         Format::Text => {
             let width = terminal::width();

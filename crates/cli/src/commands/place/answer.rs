@@ -12,7 +12,7 @@ use super::{Case, Outcome};
 use crate::exit::Failure;
 
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     machine: &'a str,
     rootfs: &'a str,
     outcome: &'static str,
@@ -38,7 +38,7 @@ pub(super) struct Told<'a> {
 
 /// The paths that change, from what they are now.
 pub(super) fn changes<'a>(case: &'a Case<'_>) -> Vec<Told<'a>> {
-    let changes = case.outstanding.changes.iter();
+    let changes = case.pending.changes.iter();
     changes
         .map(|change| {
             let now = View::of(case.rootfs).state(&change.path);
@@ -72,12 +72,12 @@ pub(super) fn print(case: &Case<'_>, changes: Vec<Told<'_>>, outcome: &Outcome) 
     let assessment = &case.placing.assessment;
     let changes_logins = changes.iter().any(|change| change.subject == Subject::Logins);
     let logins = case.placing.plan.logins.iter().filter(|_| changes_logins);
-    let answer = Answer {
+    let answer = JsonReport {
         machine: case.machine,
         rootfs: &case.name,
         outcome: word,
         changes,
-        put_back: &case.outstanding.back,
+        put_back: &case.pending.back,
         logins: logins.collect(),
         not_owned,
         report: Report::new(&assessment.sources, 1, &assessment.findings),

@@ -5,7 +5,7 @@ mod choosing;
 
 use impostazione_core::finding::{Finding, Severity, Summary};
 use impostazione_core::output::HostOutput;
-use impostazione_core::placing::{AssessFault, Outstanding, Placing, Request, Wishes};
+use impostazione_core::placing::{AssessFault, PendingChanges, PlacementOptions, Placing, Request};
 use impostazione_rootfs::{Access, Record, Rootfs, RootfsPath};
 use jiff::Timestamp;
 
@@ -21,7 +21,7 @@ struct Case<'a> {
     name: String,
     machine: &'a str,
     placing: &'a Placing,
-    outstanding: Outstanding<'a>,
+    pending: PendingChanges<'a>,
 }
 
 /// How it ended.
@@ -72,7 +72,7 @@ impl Work<'_> {
         let rootfs = target::open(&arguments.target, access)?;
         let _lock = (access == Access::Change).then(|| rootfs.lock()).transpose().map_err(failure)?;
         let request = Request {
-            wishes: Wishes { fresh_identity: arguments.fresh_identity },
+            options: PlacementOptions { fresh_identity: arguments.fresh_identity },
             may_replace: arguments.replace,
             may_lose_changes: arguments.discard_changes,
         };
@@ -83,7 +83,7 @@ impl Work<'_> {
             name: rootfs.name().display().to_string(),
             machine: &output.machine,
             placing: &placing,
-            outstanding: placing.outstanding(&rootfs).map_err(failure)?,
+            pending: placing.pending(&rootfs).map_err(failure)?,
         };
         if !is_for_it(&case) {
             return Ok(None);
@@ -139,7 +139,7 @@ impl Case<'_> {
             terminal::print(&terminal::show_change(
                 self.rootfs,
                 self.placing,
-                &self.outstanding,
+                &self.pending,
                 self.machine,
                 terminal::width(),
             ))?;

@@ -92,7 +92,7 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
 
 /// The store beside a sheet, for other programs.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     store: Option<StoreReport>,
     /// Whether the sheet could be read in full.
     sheet_read_whole: bool,
@@ -162,6 +162,6 @@ fn report(
     let machines = assessment.site.machines.len();
     let report = Report::new(&assessment.sources, machines, findings.iter().copied());
     let errors = report.summary.errors;
-    json::print(&Answer { store, sheet_read_whole: assessment.is_whole, report })?;
+    json::print(&JsonReport { store, sheet_read_whole: assessment.is_whole, report })?;
     Ok(if errors > 0 || !opens || !assessment.is_whole { Exit::ErrorsRemain } else { Exit::Done })
 }

@@ -18,7 +18,7 @@ use crate::terminal;
 
 /// What became of a value, for other programs.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     store: String,
     outcome: &'static str,
     secret: &'a str,
@@ -68,7 +68,7 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
         save(&mut open)?;
     }
     if is_json {
-        json::print(&Answer {
+        json::print(&JsonReport {
             store: open.file.path().display().to_string(),
             outcome: match (is_refused, replaced.is_some()) {
                 (true, _) => "refused",

@@ -17,7 +17,7 @@ use crate::terminal;
 
 /// What was handed over, and where it lies, for other programs; never a value.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     file: String,
     values: Vec<Exported<'a>>,
 }
@@ -69,7 +69,7 @@ pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit
             if arguments.format == Format::Json {
                 let values =
                     ids.iter().map(|id| Exported { secret: &id.secret, holder: id.holder.as_deref() });
-                json::print(&Answer { file: path.display().to_string(), values: values.collect() })?;
+                json::print(&JsonReport { file: path.display().to_string(), values: values.collect() })?;
             } else if !quiet {
                 terminal::print(&format!("{}: {}\n", path.display(), what(&ids)))?;
             }

@@ -52,7 +52,7 @@ impl MadeValue {
 
 /// The same for other programs.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     store: String,
     outcome: &'static str,
     made: &'a [MadeValue],
@@ -99,7 +99,7 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
         save(&mut open)?;
     }
     if arguments.format == Format::Json {
-        json::print(&Answer {
+        json::print(&JsonReport {
             store: path,
             outcome: decision.word("made"),
             made: &made.values,

@@ -144,7 +144,7 @@ fn decide(
 
 /// Who can open a store, for other programs.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     store: String,
     outcome: &'a str,
     opens_with: &'static str,
@@ -153,7 +153,7 @@ struct Answer<'a> {
 
 fn show(open: &OpenStore, format: Format, outcome: &str) -> Result<Exit, Failure> {
     if format == Format::Json {
-        json::print(&Answer {
+        json::print(&JsonReport {
             store: open.file.path().display().to_string(),
             outcome,
             opens_with: match &open.seal {

@@ -15,7 +15,7 @@ use crate::terminal;
 
 /// What was taken out, for other programs.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct JsonReport<'a> {
     store: String,
     outcome: &'static str,
     removed: Vec<Removed<'a>>,
@@ -72,7 +72,11 @@ pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit
     }
     if arguments.format == Format::Json {
         let removed = removed.iter().map(|id| Removed { secret: &id.secret, holder: id.holder.as_deref() });
-        json::print(&Answer { store: path, outcome: decision.word("removed"), removed: removed.collect() })?;
+        json::print(&JsonReport {
+            store: path,
+            outcome: decision.word("removed"),
+            removed: removed.collect(),
+        })?;
         return Ok(decision.exit());
     }
     match decision {

@@ -3,8 +3,8 @@
 use impostazione_rootfs::{Change, Owner, Want};
 
 use super::edits::subject_of;
-use super::ground::Ground;
 use super::plan::Plan;
+use super::plan_inputs::PlanInputs;
 use crate::host::{CHRONY_KEYS_PATH, HOSTS_PATH, SSH_MASKED, SSH_WANTED};
 use crate::output::{HostContent, HostFile};
 
@@ -17,8 +17,8 @@ impl Groups {
     }
 }
 
-pub(super) fn plan(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) {
-    for file in &ground.output.files {
+pub(super) fn plan(inputs: PlanInputs<'_>, groups: &Groups, plan: &mut Plan) {
+    for file in &inputs.output.files {
         // These are merged with what is there, or follow from the units that are there.
         let is_merged = [HOSTS_PATH, CHRONY_KEYS_PATH, SSH_WANTED.0].contains(&file.path.as_str())
             || SSH_MASKED.iter().any(|(path, _)| file.path == *path);

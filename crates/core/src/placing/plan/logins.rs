@@ -9,8 +9,8 @@ use super::super::survey::logins::{PASSWD, SHADOW};
 use super::super::survey::ways_in::{GROUP, GSHADOW};
 use super::edits::edited;
 use super::files::Groups;
-use super::ground::Ground;
 use super::plan::{Concern, LoginChange, Obstacle, Plan, PlanFault, PlannedLogin};
+use super::plan_inputs::PlanInputs;
 use super::table::Table;
 use super::{subordinate, time, ways_in};
 use crate::host::{HEADER, Login, SUDOERS_PATH};
@@ -80,20 +80,20 @@ impl Databases {
 }
 
 /// Plans the logins, and gives the groups as they will be.
-pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFault> {
-    let Some(mut databases) = read(ground, plan)? else { return Ok(Groups(Vec::new())) };
-    let accounts = &ground.output.logins.accounts;
+pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<Groups, PlanFault> {
+    let Some(mut databases) = read(inputs, plan)? else { return Ok(Groups(Vec::new())) };
+    let accounts = &inputs.output.logins.accounts;
     let new_users: Vec<&str> = accounts
         .iter()
         .map(|login| login.name.as_str())
         .filter(|name| databases.passwd.find(name).is_empty())
         .collect();
     for login in accounts {
-        self::login(ground, login, &mut databases, plan)?;
+        self::login(inputs, login, &mut databases, plan)?;
     }
-    stock(ground, &mut databases, plan)?;
-    ways_in::plan(ground, &mut databases, plan)?;
-    sudoers(ground, plan)?;
+    stock(inputs, &mut databases, plan)?;
+    ways_in::plan(inputs, &mut databases, plan)?;
+    sudoers(inputs, plan)?;
     let groups = Groups(databases.group.named_numbers(2));
     let shadow_group = groups.number("shadow").unwrap_or(0);
     let tables = [
@@ -104,20 +104,20 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<Groups, PlanFa
     ];
     for (path, table, mode) in tables {
         let Some(bytes) = table.and_then(Table::changed) else { continue };
-        let mut want = edited(ground.view, path, bytes.to_vec(), mode)?;
+        let mut want = edited(inputs.view, path, bytes.to_vec(), mode)?;
         if let Want::File { owner, mode: of_file, .. } = &mut want
             && mode == 0o640
         {
             // Hashes are for nobody else to read, whatever the image lets them.
             *of_file &= mode;
-            if ground.view.look(path)?.is_none() {
+            if inputs.view.look(path)?.is_none() {
                 owner.gid = shadow_group;
             }
         }
         plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Logins, want));
     }
-    subordinate::plan(ground, &new_users, plan)?;
-    time::keys(ground, &groups, plan)?;
+    subordinate::plan(inputs, &new_users, plan)?;
+    time::keys(inputs, &groups, plan)?;
     Ok(groups)
 }
 
@@ -132,9 +132,9 @@ fn obstacle(path: &str, line: usize, message: String, fix: impl Into<String>) ->
     }
 }
 
-fn read(ground: Ground<'_>, plan: &mut Plan) -> Result<Option<Databases>, PlanFault> {
+fn read(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<Option<Databases>, PlanFault> {
     let mut table = |path: &str, is_needed: bool| -> Result<Option<Table>, PlanFault> {
-        let Some(bytes) = ground.view.read(path)? else {
+        let Some(bytes) = inputs.view.read(path)? else {
             if is_needed {
                 let message =
                     format!("There is no /{path} on the rootfs, so that nobody can be given a login.");
@@ -183,24 +183,24 @@ struct User {
 }
 
 fn login(
-    ground: Ground<'_>,
+    inputs: PlanInputs<'_>,
     login: &Login,
     databases: &mut Databases,
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
-    let Some(user) = user(ground, login, databases, plan)? else { return Ok(()) };
+    let Some(user) = user(inputs, login, databases, plan)? else { return Ok(()) };
     plan.logins.push(planned(login, &user));
     password(login, databases);
     for wanted in &login.groups {
         join(login, wanted, databases, plan);
     }
-    if !ground.view.has(login.shell.trim_start_matches('/')) {
+    if !inputs.view.has(login.shell.trim_start_matches('/')) {
         let message = format!("{} is to start {}, which is not on the rootfs.", login.name, login.shell);
         let fix =
             format!("write shell for the account {} in the sheet, or install it in the image", login.name);
         plan.obstacles.push(obstacle(PASSWD, 0, message, fix));
     }
-    home(ground, login, &user, plan)
+    home(inputs, login, &user, plan)
 }
 
 /// What becomes of a login that the sheet names.
@@ -231,7 +231,7 @@ fn shut(name: &str) -> PlannedLogin {
 
 /// Finds the user, or makes a new one.
 fn user(
-    ground: Ground<'_>,
+    inputs: PlanInputs<'_>,
     login: &Login,
     databases: &mut Databases,
     plan: &mut Plan,
@@ -248,7 +248,7 @@ fn user(
             plan.obstacles.push(obstacle(PASSWD, second + 1, message, "take one of the two lines out"));
             return Ok(None);
         }
-        return new_user(ground, login, databases, plan);
+        return new_user(inputs, login, databases, plan);
     };
     let number = |field: usize| databases.passwd.field(*line, field).parse::<u32>().ok();
     let (Some(uid), Some(gid)) = (number(user::UID), number(user::GID)) else {
@@ -256,7 +256,7 @@ fn user(
         plan.obstacles.push(obstacle(PASSWD, line + 1, message, "mend the line, or take it out"));
         return Ok(None);
     };
-    if uid != 0 && uid < first_uid(ground)? || (uid == 0) != (name == "root") {
+    if uid != 0 && uid < first_uid(inputs)? || (uid == 0) != (name == "root") {
         let whose = if uid == 0 { "root under another name" } else { "an account of the system's own" };
         let message =
             format!("On the rootfs {name} is {whose} (number {uid}, line {} of /{PASSWD}).", line + 1);
@@ -277,8 +277,8 @@ fn user(
     Ok(Some(User { owner: Owner { uid, gid }, home, line: line + 1, is_new: false }))
 }
 
-fn first_uid(ground: Ground<'_>) -> Result<u32, RootfsFault> {
-    let text = ground.view.text(LOGIN_DEFS)?.unwrap_or_default();
+fn first_uid(inputs: PlanInputs<'_>) -> Result<u32, RootfsFault> {
+    let text = inputs.view.text(LOGIN_DEFS)?.unwrap_or_default();
     let value = text.lines().find_map(|line| line.trim().strip_prefix("UID_MIN")?.trim().parse::<u32>().ok());
     // Lower numbers are the system's own, whatever the image says.
     Ok(value.unwrap_or(FIRST_UID).max(FIRST_UID))
@@ -286,7 +286,7 @@ fn first_uid(ground: Ground<'_>) -> Result<u32, RootfsFault> {
 
 /// Adds a user with the first number that neither a user nor a group has, and a group of its own.
 fn new_user(
-    ground: Ground<'_>,
+    inputs: PlanInputs<'_>,
     login: &Login,
     databases: &mut Databases,
     plan: &mut Plan,
@@ -316,7 +316,7 @@ fn new_user(
         return Ok(None);
     }
     let taken: HashSet<u32> = databases.passwd.numbers(user::UID).chain(databases.group.numbers(2)).collect();
-    let from = if is_root { 0 } else { first_uid(ground)? };
+    let from = if is_root { 0 } else { first_uid(inputs)? };
     let Some(uid) = (from..=LAST_UID).find(|uid| !taken.contains(uid)) else {
         let message = format!(
             "Every number from {from} to {LAST_UID} is taken on the rootfs, so that {name} can have none."
@@ -388,7 +388,7 @@ fn with_member(members: &str, name: &str) -> String {
 }
 
 /// The home folder of a login, and the keys that open it.
-fn home(ground: Ground<'_>, login: &Login, user: &User, plan: &mut Plan) -> Result<(), PlanFault> {
+fn home(inputs: PlanInputs<'_>, login: &Login, user: &User, plan: &mut Plan) -> Result<(), PlanFault> {
     let written = user.home.as_str();
     // A home at the top of everything, or none.
     let is_top = written.split('/').all(|part| matches!(part, "" | "."));
@@ -418,12 +418,12 @@ fn home(ground: Ground<'_>, login: &Login, user: &User, plan: &mut Plan) -> Resu
         }
         return Ok(());
     }
-    match ground.view.state(&home)? {
+    match inputs.view.state(&home)? {
         State::Absent => {
             let want = Want::Folder { mode: 0o700, owner: user.owner };
             plan.changes.push(Change::new(home.clone(), Subject::Logins, want));
             if user.is_new {
-                skeleton(ground, &home, user, plan)?;
+                skeleton(inputs, &home, user, plan)?;
             }
         }
         State::Folder { mode, uid, gid, access_list } => {
@@ -437,11 +437,11 @@ fn home(ground: Ground<'_>, login: &Login, user: &User, plan: &mut Plan) -> Resu
         }
         State::File { .. } | State::Link { .. } => {}
     }
-    keys(ground, login, user, &home, plan)
+    keys(inputs, login, user, &home, plan)
 }
 
 fn keys(
-    ground: Ground<'_>,
+    inputs: PlanInputs<'_>,
     login: &Login,
     user: &User,
     home: &RootfsPath,
@@ -450,9 +450,9 @@ fn keys(
     let folder = home.join(".ssh")?;
     let path = folder.join("authorized_keys")?;
     let older = folder.join("authorized_keys2")?;
-    let is_kept = ground.output.logins.stock_logins == StockLogins::Keep;
+    let is_kept = inputs.output.logins.stock_logins == StockLogins::Keep;
     if login.ssh_keys.is_empty() {
-        if !is_kept && ground.view.look(&path)?.is_some() {
+        if !is_kept && inputs.view.look(&path)?.is_some() {
             let why = format!("the sheet gives {} no key", login.name);
             plan.changes.push(Change::set_aside(path, Subject::Logins, why));
         }
@@ -470,18 +470,23 @@ fn keys(
         change.is_secret = false;
         plan.changes.push(change);
     }
-    if !is_kept && ground.view.look(&older)?.is_some() {
+    if !is_kept && inputs.view.look(&older)?.is_some() {
         let why = "keys in it open the login too";
         plan.changes.push(Change::set_aside(older, Subject::Logins, why));
     }
     Ok(())
 }
 
-fn skeleton(ground: Ground<'_>, home: &RootfsPath, user: &User, plan: &mut Plan) -> Result<(), PlanFault> {
-    for name in ground.view.list(SKELETON)? {
+fn skeleton(
+    inputs: PlanInputs<'_>,
+    home: &RootfsPath,
+    user: &User,
+    plan: &mut Plan,
+) -> Result<(), PlanFault> {
+    for name in inputs.view.list(SKELETON)? {
         let from = format!("{SKELETON}/{name}");
-        let Some(found) = ground.view.look(&from)?.filter(|found| found.kind == Kind::File) else { continue };
-        let Some(bytes) = ground.view.read(&from)? else { continue };
+        let Some(found) = inputs.view.look(&from)?.filter(|found| found.kind == Kind::File) else { continue };
+        let Some(bytes) = inputs.view.read(&from)? else { continue };
         let want = Want::File { bytes, mode: found.mode, owner: user.owner };
         plan.changes.push(Change::new(home.join(&name)?, Subject::Logins, want));
     }
@@ -489,12 +494,12 @@ fn skeleton(ground: Ground<'_>, home: &RootfsPath, user: &User, plan: &mut Plan)
 }
 
 /// The folder of sudo's drop-ins must be read (`sudoers(5)`); older files spell the line with `#`.
-fn sudoers(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+fn sudoers(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     const MAIN: &str = "etc/sudoers";
-    if ground.file(SUDOERS_PATH).is_none() || !ground.view.has(MAIN) {
+    if inputs.file(SUDOERS_PATH).is_none() || !inputs.view.has(MAIN) {
         return Ok(());
     }
-    let text = ground.view.text(MAIN)?.unwrap_or_default();
+    let text = inputs.view.text(MAIN)?.unwrap_or_default();
     let is_read = text.lines().any(|line| {
         let mut words = line.split_whitespace();
         matches!(words.next(), Some("@includedir" | "#includedir")) && words.next() == Some("/etc/sudoers.d")
@@ -513,12 +518,12 @@ fn sudoers(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
 }
 
 /// Shuts the logins that the image brings along and the sheet does not name.
-fn stock(ground: Ground<'_>, databases: &mut Databases, plan: &mut Plan) -> Result<(), PlanFault> {
-    let logins = &ground.output.logins;
+fn stock(inputs: PlanInputs<'_>, databases: &mut Databases, plan: &mut Plan) -> Result<(), PlanFault> {
+    let logins = &inputs.output.logins;
     if logins.stock_logins != StockLogins::Lock {
         return Ok(());
     }
-    for found in ground.survey.logins.iter().filter(|found| logins.login(&found.name).is_none()) {
+    for found in inputs.survey.logins.iter().filter(|found| logins.login(&found.name).is_none()) {
         if found.name == "root" && !logins.root_locked {
             continue;
         }
@@ -549,7 +554,7 @@ fn stock(ground: Ground<'_>, databases: &mut Databases, plan: &mut Plan) -> Resu
         if found.name == "root" && found.keys > 0 {
             for name in ["authorized_keys", "authorized_keys2"] {
                 let path = format!("{}/.ssh/{name}", found.home);
-                if ground.view.look(&path)?.is_some() {
+                if inputs.view.look(&path)?.is_some() {
                     plan.changes.push(Change::set_aside(
                         RootfsPath::new(path)?,
                         Subject::Logins,

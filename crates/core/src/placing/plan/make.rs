@@ -5,23 +5,28 @@ use impostazione_rootfs::{
 };
 
 use super::super::survey::Survey;
-use super::ground::{Ground, Wishes};
 use super::plan::{Plan, PlanFault};
+use super::plan_inputs::{PlacementOptions, PlanInputs};
 use crate::output::HostOutput;
 
 /// Finds out what has to change so that a root filesystem is the host of the output. Nothing is changed yet.
-pub fn plan(view: View<'_>, survey: &Survey, output: &HostOutput, wishes: Wishes) -> Result<Plan, PlanFault> {
-    let ground = Ground { view, survey, output, wishes };
+pub fn plan(
+    view: View<'_>,
+    survey: &Survey,
+    output: &HostOutput,
+    options: PlacementOptions,
+) -> Result<Plan, PlanFault> {
+    let inputs = PlanInputs { view, survey, output, options };
     let mut plan = Plan::default();
-    super::network::plan(ground, &mut plan)?;
-    super::names::plan(ground, &mut plan)?;
-    super::time::plan(ground, &mut plan)?;
-    let groups = super::logins::plan(ground, &mut plan)?;
-    super::files::plan(ground, &groups, &mut plan);
-    super::ssh::plan(ground, &mut plan)?;
-    super::services::plan(ground, &mut plan)?;
-    super::rewriting::plan(ground, &mut plan)?;
-    super::identity::plan(ground, &mut plan)?;
+    super::network::plan(inputs, &mut plan)?;
+    super::names::plan(inputs, &mut plan)?;
+    super::time::plan(inputs, &mut plan)?;
+    let groups = super::logins::plan(inputs, &mut plan)?;
+    super::files::plan(inputs, &groups, &mut plan);
+    super::ssh::plan(inputs, &mut plan)?;
+    super::services::plan(inputs, &mut plan)?;
+    super::rewriting::plan(inputs, &mut plan)?;
+    super::identity::plan(inputs, &mut plan)?;
     settle(view, &mut plan)?;
     Ok(plan)
 }

@@ -2,13 +2,13 @@
 
 mod edits;
 mod files;
-mod ground;
 mod identity;
 mod logins;
 mod make;
 mod names;
 mod network;
 mod plan;
+mod plan_inputs;
 mod rewriting;
 mod services;
 mod ssh;
@@ -17,7 +17,7 @@ mod table;
 mod time;
 mod ways_in;
 
-pub use ground::Wishes;
 pub use make::plan;
 pub(crate) use names::{merge_hosts, own_names};
 pub use plan::{Concern, Fate, LoginChange, Obstacle, Plan, PlanFault, PlannedLogin};
+pub use plan_inputs::PlacementOptions;

@@ -4,22 +4,22 @@ use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
 
 use super::super::survey::Survey;
 use super::edits::edited;
-use super::ground::Ground;
 use super::plan::{Plan, PlanFault};
+use super::plan_inputs::PlanInputs;
 use crate::host::{HOSTNAME_PATH, HOSTS_PATH};
 use crate::output::HostOutput;
 
 /// First line before what was there.
 const KEPT_HEADER: &str = "# What this host knew of others before.";
 
-pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    let (Some(ours), Some(file)) = (ground.output.text(HOSTS_PATH), ground.file(HOSTS_PATH)) else {
+pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let (Some(ours), Some(file)) = (inputs.output.text(HOSTS_PATH), inputs.file(HOSTS_PATH)) else {
         return Ok(());
     };
-    let there = ground.view.text(HOSTS_PATH)?.unwrap_or_default();
-    let own_names = own_names(ground.survey, ground.output);
+    let there = inputs.view.text(HOSTS_PATH)?.unwrap_or_default();
+    let own_names = own_names(inputs.survey, inputs.output);
     let (merged, dropped) = merge_hosts(ours, &there, &own_names);
-    let mut want = edited(ground.view, HOSTS_PATH, merged, file.mode)?;
+    let mut want = edited(inputs.view, HOSTS_PATH, merged, file.mode)?;
     if let Want::File { mode, .. } = &mut want {
         // Whoever may not read it knows no names.
         *mode = file.mode;

@@ -5,8 +5,8 @@ use impostazione_rootfs::{Change, OddPath, RootfsPath, Subject, Want};
 use super::super::survey::network::{Effect, Reader};
 use super::super::survey::units::{ETC_UNITS, Unit};
 use super::edits::edited;
-use super::ground::Ground;
 use super::plan::{Plan, PlanFault};
+use super::plan_inputs::PlanInputs;
 use crate::host::HEADER;
 
 const INTERFACES: &str = "etc/network/interfaces";
@@ -15,13 +15,13 @@ const RESOLV_CONF: &str = "etc/resolv.conf";
 /// Where systemd-resolved keeps them for those (`systemd-resolved.service(8)`).
 const STUB: &str = "../run/systemd/resolve/stub-resolv.conf";
 
-pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    for file in ground.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
+pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    for file in inputs.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
         let path = file.path.as_str();
         match file.reader {
             Reader::Interfaces if path == INTERFACES => {
                 let text = format!("{HEADER}auto lo\niface lo inet loopback\n");
-                let want = edited(ground.view, path, text, 0o644)?;
+                let want = edited(inputs.view, path, text, 0o644)?;
                 let why = "ifup would set links up too; the loopback stays with it";
                 plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Network, want).because(why));
             }
@@ -38,27 +38,27 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
             }
         }
     }
-    for renderer in &ground.survey.renderers {
+    for renderer in &inputs.survey.renderers {
         if renderer.unit == "connman.service" && renderer.is_enabled {
             mask(plan, renderer.unit, Subject::Network, "it would set links up by itself")?;
         }
     }
-    radios(ground, plan)?;
-    resolv_conf(ground, plan)
+    radios(inputs, plan)?;
+    resolv_conf(inputs, plan)
 }
 
 /// Where systemd keeps which radios were switched off (`systemd-rfkill(8)`).
 const RADIOS: &str = "var/lib/systemd/rfkill";
 
 /// A radio that was switched off stays so from boot to boot; images keep theirs off until somebody says a country.
-fn radios(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    if !ground.output.text(crate::host::NETPLAN_PATH).is_some_and(|text| text.contains("wifis:")) {
+fn radios(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    if !inputs.output.text(crate::host::NETPLAN_PATH).is_some_and(|text| text.contains("wifis:")) {
         return Ok(());
     }
-    for name in ground.view.list(RADIOS)?.into_iter().filter(|name| name.ends_with(":wlan")) {
+    for name in inputs.view.list(RADIOS)?.into_iter().filter(|name| name.ends_with(":wlan")) {
         let path = format!("{RADIOS}/{name}");
-        if ground.view.text(&path)?.is_some_and(|text| text.trim() == "1") {
-            let want = edited(ground.view, &path, "0\n", 0o644)?;
+        if inputs.view.text(&path)?.is_some_and(|text| text.trim() == "1") {
+            let want = edited(inputs.view, &path, "0\n", 0o644)?;
             let why = "the radio would stay switched off";
             plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Network, want).because(why));
         }
@@ -75,15 +75,15 @@ pub(super) fn mask(plan: &mut Plan, unit: &str, subject: Subject, why: &str) -> 
 }
 
 /// Name servers of networkd come to programs through systemd-resolved only.
-fn resolv_conf(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    let has_resolved = Unit::find(ground.view, "systemd-resolved.service")?.is_some();
-    if !has_resolved || ground.is_for_manager() {
+fn resolv_conf(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let has_resolved = Unit::find(inputs.view, "systemd-resolved.service")?.is_some();
+    if !has_resolved || inputs.is_for_manager() {
         return Ok(());
     }
     let leads_there =
-        ground.view.target(RESOLV_CONF)?.is_some_and(|target| target.contains("run/systemd/resolve/"));
+        inputs.view.target(RESOLV_CONF)?.is_some_and(|target| target.contains("run/systemd/resolve/"));
     if !leads_there {
-        let why = if ground.view.look(RESOLV_CONF)?.is_some() {
+        let why = if inputs.view.look(RESOLV_CONF)?.is_some() {
             "it would name other servers than ours"
         } else {
             "programs find the name servers of links by it"

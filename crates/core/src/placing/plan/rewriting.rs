@@ -4,15 +4,15 @@ use impostazione_rootfs::{Change, RootfsPath, Subject};
 
 use super::super::survey::rewriting::{KERNEL_LINE_UNIT, without_run_words};
 use super::edits::edited;
-use super::ground::Ground;
 use super::network::mask;
 use super::plan::{Plan, PlanFault};
+use super::plan_inputs::PlanInputs;
 
-pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    for rewriter in &ground.survey.rewriters {
+pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    for rewriter in &inputs.survey.rewriters {
         if rewriter.unit == KERNEL_LINE_UNIT {
-            let line = ground.view.text(&rewriter.path)?.unwrap_or_default();
-            let want = edited(ground.view, &rewriter.path, without_run_words(&line), 0o755)?;
+            let line = inputs.view.text(&rewriter.path)?.unwrap_or_default();
+            let want = edited(inputs.view, &rewriter.path, without_run_words(&line), 0o755)?;
             let change = Change::new(RootfsPath::new(rewriter.path.as_str())?, Subject::FirstBoot, want);
             plan.changes.push(change.because(rewriter.why.clone()));
         } else {

@@ -3,9 +3,9 @@
 use impostazione_rootfs::{Change, RootfsFault, RootfsPath, Subject, Want};
 
 use super::super::survey::units::{ETC_UNITS, UNIT_FOLDERS, Unit};
-use super::ground::Ground;
 use super::network::mask;
 use super::plan::{Concern, Obstacle, Plan, PlanFault};
+use super::plan_inputs::PlanInputs;
 use crate::host::{CHRONY_SOURCES_PATH, SSH_WANTED, TIMESYNCD_PATH};
 
 /// Units of the SSH server, Debian's name first.
@@ -15,23 +15,23 @@ const SSH_SOCKETS: [&str; 2] = ["ssh.socket", "sshd.socket"];
 pub(crate) const CHRONY_UNITS: [&str; 2] = ["chrony.service", "chronyd.service"];
 pub(crate) const TIMESYNCD_UNIT: &str = "systemd-timesyncd.service";
 
-pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    if ground.is_for_manager() {
-        start(ground, plan, &["NetworkManager.service"], Subject::Network)?;
+pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    if inputs.is_for_manager() {
+        start(inputs, plan, &["NetworkManager.service"], Subject::Network)?;
     } else {
-        start(ground, plan, &["systemd-networkd.service"], Subject::Network)?;
-        start(ground, plan, &["systemd-resolved.service"], Subject::Network)?;
+        start(inputs, plan, &["systemd-networkd.service"], Subject::Network)?;
+        start(inputs, plan, &["systemd-resolved.service"], Subject::Network)?;
     }
-    time(ground, plan)?;
-    ssh(ground, plan)?;
+    time(inputs, plan)?;
+    ssh(inputs, plan)?;
     Ok(())
 }
 
 /// Has the first of the units that is there start at boot.
-fn start(ground: Ground<'_>, plan: &mut Plan, names: &[&str], subject: Subject) -> Result<(), PlanFault> {
-    let Some(unit) = first(ground, names)? else { return Ok(()) };
+fn start(inputs: PlanInputs<'_>, plan: &mut Plan, names: &[&str], subject: Subject) -> Result<(), PlanFault> {
+    let Some(unit) = first(inputs, names)? else { return Ok(()) };
     let mask = format!("{ETC_UNITS}/{}", unit.name);
-    if unit.is_masked && ground.view.target(&mask)?.is_some_and(|target| target == "/dev/null") {
+    if unit.is_masked && inputs.view.target(&mask)?.is_some_and(|target| target == "/dev/null") {
         plan.changes.push(Change::set_aside(
             RootfsPath::new(mask)?,
             subject,
@@ -59,7 +59,7 @@ fn start(ground: Ground<'_>, plan: &mut Plan, names: &[&str], subject: Subject) 
             path.strip_prefix(ETC_UNITS).and_then(|rest| rest.strip_suffix(name)).unwrap_or_default();
         let mut is_there = false;
         for folders in UNIT_FOLDERS {
-            let there = ground.view.target(&format!("{folders}{folder}{name}"))?;
+            let there = inputs.view.target(&format!("{folders}{folder}{name}"))?;
             is_there |= there.is_some_and(|there| there.ends_with(&unit.name));
         }
         if !is_there {
@@ -69,9 +69,9 @@ fn start(ground: Ground<'_>, plan: &mut Plan, names: &[&str], subject: Subject) 
     Ok(())
 }
 
-fn first(ground: Ground<'_>, names: &[&str]) -> Result<Option<Unit>, RootfsFault> {
+fn first(inputs: PlanInputs<'_>, names: &[&str]) -> Result<Option<Unit>, RootfsFault> {
     for name in names {
-        if let Some(unit) = Unit::find(ground.view, name)? {
+        if let Some(unit) = Unit::find(inputs.view, name)? {
             return Ok(Some(unit));
         }
     }
@@ -79,29 +79,29 @@ fn first(ground: Ground<'_>, names: &[&str]) -> Result<Option<Unit>, RootfsFault
 }
 
 /// The time service of the output starts, and no other.
-fn time(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    let wanted: &[&str] = if ground.file(CHRONY_SOURCES_PATH).is_some() {
+fn time(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let wanted: &[&str] = if inputs.file(CHRONY_SOURCES_PATH).is_some() {
         &CHRONY_UNITS
-    } else if ground.file(TIMESYNCD_PATH).is_some() {
+    } else if inputs.file(TIMESYNCD_PATH).is_some() {
         &[TIMESYNCD_UNIT]
     } else {
         &[]
     };
-    for service in &ground.survey.time.services {
+    for service in &inputs.survey.time.services {
         if service.is_enabled && !wanted.is_empty() && !wanted.contains(&service.unit) {
             mask(plan, service.unit, Subject::Time, "the clock is set by another service")?;
         }
     }
-    start(ground, plan, wanted, Subject::Time)
+    start(inputs, plan, wanted, Subject::Time)
 }
 
-fn ssh(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    if ground.file(SSH_WANTED.0).is_some() {
-        start(ground, plan, &SSH_UNITS, Subject::Ssh)?;
+fn ssh(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    if inputs.file(SSH_WANTED.0).is_some() {
+        start(inputs, plan, &SSH_UNITS, Subject::Ssh)?;
         // Waiting for a connection in its place, the socket would keep the service from starting.
         for name in SSH_SOCKETS {
             let link = format!("{ETC_UNITS}/sockets.target.wants/{name}");
-            if ground.view.look(&link)?.is_some() {
+            if inputs.view.look(&link)?.is_some() {
                 plan.changes.push(Change::set_aside(
                     RootfsPath::new(link)?,
                     Subject::Ssh,
@@ -112,9 +112,9 @@ fn ssh(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         return Ok(());
     }
     for name in SSH_UNITS.into_iter().chain(SSH_SOCKETS) {
-        let is_there = Unit::find(ground.view, name)?.is_some();
+        let is_there = Unit::find(inputs.view, name)?.is_some();
         let is_alias =
-            ground.view.target(&format!("{ETC_UNITS}/{name}"))?.is_some_and(|target| target != "/dev/null");
+            inputs.view.target(&format!("{ETC_UNITS}/{name}"))?.is_some_and(|target| target != "/dev/null");
         if is_there && !is_alias {
             mask(plan, name, Subject::Ssh, "the sheet switches SSH off")?;
         }

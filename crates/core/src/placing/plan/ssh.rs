@@ -4,14 +4,14 @@ use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
 
 use super::super::survey::ssh::SSHD_MAIN;
 use super::edits::edited;
-use super::ground::Ground;
 use super::plan::{Plan, PlanFault};
+use super::plan_inputs::PlanInputs;
 use crate::host::SSHD_PATH;
 
 /// The server takes the first value that it reads: ours, read before all others, wins.
-pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    let ssh = &ground.survey.ssh;
-    if !ssh.is_there || ground.file(SSHD_PATH).is_none() {
+pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let ssh = &inputs.survey.ssh;
+    if !ssh.is_there || inputs.file(SSHD_PATH).is_none() {
         return Ok(());
     }
     let is_won = ssh.reads_drop_ins && ssh.winning.is_empty();
@@ -24,10 +24,10 @@ pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault>
         plan.changes.iter().position(|change| change.path == SSHD_MAIN).map(|at| plan.changes.remove(at));
     let text = match planned.map(|change| change.want) {
         Some(Want::File { bytes, .. }) => String::from_utf8_lossy(&bytes).into_owned(),
-        _ => ground.view.text(SSHD_MAIN)?.unwrap_or_default(),
+        _ => inputs.view.text(SSHD_MAIN)?.unwrap_or_default(),
     };
     let text = text.replace(&include, "");
-    let want = edited(ground.view, SSHD_MAIN, format!("{include}{text}"), 0o644)?;
+    let want = edited(inputs.view, SSHD_MAIN, format!("{include}{text}"), 0o644)?;
     let why = match ssh.winning.first() {
         Some(setting) => format!("line {} of {} would win over ours", setting.line, setting.path),
         None => "it does not read the folder that ours lies in".to_owned(),

@@ -3,8 +3,8 @@
 use impostazione_rootfs::{Change, RootfsPath, Subject};
 
 use super::edits::edited;
-use super::ground::Ground;
 use super::plan::{Plan, PlanFault};
+use super::plan_inputs::PlanInputs;
 use super::table::Table;
 
 const FILES: [&str; 2] = ["etc/subuid", "etc/subgid"];
@@ -13,12 +13,12 @@ const FIRST: u32 = 100_000;
 const COUNT: u32 = 65_536;
 
 /// Gives new users a range each, as `useradd` would, on an image that has such files.
-pub(super) fn plan(ground: Ground<'_>, new_users: &[&str], plan: &mut Plan) -> Result<(), PlanFault> {
+pub(super) fn plan(inputs: PlanInputs<'_>, new_users: &[&str], plan: &mut Plan) -> Result<(), PlanFault> {
     for path in FILES {
-        let Some(mut table) = ground.view.read(path)?.as_deref().and_then(Table::parse) else { continue };
+        let Some(mut table) = inputs.view.read(path)?.as_deref().and_then(Table::parse) else { continue };
         add_ranges(&mut table, new_users);
         if let Some(bytes) = table.changed() {
-            let want = edited(ground.view, path, bytes.to_vec(), 0o644)?;
+            let want = edited(inputs.view, path, bytes.to_vec(), 0o644)?;
             plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Logins, want));
         }
     }

@@ -6,27 +6,27 @@ use impostazione_text::FileBytes;
 use super::super::survey::time::{CHRONY_MAIN, names_servers};
 use super::edits::edited;
 use super::files::Groups;
-use super::ground::Ground;
 use super::plan::{Plan, PlanFault};
+use super::plan_inputs::PlanInputs;
 use crate::host::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, HEADER, TIMESYNCD_PATH};
 
 /// What is written before a line that no longer counts.
 const SET_ASIDE: &str = "# set aside by Impostazione: ";
 
-pub(super) fn plan(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    if ground.file(TIMESYNCD_PATH).is_some() {
-        timesyncd(ground, plan)?;
+pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    if inputs.file(TIMESYNCD_PATH).is_some() {
+        timesyncd(inputs, plan)?;
     }
-    if ground.file(CHRONY_SOURCES_PATH).is_some() {
-        chrony(ground, plan)?;
+    if inputs.file(CHRONY_SOURCES_PATH).is_some() {
+        chrony(inputs, plan)?;
     }
     Ok(())
 }
 
 /// Lists of several files add up, and ours begins anew: what sorts after it would add to it.
-fn timesyncd(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+fn timesyncd(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let mut seen: Vec<&str> = Vec::new();
-    for source in &ground.survey.time.sources {
+    for source in &inputs.survey.time.sources {
         let is_later =
             source.path.starts_with("etc/systemd/timesyncd.conf.d/") && source.path.as_str() > TIMESYNCD_PATH;
         if is_later && !seen.contains(&source.path.as_str()) {
@@ -38,11 +38,11 @@ fn timesyncd(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     Ok(())
 }
 
-fn chrony(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    let mut paths: Vec<&str> = ground.survey.time.sources.iter().map(|source| source.path.as_str()).collect();
+fn chrony(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let mut paths: Vec<&str> = inputs.survey.time.sources.iter().map(|source| source.path.as_str()).collect();
     paths.retain(|path| path.starts_with("etc/chrony"));
     paths.dedup();
-    let main = CHRONY_MAIN.into_iter().find(|path| ground.view.has(path));
+    let main = CHRONY_MAIN.into_iter().find(|path| inputs.view.has(path));
     if let Some(main) = main
         && !paths.contains(&main)
     {
@@ -54,11 +54,11 @@ fn chrony(ground: Ground<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
             plan.changes.push(Change::set_aside(RootfsPath::new(path)?, Subject::Time, why));
             continue;
         }
-        let text = ground.view.text(path)?.unwrap_or_default();
-        let has_keys = ground.file(CHRONY_KEYS_PATH).is_some();
+        let text = inputs.view.text(path)?.unwrap_or_default();
+        let has_keys = inputs.file(CHRONY_KEYS_PATH).is_some();
         let new = without_servers(&text, Some(path) == main, has_keys);
         if new != text {
-            let want = edited(ground.view, path, new, 0o644)?;
+            let want = edited(inputs.view, path, new, 0o644)?;
             let why = "its servers would be asked beside ours";
             plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Time, want).because(why));
         }
@@ -101,12 +101,12 @@ fn says(text: &str, directive: &str, path: &str) -> bool {
 }
 
 /// Adds our keys to those that are there: of one number there is one key.
-pub(super) fn keys(ground: Ground<'_>, groups: &Groups, plan: &mut Plan) -> Result<(), PlanFault> {
-    let Some(file) = ground.file(CHRONY_KEYS_PATH) else { return Ok(()) };
-    let ours = ground.output.text(CHRONY_KEYS_PATH).unwrap_or_default();
+pub(super) fn keys(inputs: PlanInputs<'_>, groups: &Groups, plan: &mut Plan) -> Result<(), PlanFault> {
+    let Some(file) = inputs.file(CHRONY_KEYS_PATH) else { return Ok(()) };
+    let ours = inputs.output.text(CHRONY_KEYS_PATH).unwrap_or_default();
     let number = |line: &str| line.split_whitespace().next().and_then(|word| word.parse::<u32>().ok());
     let numbers: Vec<u32> = ours.lines().filter_map(number).collect();
-    let there = ground.view.read(CHRONY_KEYS_PATH)?;
+    let there = inputs.view.read(CHRONY_KEYS_PATH)?;
     let there = there.as_deref().map(String::from_utf8_lossy).unwrap_or_default();
     let mut text = zeroize::Zeroizing::new(String::with_capacity(there.len() + ours.len() + 64));
     for line in there.lines() {

@@ -8,9 +8,9 @@ use super::super::survey::sudoers::SUDOERS;
 use super::super::survey::units::ETC_UNITS;
 use super::super::survey::ways_in::{Detail, SudoWay, WayIn, WayKind};
 use super::edits::edited;
-use super::ground::Ground;
 use super::logins::Databases;
 use super::plan::{Fate, Plan, PlanFault};
+use super::plan_inputs::PlanInputs;
 use crate::host::{SSHD_PATH, SUDOERS_PATH};
 use crate::machine::StockLogins;
 
@@ -20,18 +20,22 @@ const SET_ASIDE: &str = "# set aside by Impostazione: ";
 /// Lines that are set aside, by file.
 type Lines = BTreeMap<String, BTreeSet<usize>>;
 
-pub(super) fn plan(ground: Ground<'_>, databases: &mut Databases, plan: &mut Plan) -> Result<(), PlanFault> {
+pub(super) fn plan(
+    inputs: PlanInputs<'_>,
+    databases: &mut Databases,
+    plan: &mut Plan,
+) -> Result<(), PlanFault> {
     let mut lines = Lines::new();
     let mut leaving: BTreeMap<&str, HashSet<&str>> = BTreeMap::new();
-    let can_log_in_now = ground.survey.logins.iter().map(|login| login.name.as_str()).collect();
-    let people = People { ground, can_log_in_now };
-    for way in &ground.survey.ways_in {
+    let can_log_in_now = inputs.survey.logins.iter().map(|login| login.name.as_str()).collect();
+    let people = People { inputs, can_log_in_now };
+    for way in &inputs.survey.ways_in {
         let fate = people.fate(way);
         if matches!(fate, Fate::Shut(_)) {
             if let Detail::Member { group, is_own_group: false } = &way.detail {
                 leaving.entry(group).or_default().extend(way.names.iter().flatten().map(String::as_str));
             }
-            shut(ground, way, databases, &mut lines, plan)?;
+            shut(inputs, way, databases, &mut lines, plan)?;
         }
         plan.ways_in.push((way.clone(), fate));
     }
@@ -39,39 +43,39 @@ pub(super) fn plan(ground: Ground<'_>, databases: &mut Databases, plan: &mut Pla
         databases.leave_group(&names, group);
     }
     for (path, lines) in lines {
-        set_lines_aside(ground, &path, &lines, plan)?;
+        set_lines_aside(inputs, &path, &lines, plan)?;
     }
     Ok(())
 }
 
 /// Who can log in, now and after this placement.
 struct People<'a> {
-    ground: Ground<'a>,
+    inputs: PlanInputs<'a>,
     can_log_in_now: HashSet<&'a str>,
 }
 
 impl People<'_> {
     /// Whether the login is one of the image's, and is shut by this placement.
     fn is_shut(&self, name: &str) -> bool {
-        let logins = &self.ground.output.logins;
+        let logins = &self.inputs.output.logins;
         let is_stock = logins.login(name).is_none() && (name != "root" || logins.root_locked);
         is_stock && logins.stock_logins == StockLogins::Lock
     }
 
     /// Whether somebody can log in by the name after this placement.
     fn can_log_in(&self, name: &str) -> bool {
-        self.ground.output.logins.login(name).is_some()
+        self.inputs.output.logins.login(name).is_some()
             || (self.can_log_in_now.contains(name) && !self.is_shut(name))
     }
 
     fn stays(&self, why: &str, fix: &str) -> Fate {
-        let is_grave = self.ground.output.logins.stock_logins == StockLogins::Refuse;
+        let is_grave = self.inputs.output.logins.stock_logins == StockLogins::Refuse;
         Fate::Stays { why: why.to_owned(), fix: fix.to_owned(), is_grave }
     }
 
     /// What becomes of what belongs to the image alone.
     fn of_image(&self, shut: &'static str) -> Fate {
-        match self.ground.output.logins.stock_logins {
+        match self.inputs.output.logins.stock_logins {
             StockLogins::Lock => Fate::Shut(shut),
             StockLogins::Keep => self.stays(
                 "stock_logins is \"keep\"",
@@ -85,7 +89,7 @@ impl People<'_> {
     }
 
     fn fate(&self, way: &WayIn) -> Fate {
-        let logins = &self.ground.output.logins;
+        let logins = &self.inputs.output.logins;
         match (&way.detail, way.kind) {
             (Detail::User, _) => {
                 let name = way.names.iter().flatten().next().map_or("", String::as_str);
@@ -101,7 +105,7 @@ impl People<'_> {
             }
             (Detail::Member { group, is_own_group }, _) => self.member(way, group, *is_own_group),
             (Detail::Sudo(sudo), _) => self.by_sudo(way, sudo),
-            (Detail::SshGlobal | Detail::SshLine, _) if self.ground.file(SSHD_PATH).is_none() => {
+            (Detail::SshGlobal | Detail::SshLine, _) if self.inputs.file(SSHD_PATH).is_none() => {
                 Fate::Shut("keeps the SSH server from starting")
             }
             (Detail::SshGlobal, _) => Fate::Shut("has ours read first, which says otherwise"),
@@ -135,7 +139,7 @@ impl People<'_> {
         if name == "root" {
             return Fate::Wanted;
         }
-        if let Some(login) = self.ground.output.logins.login(name) {
+        if let Some(login) = self.inputs.output.logins.login(name) {
             let is_wanted = login.admin || login.groups.iter().any(|wanted| wanted == group);
             return match (is_wanted, is_own_group) {
                 (true, _) => Fate::Wanted,
@@ -163,7 +167,7 @@ impl People<'_> {
 
     fn by_sudo(&self, way: &WayIn, sudo: &SudoWay) -> Fate {
         const SETS_ASIDE: Fate = Fate::Shut("sets the line aside");
-        let logins = &self.ground.output.logins;
+        let logins = &self.inputs.output.logins;
         if way.path == SUDOERS_PATH {
             return Fate::Shut("puts ours in its place");
         }
@@ -203,7 +207,7 @@ impl People<'_> {
 }
 
 fn shut(
-    ground: Ground<'_>,
+    inputs: PlanInputs<'_>,
     way: &WayIn,
     databases: &mut Databases,
     lines: &mut Lines,
@@ -213,7 +217,7 @@ fn shut(
         Detail::Sudo(sudo) if way.path != SUDOERS_PATH => {
             lines.entry(way.path.clone()).or_default().extend(&sudo.lines);
         }
-        Detail::SshLine if ground.file(SSHD_PATH).is_some() => {
+        Detail::SshLine if inputs.file(SSHD_PATH).is_some() => {
             lines.entry(way.path.clone()).or_default().insert(way.line);
         }
         Detail::DirectoryLine => databases.remove_directory_lines(),
@@ -240,12 +244,12 @@ fn unit_file(way: &WayIn, plan: &mut Plan) -> Result<(), PlanFault> {
 }
 
 fn set_lines_aside(
-    ground: Ground<'_>,
+    inputs: PlanInputs<'_>,
     path: &str,
     lines: &BTreeSet<usize>,
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
-    let text = ground.view.text(path)?.unwrap_or_default();
+    let text = inputs.view.text(path)?.unwrap_or_default();
     let mut new = String::with_capacity(text.len() + lines.len() * SET_ASIDE.len());
     let mut has_more = false;
     for (index, line) in text.split_inclusive('\n').enumerate() {
@@ -264,7 +268,7 @@ fn set_lines_aside(
     };
     let file = RootfsPath::new(path)?;
     let change = if has_more || path == SUDOERS || subject == Subject::Ssh {
-        Change::new(file, subject, edited(ground.view, path, new, 0o440)?).because(why)
+        Change::new(file, subject, edited(inputs.view, path, new, 0o440)?).because(why)
     } else {
         Change::set_aside(file, subject, why)
     };

@@ -3,7 +3,7 @@
 use impostazione_rootfs::{Record, Room, Since, View};
 
 use crate::output::HostOutput;
-use crate::placing::plan::{Plan, Wishes};
+use crate::placing::plan::{PlacementOptions, Plan};
 use crate::placing::survey::Survey;
 
 /// A root filesystem under judgment.
@@ -17,7 +17,7 @@ pub struct RootfsCase<'a> {
     /// What is to be placed on it, and what would change.
     pub placing: Option<(&'a HostOutput, &'a Plan)>,
     /// What is asked for beside the output.
-    pub wishes: Wishes,
+    pub options: PlacementOptions,
     /// The placement that it has.
     pub record: Option<&'a Record>,
     /// What has become of each step of that placement.

@@ -20,7 +20,7 @@ pub(super) static CLONED_IDENTITY: Rule = Rule {
 
 pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     let had_fresh = case.record.is_some_and(|record| record.fresh_identity);
-    if case.survey.machine_id != MachineId::Set || case.wishes.fresh_identity || had_fresh {
+    if case.survey.machine_id != MachineId::Set || case.options.fresh_identity || had_fresh {
         return;
     }
     let keys = case.survey.ssh.host_keys.len();

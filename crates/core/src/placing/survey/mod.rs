@@ -15,7 +15,7 @@ use std::collections::HashSet;
 use serde::Serialize;
 
 pub use logins::{FoundLogin, FoundPassword};
-pub use network::{Effect, NetworkFile, Reader, Renderer};
+pub use network::{Effect, FoundRenderer, NetworkFile, Reader};
 pub use rewriting::Rewriter;
 pub use ssh::{FoundHostKey, FoundSsh, SshSetting};
 pub use system::System;
@@ -40,7 +40,7 @@ pub struct Survey {
     /// netplan, where it is installed.
     pub netplan: Option<FoundNetplan>,
     /// Programs that set links up.
-    pub renderers: Vec<Renderer>,
+    pub renderers: Vec<FoundRenderer>,
     /// Network files.
     pub network_files: Vec<NetworkFile>,
     /// The host name.
@@ -157,7 +157,7 @@ impl Survey {
     }
 
     /// Whether a service that sets links up is there and may start.
-    pub(crate) fn renderer(&self, unit: &str) -> Option<&Renderer> {
+    pub(crate) fn renderer(&self, unit: &str) -> Option<&FoundRenderer> {
         self.renderers.iter().find(|renderer| renderer.unit == unit)
     }
 }

@@ -86,7 +86,7 @@ pub struct NetworkFile {
 
 /// A program that sets links up.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Renderer {
+pub struct FoundRenderer {
     /// Its unit.
     pub unit: &'static str,
     /// Whether it starts at boot. netplan starts the one that it writes for by itself.
@@ -106,11 +106,11 @@ const RENDERERS: [&str; 6] = [
     "connman.service",
 ];
 
-pub(super) fn renderers(view: View<'_>) -> Result<Vec<Renderer>, RootfsFault> {
+pub(super) fn renderers(view: View<'_>) -> Result<Vec<FoundRenderer>, RootfsFault> {
     let mut found = Vec::new();
     for name in RENDERERS {
         if let Some(unit) = Unit::find(view, name)? {
-            found.push(Renderer { unit: name, is_enabled: unit.is_enabled, is_masked: unit.is_masked });
+            found.push(FoundRenderer { unit: name, is_enabled: unit.is_enabled, is_masked: unit.is_masked });
         }
     }
     Ok(found)

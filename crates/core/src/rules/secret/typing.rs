@@ -4,7 +4,7 @@ use impostazione_secret::keyboard::{KeyLayout, Trouble, troubled_positions};
 
 use super::super::check::Check;
 use super::super::judge::Judge;
-use super::held::held_values;
+use super::known_value::known_values;
 use crate::finding::{Finding, Nature, Rule, Severity};
 
 pub(in crate::rules) const CHECKS: &[Check] = &[
@@ -45,9 +45,9 @@ static SECRET_LIMITS_CONTRADICT: Rule = Rule {
 
 fn check_layouts(judge: &mut Judge<'_>) {
     let mut findings = Vec::new();
-    for held in held_values(judge.site) {
-        let layouts = held.demands().typed_on;
-        let found = troubled_positions(held.value.reveal(), &layouts);
+    for known in known_values(judge.site) {
+        let layouts = known.demands().typed_on;
+        let found = troubled_positions(known.value.reveal(), &layouts);
         if found.is_empty() {
             continue;
         }
@@ -80,8 +80,8 @@ fn check_layouts(judge: &mut Judge<'_>) {
                 "choose a value of characters that sit on the same key in all of them",
             ),
         };
-        let message = format!("{} is typed {where_typed}, and there {}.", held.called(), parts.join(", "));
-        findings.push(held.finding(&SECRET_KEYBOARD_DEPENDENT, message, fix));
+        let message = format!("{} is typed {where_typed}, and there {}.", known.called(), parts.join(", "));
+        findings.push(known.finding(&SECRET_KEYBOARD_DEPENDENT, message, fix));
     }
     judge.report_all(findings);
 }

@@ -5,7 +5,7 @@ use rayon::prelude::*;
 
 use super::super::check::Check;
 use super::super::judge::Judge;
-use super::held::{Held, held_values};
+use super::known_value::{KnownValue, known_values};
 use crate::finding::{Finding, Nature, Rule, Severity};
 use crate::machine::{SecretRole, SecretUse};
 
@@ -120,64 +120,64 @@ static SECRET_WEAK: Rule = Rule {
     ..Rule::PLAIN
 };
 
-fn report_each<'a>(judge: &mut Judge<'a>, look: impl Fn(Held<'a>) -> Option<Finding>) {
-    for held in held_values(judge.site) {
-        if let Some(finding) = look(held) {
+fn report_each<'a>(judge: &mut Judge<'a>, look: impl Fn(KnownValue<'a>) -> Option<Finding>) {
+    for known in known_values(judge.site) {
+        if let Some(finding) = look(known) {
             judge.report(finding);
         }
     }
 }
 
 fn check_too_short(judge: &mut Judge<'_>) {
-    report_each(judge, |held| {
-        let demands = held.demands();
-        let demand = demands.min_length().filter(|demand| held.length() < demand.value)?;
+    report_each(judge, |known| {
+        let demands = known.demands();
+        let demand = demands.min_length().filter(|demand| known.length() < demand.value)?;
         // What contradicts itself has its own finding.
         demands.contradiction().is_none().then(|| {
-            held.finding_by(
+            known.finding_by(
                 &SECRET_TOO_SHORT,
                 demand.is_hard,
                 format!(
                     "{} has too few {}. {} {} {} or more.",
-                    held.called(),
-                    held.unit(),
+                    known.called(),
+                    known.unit(),
                     demand.by,
                     demand.verb(),
                     demand.value
                 ),
-                &format!("choose a value of {} {} or more", demand.value, held.unit()),
+                &format!("choose a value of {} {} or more", demand.value, known.unit()),
             )
         })
     });
 }
 
 fn check_too_long(judge: &mut Judge<'_>) {
-    report_each(judge, |held| {
-        let demands = held.demands();
-        let demand = demands.max_length().filter(|demand| held.length() > demand.value)?;
+    report_each(judge, |known| {
+        let demands = known.demands();
+        let demand = demands.max_length().filter(|demand| known.length() > demand.value)?;
         demands.contradiction().is_none().then(|| {
-            held.finding_by(
+            known.finding_by(
                 &SECRET_TOO_LONG,
                 demand.is_hard,
                 format!(
                     "{} has too many {}. {} {} {} at most.",
-                    held.called(),
-                    held.unit(),
+                    known.called(),
+                    known.unit(),
                     demand.by,
                     demand.verb(),
                     demand.value
                 ),
-                &format!("choose a value of {} {} or fewer", demand.value, held.unit()),
+                &format!("choose a value of {} {} or fewer", demand.value, known.unit()),
             )
         })
     });
 }
 
 fn check_classes(judge: &mut Judge<'_>) {
-    report_each(judge, |held| {
-        let demands = held.demands();
+    report_each(judge, |known| {
+        let demands = known.demands();
         let lacks =
-            |class: &impostazione_secret::CharacterClass| !held.value.reveal().chars().any(|c| class.has(c));
+            |class: &impostazione_secret::CharacterClass| !known.value.reveal().chars().any(|c| class.has(c));
         let missing: Vec<_> = demands.require.iter().filter(|demand| lacks(&demand.value)).collect();
         let first = missing.first()?;
         if demands.contradiction().is_some() {
@@ -186,10 +186,10 @@ fn check_classes(judge: &mut Judge<'_>) {
         let mut kinds: Vec<&str> = missing.iter().map(|demand| demand.value.one()).collect();
         kinds.dedup();
         let kinds = in_a_row(&kinds);
-        Some(held.finding_by(
+        Some(known.finding_by(
             &SECRET_LACKS_KIND,
             missing.iter().any(|demand| demand.is_hard),
-            format!("{} lacks {kinds}. {} asks for it.", held.called(), first.by),
+            format!("{} lacks {kinds}. {} asks for it.", known.called(), first.by),
             &format!("choose a value with {kinds} in it"),
         ))
     });
@@ -211,30 +211,30 @@ fn in_a_row(things: &[&str]) -> String {
 }
 
 fn check_forbidden(judge: &mut Judge<'_>) {
-    report_each(judge, |held| {
-        let demands = held.demands();
-        let text = held.value.reveal();
+    report_each(judge, |known| {
+        let demands = known.demands();
+        let text = known.value.reveal();
         let at = |is_bad: &dyn Fn(char) -> bool| -> Vec<usize> {
             text.chars().enumerate().filter(|(_, c)| is_bad(*c)).map(|(index, _)| index + 1).collect()
         };
         let control = at(&|c: char| c.is_control());
         if !control.is_empty() {
-            return Some(held.finding_by(
+            return Some(known.finding_by(
                 &SECRET_FORBIDDEN_CHARACTER,
                 true,
-                format!("{} has a control character: {}.", held.called(), positions(&control)),
+                format!("{} has a control character: {}.", known.called(), positions(&control)),
                 "choose a value without it",
             ));
         }
-        if let Some(digits) = text.strip_prefix("HEX:").filter(|_| held.is_time_key())
+        if let Some(digits) = text.strip_prefix("HEX:").filter(|_| known.is_time_key())
             && hex::decode(digits).is_err()
         {
-            return Some(held.finding_by(
+            return Some(known.finding_by(
                 &SECRET_FORBIDDEN_CHARACTER,
                 true,
                 format!(
                     "{} begins with HEX:, and what follows is no pairs of hexadecimal digits.",
-                    held.called()
+                    known.called()
                 ),
                 "write two of the digits 0 to 9 and A to F for each byte",
             ));
@@ -243,12 +243,12 @@ fn check_forbidden(judge: &mut Judge<'_>) {
             let found = at(&|c: char| demand.value.contains(c));
             (!found.is_empty()).then_some((demand, found))
         })?;
-        Some(held.finding_by(
+        Some(known.finding_by(
             &SECRET_FORBIDDEN_CHARACTER,
             demand.is_hard,
             format!(
                 "{} has what {} does not take: {}.",
-                held.called(),
+                known.called(),
                 lower_first(&demand.by),
                 positions(&found)
             ),
@@ -262,40 +262,40 @@ fn lower_first(by: &str) -> String {
     by.strip_prefix("The ").map_or_else(|| by.to_owned(), |rest| format!("the {rest}"))
 }
 
-fn public_password<'a>(held: Held<'a>, used: &SecretUse) -> Option<&'a str> {
-    let appliance = held.site.machine_of_use(used)?.appliance()?;
-    held.site.meanings_of(appliance)?.default_login.as_ref()?.public_password.as_deref()
+fn public_password<'a>(known: KnownValue<'a>, used: &SecretUse) -> Option<&'a str> {
+    let appliance = known.site.machine_of_use(used)?.appliance()?;
+    known.site.meanings_of(appliance)?.default_login.as_ref()?.public_password.as_deref()
 }
 
 fn check_well_known(judge: &mut Judge<'_>) {
-    report_each(judge, |held| {
-        let text = held.value.reveal();
-        let is_default = held.uses().any(|used| {
-            public_password(held, used) == Some(text)
+    report_each(judge, |known| {
+        let text = known.value.reveal();
+        let is_default = known.uses().any(|used| {
+            public_password(known, used) == Some(text)
                 // A property that keeps what its product comes with has its own finding.
-                && !held.site.is_property_answer(used)
+                && !known.site.is_property_answer(used)
         });
         let why = if is_default {
             "is the password that the product is known to come with"
-        } else if held.site.well_known.has(text) {
+        } else if known.site.well_known.has(text) {
             "is a password that everybody tries first"
         } else {
             return None;
         };
-        Some(held.finding(
+        Some(known.finding(
             &SECRET_WELL_KNOWN,
-            format!("{} {why}.", held.called()),
+            format!("{} {why}.", known.called()),
             "choose a value that nobody else has",
         ))
     });
 }
 
 fn check_names(judge: &mut Judge<'_>) {
-    report_each(judge, |held| {
-        let text = held.value.reveal().to_lowercase();
-        let found = held.uses().find_map(|used| {
-            let account = held.site.account_of_use(used).map(|name| (name, "the account"));
-            let machine = held.site.machine_of_use(used);
+    report_each(judge, |known| {
+        let text = known.value.reveal().to_lowercase();
+        let found = known.uses().find_map(|used| {
+            let account = known.site.account_of_use(used).map(|name| (name, "the account"));
+            let machine = known.site.machine_of_use(used);
             let label = machine.map(|machine| (machine.label().to_owned(), "the machine"));
             let hostname = machine
                 .and_then(|machine| machine.hostname.value())
@@ -309,10 +309,10 @@ fn check_names(judge: &mut Judge<'_>) {
         });
         let (name, what) = found?;
         // A password that everybody knows is one whatever else it is.
-        (!held.site.well_known.has(held.value.reveal())).then(|| {
-            held.finding(
+        (!known.site.well_known.has(known.value.reveal())).then(|| {
+            known.finding(
                 &SECRET_CONTAINS_NAME,
-                format!("{} contains the name of {what} that it is for, {name}.", held.called()),
+                format!("{} contains the name of {what} that it is for, {name}.", known.called()),
                 "choose a value that has nothing to do with what it opens",
             )
         })
@@ -321,34 +321,34 @@ fn check_names(judge: &mut Judge<'_>) {
 
 fn check_weak(judge: &mut Judge<'_>) {
     // Each takes a while, and there may be thousands.
-    let held: Vec<Held<'_>> = held_values(judge.site).collect();
-    let findings: Vec<Option<Finding>> = held.into_par_iter().map(weakness).collect();
+    let known: Vec<KnownValue<'_>> = known_values(judge.site).collect();
+    let findings: Vec<Option<Finding>> = known.into_par_iter().map(weakness).collect();
     judge.report_all(findings.into_iter().flatten());
 }
 
-fn weakness(held: Held<'_>) -> Option<Finding> {
-    let text = held.value.reveal();
-    let is_key = held.uses().all(|used| match used.role {
+fn weakness(known: KnownValue<'_>) -> Option<Finding> {
+    let text = known.value.reveal();
+    let is_key = known.uses().all(|used| match used.role {
         SecretRole::TimeKey(_) => true,
         SecretRole::Wifi(_) => is_wifi_key(text),
         SecretRole::Login(_) | SecretRole::Answer(_) => false,
     });
-    let demands = held.demands();
-    let is_short = demands.min_length().is_some_and(|demand| held.length() < demand.value);
+    let demands = known.demands();
+    let is_short = demands.min_length().is_some_and(|demand| known.length() < demand.value);
     // One finding for one slip.
-    let is_no_passphrase = held.uses().any(|used| {
+    let is_no_passphrase = known.uses().any(|used| {
         matches!(used.role, SecretRole::Wifi(_)) && !is_wifi_key(text) && !is_wifi_passphrase(text)
     });
-    if is_key || is_short || is_no_passphrase || held.site.well_known.has(text) {
+    if is_key || is_short || is_no_passphrase || known.site.well_known.has(text) {
         return None;
     }
-    let is_password = held
+    let is_password = known
         .uses()
-        .any(|used| !matches!(used.role, SecretRole::Answer(_)) || held.site.is_password_answer(used));
+        .any(|used| !matches!(used.role, SecretRole::Answer(_)) || known.site.is_password_answer(used));
     if !is_password {
         return None;
     }
-    let tries = tries_log10(held.value);
+    let tries = tries_log10(known.value);
     let (severity, how_many) = if tries < 6.0 {
         (Severity::Error, "a million")
     } else if tries < 8.0 {
@@ -356,9 +356,9 @@ fn weakness(held: Held<'_>) -> Option<Finding> {
     } else {
         return None;
     };
-    let finding = held.finding(
+    let finding = known.finding(
         &SECRET_WEAK,
-        format!("{} can be guessed in fewer than {how_many} tries.", held.called()),
+        format!("{} can be guessed in fewer than {how_many} tries.", known.called()),
         "choose several words that do not belong together, or characters by chance",
     );
     Some(finding.weighing(severity, Nature::Credential))

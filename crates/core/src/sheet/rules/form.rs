@@ -146,8 +146,8 @@ pub(crate) fn key_unknown(
     meant: Option<&str>,
 ) -> Finding {
     let message = format!("There is no key `{key}` in {}.", spec.called);
-    let fix = match (meant, habit(key)) {
-        (_, Some(habit)) => habit.to_owned(),
+    let fix = match (meant, familiar(key)) {
+        (_, Some(familiar)) => familiar.to_owned(),
         (Some(meant), None) => format!("write `{meant}`"),
         (None, None) => {
             let known: Vec<&str> = spec.keys.iter().map(|known| known.name).collect();
@@ -158,7 +158,7 @@ pub(crate) fn key_unknown(
 }
 
 /// What to write for a key that people bring from elsewhere.
-fn habit(key: &str) -> Option<&'static str> {
+fn familiar(key: &str) -> Option<&'static str> {
     Some(match key.to_ascii_lowercase().replace('-', "_").as_str() {
         "mask" | "netmask" | "subnet_mask" | "prefix_length" | "cidr" => {
             "write the mask behind the subnet's address: prefix = \"10.64.10.0/24\""

@@ -8,7 +8,7 @@ use regex::Regex;
 use serde::Serialize;
 
 use super::read::{ReadHost, is_readable, read};
-use super::site::Beside;
+use super::site::NetplanExtras;
 use super::wording::in_terms_of_netplan;
 use crate::finding::{Finding, Redaction};
 use crate::machine::Site;
@@ -26,7 +26,7 @@ pub struct NetplanInspection {
     /// The host that they make, as a site of one machine.
     pub site: Site,
     /// What its links have beside that, in their order.
-    pub beside: Vec<Beside>,
+    pub extras: Vec<NetplanExtras>,
     /// What is wrong, in the order of the places.
     pub findings: Vec<Finding>,
 }
@@ -43,11 +43,11 @@ pub fn inspect_netplan(name: &str, files: Vec<Source>) -> NetplanInspection {
             sources.mark_read(*id, Some(unread));
         }
     }
-    let ReadHost { site, beside, findings } = read(name, &sources, &ids);
+    let ReadHost { site, extras, findings } = read(name, &sources, &ids);
     let mut judge = Judge::new(&site, &sources, findings);
     rules::run_on_any_host(&mut judge);
     let mut findings = judge.into_findings();
-    if has_ranked_ways_out(&beside) {
+    if has_ranked_ways_out(&extras) {
         findings.retain(|finding| *finding.rule != DEFAULT_ROUTE_DUPLICATE);
     }
     let names: Vec<String> = site.subnets.iter().map(|subnet| regex::escape(&subnet.name.value)).collect();
@@ -63,13 +63,13 @@ pub fn inspect_netplan(name: &str, files: Vec<Source>) -> NetplanInspection {
         redaction.apply(finding);
     }
     findings.sort_by_key(|finding| finding.place);
-    NetplanInspection { sources, site, beside, findings }
+    NetplanInspection { sources, site, extras, findings }
 }
 
 /// Whether there are several default routes of a family, each with a metric that no other has.
-fn has_ranked_ways_out(beside: &[Beside]) -> bool {
+fn has_ranked_ways_out(extras: &[NetplanExtras]) -> bool {
     let mut seen = HashSet::new();
-    beside.iter().flat_map(|beside| &beside.metrics).all(|route| seen.insert(*route))
+    extras.iter().flat_map(|extras| &extras.metrics).all(|route| seen.insert(*route))
 }
 
 impl NetplanInspection {
@@ -84,7 +84,7 @@ impl NetplanInspection {
             dns_for,
             dns: machine.dns,
             search: machine.search,
-            links: machine.links.into_iter().zip(&self.beside).map(InspectedLink::from).collect(),
+            links: machine.links.into_iter().zip(&self.extras).map(InspectedLink::from).collect(),
         })
     }
 }
@@ -126,10 +126,10 @@ pub struct InspectedLink {
     pub gateways: Vec<String>,
 }
 
-impl From<(ReviewedLink, &Beside)> for InspectedLink {
-    fn from((link, beside): (ReviewedLink, &Beside)) -> Self {
+impl From<(ReviewedLink, &NetplanExtras)> for InspectedLink {
+    fn from((link, extras): (ReviewedLink, &NetplanExtras)) -> Self {
         let ReviewedLink { name, kind, mut details, member_of, addresses, mut gateways, .. } = link;
-        for (network, router) in &beside.on_link {
+        for (network, router) in &extras.on_link {
             if network.prefix_len() == 0 {
                 gateways.push(router.to_string());
             } else {
@@ -141,15 +141,15 @@ impl From<(ReviewedLink, &Beside)> for InspectedLink {
                 });
             }
         }
-        let further = beside.addresses.iter().map(ToString::to_string);
+        let further = extras.addresses.iter().map(ToString::to_string);
         let addresses = match addresses {
             ReviewedValue::Values(addresses) => {
                 ReviewedValue::Values(addresses.into_iter().chain(further).collect())
             }
-            other if beside.addresses.is_empty() => other,
+            other if extras.addresses.is_empty() => other,
             _ => ReviewedValue::Values(further.collect()),
         };
-        let dhcp = beside.dhcp.iter().map(|family| match family {
+        let dhcp = extras.dhcp.iter().map(|family| match family {
             Family::V4 => "IPv4",
             Family::V6 => "IPv6",
         });

@@ -11,4 +11,4 @@ mod yaml;
 pub use inspect::*;
 pub(crate) use netplan_rules::RULES;
 pub use read::{ReadHost, SIZE_LIMIT, in_order, read, source};
-pub use site::Beside;
+pub use site::NetplanExtras;

@@ -4,9 +4,8 @@ use std::path::Path;
 
 use impostazione_text::{Source, SourceId, Sources};
 
-use super::netplan_rules;
-use super::site::Beside;
-use super::{join, site, yaml};
+use super::site::NetplanExtras;
+use super::{join, netplan_rules, site, yaml};
 use crate::finding::Finding;
 use crate::machine::Site;
 
@@ -25,8 +24,8 @@ pub fn read(name: &str, sources: &Sources, files: &[SourceId]) -> ReadHost {
             Err(fault) => findings.push(netplan_rules::malformed(fault.place, &fault.reason)),
         }
     }
-    let (site, beside) = site::site_of(name, &joined, &mut findings);
-    ReadHost { site, beside, findings }
+    let (site, extras) = site::site_of(name, &joined, &mut findings);
+    ReadHost { site, extras, findings }
 }
 
 /// A host as netplan files make it.
@@ -35,7 +34,7 @@ pub struct ReadHost {
     /// The host, as a site of one machine.
     pub site: Site,
     /// What its links have beside that, in their order.
-    pub beside: Vec<Beside>,
+    pub extras: Vec<NetplanExtras>,
     /// What is wrong with the files themselves.
     pub findings: Vec<Finding>,
 }

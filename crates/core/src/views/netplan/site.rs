@@ -65,7 +65,7 @@ const INFINIBAND_BYTES: usize = 20;
 /// What a link says, before the links are looked at together.
 struct Draft {
     link: Link,
-    beside: Beside,
+    extras: NetplanExtras,
     /// The default gateways of the main table.
     gateways: Vec<Written<IpAddr>>,
     /// The default gateways of a table of the link's own.
@@ -79,7 +79,7 @@ struct Draft {
 
 /// What a link has beside what a sheet could say of it.
 #[derive(Clone, Debug, Default)]
-pub struct Beside {
+pub struct NetplanExtras {
     /// Addresses of further networks.
     pub addresses: Vec<IpNet>,
     /// The families in which it asks a DHCP server.
@@ -90,7 +90,7 @@ pub struct Beside {
     pub metrics: Vec<(Family, u32)>,
 }
 
-impl Beside {
+impl NetplanExtras {
     /// Whether the host reaches everything else over it.
     fn leads_out(&self) -> bool {
         !self.dhcp.is_empty() || self.on_link.iter().any(|(network, _)| network.prefix_len() == 0)
@@ -98,7 +98,7 @@ impl Beside {
 }
 
 /// The site of one host that these files make, and what its links have beside it, in their order.
-pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> (Site, Vec<Beside>) {
+pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> (Site, Vec<NetplanExtras>) {
     let mut site = Site::default();
     let Some(network) = joined.get("network") else {
         if let Some((key, _)) = joined.entries.first() {
@@ -132,14 +132,14 @@ pub(super) fn site_of(name: &str, joined: &Map, findings: &mut Vec<Finding>) -> 
         let found = Renderer::ALL.iter().find(|(word, _)| Some(*word) == node.value.text())?;
         Some(Written::new(found.1, node.place))
     });
-    let beside = drafts.iter().map(|draft| draft.beside.clone()).collect();
+    let extras = drafts.iter().map(|draft| draft.extras.clone()).collect();
     assemble(&mut site, name, drafts, renderer);
-    (site, beside)
+    (site, extras)
 }
 
 /// Puts the links into subnets, and the host together.
 fn assemble(site: &mut Site, name: &str, drafts: Vec<Draft>, renderer: Option<Written<Renderer>>) {
-    let leads_out = drafts.iter().any(|draft| !draft.gateways.is_empty() || draft.beside.leads_out());
+    let leads_out = drafts.iter().any(|draft| !draft.gateways.is_empty() || draft.extras.leads_out());
     let mut settings =
         Settings { renderer: renderer.map_or(Stated::Absent, Stated::Value), ..Settings::default() };
     let mut dns = Vec::new();
@@ -271,9 +271,9 @@ impl LinkReader<'_> {
             gateways.extend(self.address(key, &written));
         }
         let mut own_gateways = Vec::new();
-        let mut beside = Beside { dhcp: self.dhcp(map, &addresses), ..Beside::default() };
-        beside.metrics = gateways.iter().map(|gateway| (Family::of(gateway.value), 0)).collect();
-        let (routes, routing_table) = self.routes(map, &mut gateways, &mut own_gateways, &mut beside);
+        let mut extras = NetplanExtras { dhcp: self.dhcp(map, &addresses), ..NetplanExtras::default() };
+        extras.metrics = gateways.iter().map(|gateway| (Family::of(gateway.value), 0)).collect();
+        let (routes, routing_table) = self.routes(map, &mut gateways, &mut own_gateways, &mut extras);
         // A table without a way out of it is for one network, and nothing that a link of a sheet has.
         let routing_table = routing_table.filter(|_| !own_gateways.is_empty());
         for (index, gateway) in gateways.iter().enumerate() {
@@ -307,12 +307,12 @@ impl LinkReader<'_> {
         if let Some((extra, prefix)) = others.clone().next() {
             self.findings.push(netplan_rules::second_network(extra.place, &name.value.to_string(), *prefix));
         }
-        beside.addresses =
+        extras.addresses =
             others.filter_map(|(at, prefix)| IpNet::new(at.value, prefix.prefix_len()).ok()).collect();
         let [address, address6] = link_addresses;
         let names = self.name_servers(map);
         Some(Draft {
-            beside,
+            extras,
             gateways,
             own_gateways,
             names,
@@ -387,7 +387,7 @@ impl LinkReader<'_> {
         map: &Map,
         gateways: &mut Vec<Written<IpAddr>>,
         own_gateways: &mut Vec<Written<IpAddr>>,
-        beside: &mut Beside,
+        extras: &mut NetplanExtras,
     ) -> (Vec<Route>, Option<Written<u32>>) {
         let items = map.get("routes").and_then(|node| node.value.list()).unwrap_or_default();
         let (mut routes, mut routing_table) = (Vec::new(), None);
@@ -408,7 +408,7 @@ impl LinkReader<'_> {
             let is_on_link = route.get("on-link").is_some_and(|node| node.value.flag() == Some(true));
             if leads_everywhere {
                 let metric = text("metric").and_then(|metric| metric.value.parse().ok()).unwrap_or(0);
-                beside.metrics.push((Family::of(via.value), metric));
+                extras.metrics.push((Family::of(via.value), metric));
             }
             if leads_everywhere && !is_on_link {
                 gateways.push(via);
@@ -421,7 +421,7 @@ impl LinkReader<'_> {
             let everywhere = if via.value.is_ipv4() { "0.0.0.0/0" } else { "::/0" };
             let network = if leads_everywhere { everywhere.parse() } else { network };
             match network {
-                Ok(network) if is_on_link => beside.on_link.push((network, via.value)),
+                Ok(network) if is_on_link => extras.on_link.push((network, via.value)),
                 Ok(network) => routes.push(Route {
                     to: to.with(network),
                     via,

@@ -10,7 +10,7 @@ use crate::machine::{
 
 /// A value that could be had, with what uses it.
 #[derive(Clone, Copy)]
-pub(super) struct Held<'a> {
+pub(super) struct KnownValue<'a> {
     pub(super) site: &'a Site,
     pub(super) slot: &'a SecretSlot,
     pub(super) secret: &'a Secret,
@@ -18,15 +18,15 @@ pub(super) struct Held<'a> {
 }
 
 /// Every value that could be had, one that stands in the sheet itself too: it is no better for being moved elsewhere.
-pub(super) fn held_values(site: &Site) -> impl Iterator<Item = Held<'_>> {
+pub(super) fn known_values(site: &Site) -> impl Iterator<Item = KnownValue<'_>> {
     site.secret_slots().iter().filter_map(move |slot| {
         let secret = site.secret_of(slot)?;
         let value = site.value_of_slot(slot)?;
-        Some(Held { site, slot, secret, value })
+        Some(KnownValue { site, slot, secret, value })
     })
 }
 
-impl<'a> Held<'a> {
+impl<'a> KnownValue<'a> {
     /// What uses it.
     pub(super) fn uses(self) -> impl Iterator<Item = &'a SecretUse> {
         self.site.uses_of(self.slot)

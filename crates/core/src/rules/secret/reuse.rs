@@ -4,7 +4,7 @@ use std::collections::{BTreeSet, HashMap};
 
 use super::super::check::Check;
 use super::super::judge::Judge;
-use super::held::{Held, held_values};
+use super::known_value::{KnownValue, known_values};
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Purpose, SecretUse};
 
@@ -40,44 +40,44 @@ static SECRET_SHARED: Rule = Rule {
 };
 
 /// Whether a use only repeats another's value, as wizards ask for it.
-fn is_repetition(held: Held<'_>, used: &SecretUse) -> bool {
+fn is_repetition(known: KnownValue<'_>, used: &SecretUse) -> bool {
     const WORDS: [&str; 7] = ["confirm", "again", "repeat", "retype", "verify", "wiederholen", "conferma"];
-    let id = held.site.answered_property(used).unwrap_or_default().to_lowercase();
+    let id = known.site.answered_property(used).unwrap_or_default().to_lowercase();
     WORDS.iter().any(|word| id.contains(word))
 }
 
 fn check_reused(judge: &mut Judge<'_>) {
     let site = judge.site;
-    let mut first_with: HashMap<&str, Held<'_>> = HashMap::new();
+    let mut first_with: HashMap<&str, KnownValue<'_>> = HashMap::new();
     let mut findings = Vec::new();
-    for held in held_values(site) {
+    for known in known_values(site) {
         let severity = |is_for_administrators: bool| {
             if is_for_administrators { Severity::Error } else { Severity::Warning }
         };
         let mut roles: Vec<(String, &SecretUse)> = Vec::new();
-        for used in held.uses().filter(|used| !is_repetition(held, used)) {
+        for used in known.uses().filter(|used| !is_repetition(known, used)) {
             let role = site.role_in_words(used);
             if roles.iter().all(|(known, _)| *known != role) {
                 roles.push((role, used));
             }
         }
         if let [(first, _), (second, used), ..] = roles.as_slice() {
-            let mut finding = held.finding(
+            let mut finding = known.finding(
                 &SECRET_REUSED,
-                format!("{} serves the {first} and the {second}.", held.called()),
+                format!("{} serves the {first} and the {second}.", known.called()),
                 "give each a secret of its own",
             );
             finding.place = used.place;
-            findings.push(finding.weighing(severity(held.is_for_administrators()), Nature::Credential));
+            findings.push(finding.weighing(severity(known.is_for_administrators()), Nature::Credential));
         }
-        match first_with.get(held.value.reveal()) {
+        match first_with.get(known.value.reveal()) {
             None => {
-                first_with.insert(held.value.reveal(), held);
+                first_with.insert(known.value.reveal(), known);
             }
             Some(other) => {
-                let is_grave = held.is_for_administrators() || other.is_for_administrators();
-                let message = format!("{} and {} have the same value.", held.called(), other.id());
-                let finding = held.finding(&SECRET_REUSED, message, "choose another value for one of them");
+                let is_grave = known.is_for_administrators() || other.is_for_administrators();
+                let message = format!("{} and {} have the same value.", known.called(), other.id());
+                let finding = known.finding(&SECRET_REUSED, message, "choose another value for one of them");
                 findings.push(finding.weighing(severity(is_grave), Nature::Credential));
             }
         }
@@ -88,8 +88,9 @@ fn check_reused(judge: &mut Judge<'_>) {
 fn check_shared(judge: &mut Judge<'_>) {
     let site = judge.site;
     let mut findings = Vec::new();
-    for held in held_values(site).filter(|held| held.slot.holder.is_none() && !held.secret.is_in_sheet()) {
-        let machines: BTreeSet<usize> = held
+    for known in known_values(site).filter(|known| known.slot.holder.is_none() && !known.secret.is_in_sheet())
+    {
+        let machines: BTreeSet<usize> = known
             .uses()
             .filter(|used| site.is_for_administrators(used))
             .filter_map(|used| used.machine)
@@ -111,10 +112,10 @@ fn check_shared(judge: &mut Judge<'_>) {
         if groups.len() > 1 {
             let message = format!(
                 "{} opens the administrators' logins of {} machines with one value.",
-                held.called(),
+                known.called(),
                 machines.len()
             );
-            let mut finding = held.finding(&SECRET_SHARED, message, "");
+            let mut finding = known.finding(&SECRET_SHARED, message, "");
             "write per = \"machine\" in its table, so that each has its own".clone_into(&mut finding.fix);
             findings.push(finding);
         }

@@ -7,7 +7,7 @@ use crate::output::{HostFile, HostOutput};
 
 /// What the administrator asks for beside the output.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Wishes {
+pub struct PlacementOptions {
     /// Whether the host gets a machine id and host keys of its own, in place of those that it shares with what it was copied
     /// from.
     pub fresh_identity: bool,
@@ -15,14 +15,14 @@ pub struct Wishes {
 
 /// Everything that a plan is made from.
 #[derive(Clone, Copy)]
-pub(super) struct Ground<'a> {
+pub(super) struct PlanInputs<'a> {
     pub(super) view: View<'a>,
     pub(super) survey: &'a Survey,
     pub(super) output: &'a HostOutput,
-    pub(super) wishes: Wishes,
+    pub(super) options: PlacementOptions,
 }
 
-impl<'a> Ground<'a> {
+impl<'a> PlanInputs<'a> {
     pub(super) fn file(self, path: &str) -> Option<&'a HostFile> {
         self.output.file(path)
     }
