@@ -110,12 +110,12 @@ fn accounts_are_on_the_hosts_that_they_name() {
         "[[host]]\nname = \"gauge-1\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.5\" }\n\
          [[host]]\nname = \"tower\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.6\" }\n",
     );
-    let logins = |name: &str| {
+    let accounts = |name: &str| {
         let indexes = &machine(&site, name).host().unwrap().accounts;
         indexes.iter().map(|index| site.site.accounts[*index].name.value.as_str()).collect::<Vec<_>>()
     };
-    assert_eq!(logins("gauge-1"), ["keeper", "pilot"]);
-    assert_eq!(logins("tower"), ["pilot"]);
+    assert_eq!(accounts("gauge-1"), ["keeper", "pilot"]);
+    assert_eq!(accounts("tower"), ["pilot"]);
 }
 
 #[test]

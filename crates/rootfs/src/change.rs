@@ -59,7 +59,7 @@ pub enum Subject {
     /// Language and keyboard.
     Language,
     /// Who can log in.
-    Logins,
+    Accounts,
     /// The SSH service.
     Ssh,
     /// What would rewrite settings at the first boot.
@@ -76,7 +76,7 @@ impl Subject {
             Self::Names => "names",
             Self::Time => "time",
             Self::Language => "language",
-            Self::Logins => "logins",
+            Self::Accounts => "accounts",
             Self::Ssh => "SSH",
             Self::FirstBoot => "first boot",
             Self::Identity => "identity",

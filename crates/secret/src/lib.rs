@@ -1,5 +1,24 @@
-//! Credentials: values that are never shown, where they come from, what they must keep to, how they are made up, hashed and
-//! kept.
+//! Credentials: where their values come from, what they must keep to, how they are made up, hashed and kept.
+//!
+//! A value is an [`impostazione_text::Hidden`], which cannot be printed. What is made up keeps to a [`Recipe`], every text that
+//! does being equally likely; random bytes are the system's (`getrandom(2)`), and where it gives none nothing is made.
+//!
+//! ```
+//! use impostazione_secret::keyboard::KeyLayout;
+//! use impostazione_secret::{CharacterClass, Recipe, is_weak_passphrase};
+//!
+//! // Typed at a console that may assume an Italian keyboard or a British one: no character sits elsewhere on the other.
+//! let layouts = ["it", "gb"].map(|name| KeyLayout::parse(name).unwrap());
+//! let recipe = Recipe {
+//!     min_length: 14,
+//!     require: vec![CharacterClass::Digit],
+//!     typed_on: layouts.to_vec(),
+//!     ..Recipe::default()
+//! };
+//! let made = recipe.generate().unwrap();
+//! assert!(made.value.length() >= 14 && made.bits > 60.0);
+//! assert!(!is_weak_passphrase(&made.value));
+//! ```
 
 mod class;
 mod generate;

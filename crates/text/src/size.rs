@@ -21,7 +21,14 @@ const UNITS: [(&str, u64); 9] = [
 ];
 
 impl ByteSize {
-    /// Reads a whole number and a unit: `200 GiB`, `500GB`.
+    /// Reads a whole number and a unit: `200 GiB`, `500GB`. Nothing where a text is none, or is more than 64 bits hold.
+    ///
+    /// ```
+    /// use impostazione_text::ByteSize;
+    ///
+    /// assert_eq!(ByteSize::parse("200 GiB"), Some(ByteSize(214_748_364_800)));
+    /// assert_eq!(ByteSize::parse("many"), None);
+    /// ```
     pub fn parse(text: &str) -> Option<Self> {
         let text = text.trim();
         let digits = text.find(|c: char| !c.is_ascii_digit())?;

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
-use impostazione_core::placing::{LoginChange, PendingChanges, Placing, PlannedLogin};
+use impostazione_core::placing::{AccountChange, PendingChanges, Placing, PlannedAccount};
 use impostazione_core::views::compare::lines_of_change;
 use impostazione_core::views::difference::{DifferentLine, Side};
 use impostazione_rootfs::{Change, Owner, Rootfs, Subject, View, Want};
@@ -38,10 +38,10 @@ pub(crate) fn show_change(
     subjects.dedup();
     for subject in subjects {
         let _ = writeln!(text, "\n{STRONG}{}{STRONG:#}", subject.word());
-        if subject == Subject::Logins {
-            for login in &placing.plan.logins {
-                let name = harmless(&login.name);
-                let _ = writeln!(text, "  {FAINT}login{FAINT:#}      {name} {}", login_words(login));
+        if subject == Subject::Accounts {
+            for account in &placing.plan.accounts {
+                let name = harmless(&account.name);
+                let _ = writeln!(text, "  {FAINT}account{FAINT:#}    {name} {}", login_words(account));
             }
         }
         for change in pending.changes.iter().filter(|change| change.subject == subject) {
@@ -117,24 +117,24 @@ pub(super) fn show_lines(text: &mut String, lines: &[DifferentLine], indent: &st
 }
 
 /// What becomes of a login, as the end of a sentence that begins with its name.
-fn login_words(login: &PlannedLogin) -> String {
-    let who = match login.change {
-        LoginChange::Shut => return "is shut".to_owned(),
-        LoginChange::New => "new",
-        LoginChange::AlreadyThere => "already there",
+fn login_words(account: &PlannedAccount) -> String {
+    let who = match account.change {
+        AccountChange::Shut => return "is shut".to_owned(),
+        AccountChange::New => "new",
+        AccountChange::AlreadyThere => "already there",
     };
     let mut how = Vec::new();
-    if login.password {
+    if account.password {
         how.push(
-            if login.change_at_first_login { "a password to be changed" } else { "a password" }.to_owned(),
+            if account.change_at_first_login { "a password to be changed" } else { "a password" }.to_owned(),
         );
     }
-    match login.ssh_keys {
+    match account.ssh_keys {
         0 => {}
         1 => how.push("an SSH key".to_owned()),
         count => how.push(format!("{count} SSH keys")),
     }
-    let admin = if login.admin { ", may act as root" } else { "" };
-    let number = login.uid.map(|uid| format!(", number {uid}")).unwrap_or_default();
+    let admin = if account.admin { ", may act as root" } else { "" };
+    let number = account.uid.map(|uid| format!(", number {uid}")).unwrap_or_default();
     format!("{who}{number}, by {}{admin}", how.join(" and "))
 }

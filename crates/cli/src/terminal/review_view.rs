@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 use anstyle::Style;
 use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableStyle};
 use impostazione_core::views::review::{
-    Review, ReviewedDnsFor, ReviewedHashing, ReviewedHost, ReviewedLink, ReviewedLogin, ReviewedMachine,
+    Review, ReviewedAccount, ReviewedDnsFor, ReviewedHashing, ReviewedHost, ReviewedLink, ReviewedMachine,
     ReviewedSsh, ReviewedValue, ValueOrigin,
 };
 use impostazione_text::visible::harmless;
@@ -128,15 +128,15 @@ fn hashing_words(hashing: ReviewedHashing) -> ReviewedValue {
 }
 
 /// A login, and what opens it beside a key.
-fn login(login: &ReviewedLogin) -> String {
-    let how = match (login.keys > 0, login.password, login.change_at_first_login) {
+fn account(account: &ReviewedAccount) -> String {
+    let how = match (account.ssh_keys > 0, account.password, account.change_at_first_login) {
         (_, false, _) => "",
         (true, true, false) => " (key, password)",
         (true, true, true) => " (key, password to be changed)",
         (false, true, false) => " (password)",
         (false, true, true) => " (password to be changed)",
     };
-    format!("{}{how}", login.name)
+    format!("{}{how}", account.name)
 }
 
 /// The whole review.
@@ -192,7 +192,7 @@ fn most_frequent(machines: &[ReviewedMachine], shared: &Shared) -> Option<Review
 
 fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
     let mut table = new_table(width);
-    table.set_header(["machine", "link", "subnet", "address", "gateway", "logins, package"]);
+    table.set_header(["machine", "link", "subnet", "address", "gateway", "accounts, package"]);
     for machine in machines {
         let column = |get: &dyn Fn(&ReviewedLink) -> Vec<String>| {
             // Each link takes as many lines as its longest cell, so that the cells of a link stay side by side.
@@ -219,8 +219,8 @@ fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
             match &machine.package {
                 Some(package) => harmless(package.rsplit('/').next().unwrap_or(package)),
                 None if machine.kind == "appliance" => "?".to_owned(),
-                None if machine.logins.is_empty() => "nobody".to_owned(),
-                None => machine.logins.iter().map(login).collect::<Vec<String>>().join(", "),
+                None if machine.accounts.is_empty() => "nobody".to_owned(),
+                None => machine.accounts.iter().map(account).collect::<Vec<String>>().join(", "),
             },
         ]);
     }

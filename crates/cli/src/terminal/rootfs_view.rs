@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 
 use anstyle::Style;
 use impostazione_core::placing::{
-    Effect, FoundLogin, FoundPassword, MachineId, RootfsAssessment, Survey, WayIn,
+    Effect, FoundAccount, FoundPassword, MachineId, RootfsAssessment, Survey, WayIn,
 };
 use impostazione_text::ByteSize;
 use impostazione_text::visible::harmless;
@@ -48,7 +48,7 @@ pub(crate) fn show_rootfs(name: &str, assessment: &RootfsAssessment, width: usiz
     let mut lines = Lines { text: format!("{STRONG}{}{STRONG:#}\n\n", harmless(name)), width };
     system(&mut lines, survey);
     network(&mut lines, survey);
-    logins(&mut lines, survey);
+    accounts(&mut lines, survey);
     ssh(&mut lines, survey);
     rest(&mut lines, survey);
     placement(&mut lines, assessment);
@@ -111,9 +111,9 @@ fn network(lines: &mut Lines, survey: &Survey) {
     lines.add("Wi-Fi", &can.join(", "));
 }
 
-fn logins(lines: &mut Lines, survey: &Survey) {
-    let logins: Vec<String> = survey.logins.iter().map(login).collect();
-    lines.list("logins", &logins, "nobody can log in");
+fn accounts(lines: &mut Lines, survey: &Survey) {
+    let accounts: Vec<String> = survey.accounts.iter().map(account).collect();
+    lines.list("accounts", &accounts, "nobody can log in");
     let ways = |gives_root| -> Vec<String> {
         let ways = survey.ways_in.iter().filter(|way| way.gives_root == gives_root);
         ways.map(|way| format!("{} {} ({})", way.who(), way.how, place(way))).collect()
@@ -131,19 +131,19 @@ fn place(way: &WayIn) -> String {
     if way.line > 0 { format!("{}, line {}", way.path, way.line) } else { way.path.clone() }
 }
 
-fn login(login: &FoundLogin) -> String {
+fn account(account: &FoundAccount) -> String {
     let mut how = Vec::new();
-    match login.password {
+    match account.password {
         FoundPassword::Set => how.push("a password".to_owned()),
         FoundPassword::Empty => how.push("no password asked".to_owned()),
         FoundPassword::Locked => {}
     }
-    if login.keys > 0 {
-        how.push(super::counts::count(login.keys, "SSH key", "SSH keys"));
+    if account.ssh_keys > 0 {
+        how.push(super::counts::count(account.ssh_keys, "SSH key", "SSH keys"));
     }
-    let admin = if login.is_admin && login.uid != 0 { ", may act as root" } else { "" };
-    let stock = if login.is_stock { "" } else { "; placed" };
-    format!("{} (number {}) by {}{admin}{stock}", login.name, login.uid, how.join(" and "))
+    let admin = if account.is_admin && account.uid != 0 { ", may act as root" } else { "" };
+    let stock = if account.is_stock { "" } else { "; placed" };
+    format!("{} (number {}) by {}{admin}{stock}", account.name, account.uid, how.join(" and "))
 }
 
 fn ssh(lines: &mut Lines, survey: &Survey) {

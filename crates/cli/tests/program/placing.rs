@@ -216,7 +216,7 @@ fn other_programs_get_the_change_and_how_it_ended() {
     assert_eq!(names["lines"][0]["text"], "image");
     assert_eq!(names["lines"][1]["text"], "gauge-01");
     assert_eq!(change("etc/shadow")["lines"], serde_json::json!([]), "hashes are nobody's business");
-    assert!(tried["logins"].as_array().unwrap().iter().any(|login| login["name"] == "keeper"));
+    assert!(tried["accounts"].as_array().unwrap().iter().any(|login| login["name"] == "keeper"));
     assert!(tried["findings"].as_array().unwrap().iter().any(|found| found["rule"] == "rootfs-stock-login"));
     assert_eq!(card.list(), before);
 

@@ -86,10 +86,10 @@ fn a_host_to_the_letter() {
                 "serves": [],
                 "cluster": null,
                 "links": [plain_link()],
-                "logins": [{
+                "accounts": [{
                     "name": "keeper",
                     "admin": true,
-                    "keys": 1,
+                    "ssh_keys": 1,
                     "password": false,
                     "change_at_first_login": false,
                 }],

@@ -70,7 +70,7 @@ fn everything_that_the_first_boot_depends_on_is_shown() {
         ),
         ("Wi-Fi", &["can join networks, country IT"]),
         (
-            "logins",
+            "accounts",
             &[
                 "image (number 1000) by a password and 2 SSH keys, may act as root",
                 "guest (number 1001) by no password asked",
@@ -111,7 +111,7 @@ fn other_programs_get_the_same() {
     assert_eq!(rootfs["system"]["architecture"], "aarch64");
     assert_eq!(rootfs["netplan"]["version"], "0.107.1-3");
     assert_eq!(rootfs["network_files"][1]["effect"], "wins");
-    assert_eq!(rootfs["logins"][1]["password"], "empty");
+    assert_eq!(rootfs["accounts"][1]["password"], "empty");
     assert_eq!(rootfs["machine_id"], "uninitialized");
     assert_eq!(rootfs["ssh"]["winning"][0]["line"], 1);
     assert_eq!(answer["placement"], Value::Null);
@@ -125,7 +125,7 @@ fn other_programs_get_the_same() {
     assert_eq!(answer["placement"]["machine"], "gauge-01");
     assert_eq!(answer["placement"]["cut_off"], false);
     assert_eq!(answer["placement"]["changed_since"], serde_json::json!(["etc/hosts"]));
-    let logins = answer["rootfs"]["logins"].as_array().unwrap();
+    let logins = answer["rootfs"]["accounts"].as_array().unwrap();
     assert_eq!(logins.iter().map(|login| login["name"].as_str().unwrap()).collect::<Vec<_>>(), ["keeper"]);
     assert_eq!(logins[0]["stock"], false);
     assert!(workspace.run(&["inspect", CARD]).stdout.contains("may act as root; placed\n"));

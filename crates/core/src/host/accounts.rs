@@ -18,19 +18,19 @@ const USUAL_SHELL: &str = "/bin/bash";
 
 /// The same, read back.
 #[derive(Clone, PartialEq, Eq, Deserialize)]
-pub struct Logins {
+pub struct HostAccounts {
     format: u8,
     /// What becomes of logins that the image brings along.
     pub stock_logins: StockLogins,
     /// Whether root has no login of its own.
     pub root_locked: bool,
     /// The logins, in the order of the sheet.
-    pub accounts: Vec<Login>,
+    pub accounts: Vec<HostAccount>,
 }
 
 /// One login of a host.
 #[derive(Clone, PartialEq, Eq, Deserialize)]
-pub struct Login {
+pub struct HostAccount {
     /// Its name.
     pub name: String,
     /// The person's name.
@@ -52,7 +52,7 @@ pub struct Login {
 /// The largest format of the file that is understood.
 const FORMAT: u8 = 1;
 
-impl Logins {
+impl HostAccounts {
     /// Reads the file. What is wrong with it is said without its values, among which are hashes.
     pub fn parse(bytes: &[u8]) -> Result<Self, String> {
         let logins: Self = serde_json::from_slice(bytes)
@@ -61,18 +61,18 @@ impl Logins {
     }
 
     /// The login of a name.
-    pub fn login(&self, name: &str) -> Option<&Login> {
+    pub fn account(&self, name: &str) -> Option<&HostAccount> {
         self.accounts.iter().find(|login| login.name == name)
     }
 }
 
-impl fmt::Debug for Logins {
+impl fmt::Debug for HostAccounts {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_list().entries(&self.accounts).finish()
     }
 }
 
-impl fmt::Debug for Login {
+impl fmt::Debug for HostAccount {
     /// The name alone: a hash helps to guess the password.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.name)

@@ -16,7 +16,7 @@ mod systemd_link;
 mod timesyncd;
 mod unwritable;
 
-pub use accounts::{ACCOUNTS_PATH, Login, Logins, accounts_file};
+pub use accounts::{ACCOUNTS_PATH, HostAccount, HostAccounts, accounts_file};
 pub use chrony::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, chrony_keys_file, chrony_sources_file};
 pub use header::HEADER;
 pub use hostname::{HOSTNAME_PATH, hostname_file};

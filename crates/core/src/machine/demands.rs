@@ -81,7 +81,7 @@ impl Demands {
 
     /// The layout that a host's console assumes counts where the secret is typed at all.
     fn consider_console(&mut self, site: &Site, used: &SecretUse) {
-        if self.typed_on.is_empty() || !matches!(used.role, SecretRole::Login(_)) {
+        if self.typed_on.is_empty() || !matches!(used.role, SecretRole::Account(_)) {
             return;
         }
         let machine = site.machine_of_use(used);
@@ -105,7 +105,7 @@ impl Demands {
                 self.forbid.insert(Demand { value: " \t#".to_owned(), by, is_hard: true });
             }
             // A passphrase has a rule of its own.
-            SecretRole::Login(_) | SecretRole::Wifi(_) => {}
+            SecretRole::Account(_) | SecretRole::Wifi(_) => {}
             SecretRole::Answer(_) => {
                 // Nothing where there is neither a package nor a meanings file.
                 let _ = self.consider_answer(site, used);
@@ -143,7 +143,7 @@ impl Demands {
     /// What is asked for where the sheet does not say, as far as what uses the value takes it.
     fn add_usual_length(&mut self, site: &Site, slot: &SecretSlot) {
         let is_password = site.uses_of(slot).any(|used| match used.role {
-            SecretRole::Login(_) => true,
+            SecretRole::Account(_) => true,
             SecretRole::Answer(_) => site.account_of_use(used).is_some() || site.is_password_answer(used),
             SecretRole::Wifi(_) | SecretRole::TimeKey(_) => false,
         });

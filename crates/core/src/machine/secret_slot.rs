@@ -19,7 +19,7 @@ pub struct SecretUse {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum SecretRole {
     /// The password of a login: index in [`Site::accounts`].
-    Login(usize),
+    Account(usize),
     /// An answer of the machine, by its index.
     Answer(usize),
     /// The passphrase of a wireless network: index in [`Site::subnets`].

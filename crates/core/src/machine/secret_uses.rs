@@ -66,7 +66,7 @@ impl Site {
     /// What a use is for, in words that are the same for machines that use the secret alike.
     pub fn role_in_words(&self, used: &SecretUse) -> String {
         match used.role {
-            SecretRole::Login(index) => {
+            SecretRole::Account(index) => {
                 let name = self.accounts.get(index).map(|account| account.name.value.to_string());
                 format!("login {}", name.unwrap_or_default())
             }
@@ -113,7 +113,7 @@ impl Site {
     /// The account that a use opens, where that is known.
     pub fn account_of_use(&self, used: &SecretUse) -> Option<String> {
         match used.role {
-            SecretRole::Login(index) => Some(self.accounts.get(index)?.name.value.to_string()),
+            SecretRole::Account(index) => Some(self.accounts.get(index)?.name.value.to_string()),
             SecretRole::Answer(_) => {
                 let appliance = self.machine_of_use(used)?.appliance()?;
                 let id = self.answered_property(used)?;
@@ -134,7 +134,7 @@ impl Site {
     /// Whether who knows the value may change the machine.
     pub fn is_for_administrators(&self, used: &SecretUse) -> bool {
         match used.role {
-            SecretRole::Login(index) => self
+            SecretRole::Account(index) => self
                 .accounts
                 .get(index)
                 .is_some_and(|account| account.is_admin || account.name.value.as_str() == "root"),
@@ -175,7 +175,7 @@ fn uses(site: &Site) -> Vec<SecretUse> {
         for account_index in machine.host().into_iter().flat_map(|host| &host.accounts) {
             let password = site.accounts.get(*account_index).and_then(|account| account.password.value());
             if let Some(password) = password {
-                note(password.value, SecretRole::Login(*account_index), password.place);
+                note(password.value, SecretRole::Account(*account_index), password.place);
             }
         }
         for link in &machine.links {
@@ -215,7 +215,7 @@ fn uses(site: &Site) -> Vec<SecretUse> {
     };
     for (index, account) in site.accounts.iter().enumerate() {
         if let Some(password) = account.password.value() {
-            note(password.value, SecretRole::Login(index), password.place);
+            note(password.value, SecretRole::Account(index), password.place);
         }
     }
     for (index, subnet) in site.subnets.iter().enumerate() {

@@ -113,10 +113,10 @@ pub fn hash_passwords(
 fn earlier_hashes(tree: &Path, machine: &str) -> HashMap<String, String> {
     #[derive(Deserialize)]
     struct File {
-        accounts: Vec<Login>,
+        accounts: Vec<HashedAccount>,
     }
     #[derive(Deserialize)]
-    struct Login {
+    struct HashedAccount {
         name: String,
         password_hash: Option<String>,
     }

@@ -10,7 +10,7 @@ use impostazione_text::FileBytes;
 use impostazione_text::files::{ReadFault, plain, read_file};
 
 use super::list::{self, LIST_NAME, ListedFile};
-use crate::host::{ACCOUNTS_PATH, Logins};
+use crate::host::{ACCOUNTS_PATH, HostAccounts};
 
 /// Largest `files.json` that is read.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;
@@ -60,7 +60,7 @@ pub enum OutputFault {
     },
     /// The list of logins makes no sense.
     #[error("{} is no list of logins that this version writes: {reason}", .0.display(), reason = .1)]
-    LoginsUnreadable(PathBuf, String),
+    AccountsUnreadable(PathBuf, String),
 }
 
 /// What became of a file of a tree since it was rendered.
@@ -123,7 +123,7 @@ pub struct HostOutput {
     /// Its files.
     pub files: Vec<HostFile>,
     /// Its logins.
-    pub logins: Logins,
+    pub accounts: HostAccounts,
 }
 
 impl TreeOnDisk {
@@ -231,16 +231,16 @@ impl TreeOnDisk {
             return Err(OutputFault::NotAHost(machine.to_owned()));
         }
         let prefix = format!("{machine}/rootfs/");
-        let accounts = format!("{machine}/{ACCOUNTS_PATH}");
+        let accounts_path = format!("{machine}/{ACCOUNTS_PATH}");
         let mut files = Vec::new();
-        let mut logins = None;
+        let mut accounts = None;
         let mut digests = String::new();
         for file in self.files.values().filter(|file| file.machine == machine) {
             // Writing to a String does not fail.
             let _ = writeln!(digests, "{} {} {:?} {:?}", file.path, file.mode, file.sha256, file.link);
-            let is_logins = file.path == accounts;
+            let is_accounts = file.path == accounts_path;
             let on_host = file.path.strip_prefix(&prefix);
-            if on_host.is_none() && !is_logins {
+            if on_host.is_none() && !is_accounts {
                 continue;
             }
             let content = self.content(file)?;
@@ -255,17 +255,17 @@ impl TreeOnDisk {
                 }),
                 (None, HostContent::Bytes(bytes)) => {
                     let path = self.folder.join(&file.path);
-                    logins = Some(
-                        Logins::parse(&bytes)
-                            .map_err(|reason| OutputFault::LoginsUnreadable(path, reason))?,
+                    accounts = Some(
+                        HostAccounts::parse(&bytes)
+                            .map_err(|reason| OutputFault::AccountsUnreadable(path, reason))?,
                     );
                 }
                 (None, HostContent::Link(_)) => {}
             }
         }
-        let logins = logins.ok_or_else(|| OutputFault::NotAHost(machine.to_owned()))?;
+        let accounts = accounts.ok_or_else(|| OutputFault::NotAHost(machine.to_owned()))?;
         let digest = list::digest(digests.as_bytes());
-        Ok(HostOutput { machine: machine.to_owned(), digest, files, logins })
+        Ok(HostOutput { machine: machine.to_owned(), digest, files, accounts })
     }
 
     /// The content of a file, if it is as it was rendered.

@@ -69,8 +69,8 @@ pub fn inspect_rootfs(rootfs: &Rootfs) -> Result<RootfsAssessment, AssessFault> 
     let record = Record::read(rootfs)?;
     let view = View::of(rootfs);
     let mut survey = Survey::of(view)?;
-    for login in &mut survey.logins {
-        login.is_stock = !record.as_ref().is_some_and(|record| record.accounts.contains(&login.name));
+    for account in &mut survey.accounts {
+        account.is_stock = !record.as_ref().is_some_and(|record| record.accounts.contains(&account.name));
     }
     let since = since_record(rootfs, record.as_ref())?;
     let name = rootfs.name().display().to_string();
@@ -140,7 +140,7 @@ impl Placing {
             machine: output.machine.clone(),
             output: output.digest.clone(),
             placed: placed.to_owned(),
-            accounts: output.logins.accounts.iter().map(|login| login.name.clone()).collect(),
+            accounts: output.accounts.accounts.iter().map(|account| account.name.clone()).collect(),
             fresh_identity,
         };
         let assessment = RootfsAssessment { survey, record, since, sources, findings, has_leftovers };

@@ -9,11 +9,13 @@ mod survey;
 pub use assess::{
     AssessFault, PendingChanges, Placing, Request, RootfsAssessment, inspect_rootfs, take_back,
 };
-pub use plan::{Concern, Fate, LoginChange, Obstacle, PlacementOptions, Plan, PlanFault, PlannedLogin, plan};
+pub use plan::{
+    AccountChange, Concern, Fate, Obstacle, PlacementOptions, Plan, PlanFault, PlannedAccount, plan,
+};
 pub(crate) use rules::RULES;
 pub use rules::{RootfsCase, judge_rootfs};
 pub use survey::{
-    Effect, FoundHostKey, FoundLogin, FoundNetplan, FoundPassword, FoundRenderer, FoundSource, FoundSsh,
+    Effect, FoundAccount, FoundHostKey, FoundNetplan, FoundPassword, FoundRenderer, FoundSource, FoundSsh,
     FoundTime, FoundWifi, MachineId, NetworkFile, Reader, Rewriter, SshSetting, Survey, System,
     TimeServiceFound, WayIn, WayKind,
 };

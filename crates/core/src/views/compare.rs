@@ -36,7 +36,7 @@ pub struct Difference {
 pub struct DifferencePlace {
     /// The path of a file.
     pub file: Option<String>,
-    /// The kind of part: `link`, `login`, `property` or `secret`.
+    /// The kind of part: `link`, `account`, `property` or `secret`.
     pub part: Option<String>,
     /// The name of that part.
     pub name: Option<String>,
@@ -168,7 +168,7 @@ fn settings(review: &Review) -> Settings {
 }
 
 /// Parts of a machine, by the key that holds them, and what one of them is called.
-const PARTS: [(&str, &str); 3] = [("links", "link"), ("logins", "login"), ("properties", "property")];
+const PARTS: [(&str, &str); 3] = [("links", "link"), ("accounts", "account"), ("properties", "property")];
 
 fn add_settings(value: &Value, of: &DifferencePlace, into: &mut BTreeMap<DifferencePlace, Setting>) {
     let Value::Object(map) = value else { return };

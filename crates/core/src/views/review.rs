@@ -49,7 +49,7 @@ pub struct ReviewedMachine {
     /// Its links.
     pub links: Vec<ReviewedLink>,
     /// Logins, of a host.
-    pub logins: Vec<ReviewedLogin>,
+    pub accounts: Vec<ReviewedAccount>,
     /// Path of the package, of an appliance.
     pub package: Option<String>,
     /// The package's properties, of an appliance.
@@ -58,13 +58,13 @@ pub struct ReviewedMachine {
 
 /// A login on a host.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct ReviewedLogin {
+pub struct ReviewedAccount {
     /// Its name.
     pub name: String,
     /// Whether it may act as root.
     pub admin: bool,
     /// How many SSH keys open it.
-    pub keys: usize,
+    pub ssh_keys: usize,
     /// Whether it has a password.
     pub password: bool,
     /// Whether the password has to be changed at the first login.
@@ -224,7 +224,7 @@ pub fn review(site: &Site, wanted: impl Fn(&str) -> bool) -> Review {
 
 fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
     let settings = &machine.settings;
-    let logins = machine.host().map(|host| host.accounts.as_slice()).unwrap_or_default();
+    let accounts = machine.host().map(|host| host.accounts.as_slice()).unwrap_or_default();
     let package =
         machine.appliance().and_then(|appliance| site.packages.get(appliance.package.value()?.value));
     ReviewedMachine {
@@ -252,13 +252,13 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
             .as_ref()
             .and_then(|cluster| Some(site.clusters.get(cluster.value)?.name.value.clone())),
         links: machine.links.iter().map(|link| reviewed_link(site, machine, link)).collect(),
-        logins: logins
+        accounts: accounts
             .iter()
             .filter_map(|index| site.accounts.get(*index))
-            .map(|account| ReviewedLogin {
+            .map(|account| ReviewedAccount {
                 name: account.name.value.to_string(),
                 admin: account.is_admin,
-                keys: account.keys.len(),
+                ssh_keys: account.keys.len(),
                 password: account.has_password(),
                 change_at_first_login: account.changes_password(),
             })

@@ -1,7 +1,7 @@
 //! A placement for other programs.
 
 use impostazione_core::finding::Report;
-use impostazione_core::placing::PlannedLogin;
+use impostazione_core::placing::PlannedAccount;
 use impostazione_core::views::compare::lines_of_change;
 use impostazione_core::views::difference::DifferentLine;
 use impostazione_rootfs::{RootfsPath, Subject, View, Want};
@@ -18,7 +18,7 @@ struct JsonReport<'a> {
     outcome: &'static str,
     changes: Vec<Told<'a>>,
     put_back: &'a [&'a str],
-    logins: Vec<&'a PlannedLogin>,
+    accounts: Vec<&'a PlannedAccount>,
     not_owned: &'a [RootfsPath],
     #[serde(flatten)]
     report: Report<'a>,
@@ -70,15 +70,15 @@ pub(super) fn print(case: &Case<'_>, changes: Vec<Told<'_>>, outcome: &Outcome) 
         Outcome::Placed(record) => ("placed", record.not_owned.as_slice()),
     };
     let assessment = &case.placing.assessment;
-    let changes_logins = changes.iter().any(|change| change.subject == Subject::Logins);
-    let logins = case.placing.plan.logins.iter().filter(|_| changes_logins);
+    let changes_logins = changes.iter().any(|change| change.subject == Subject::Accounts);
+    let accounts = case.placing.plan.accounts.iter().filter(|_| changes_logins);
     let answer = JsonReport {
         machine: case.machine,
         rootfs: &case.name,
         outcome: word,
         changes,
         put_back: &case.pending.back,
-        logins: logins.collect(),
+        accounts: accounts.collect(),
         not_owned,
         report: Report::new(&assessment.sources, 1, &assessment.findings),
     };

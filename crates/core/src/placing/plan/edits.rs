@@ -32,7 +32,7 @@ pub(super) fn subject_of(path: &str) -> Subject {
         ("etc/host", Subject::Names),
         ("etc/ssh/", Subject::Ssh),
         ("etc/systemd/system/", Subject::Ssh),
-        ("etc/sudoers", Subject::Logins),
+        ("etc/sudoers", Subject::Accounts),
         ("etc/systemd/timesyncd", Subject::Time),
         ("etc/chrony", Subject::Time),
         ("etc/timezone", Subject::Time),

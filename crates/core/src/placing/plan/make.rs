@@ -21,7 +21,7 @@ pub fn plan(
     super::network::plan(inputs, &mut plan)?;
     super::names::plan(inputs, &mut plan)?;
     super::time::plan(inputs, &mut plan)?;
-    let groups = super::logins::plan(inputs, &mut plan)?;
+    let groups = super::accounts::plan(inputs, &mut plan)?;
     super::files::plan(inputs, &groups, &mut plan);
     super::ssh::plan(inputs, &mut plan)?;
     super::services::plan(inputs, &mut plan)?;

@@ -1,9 +1,9 @@
 //! From a host's output and what a root filesystem holds to the changes of a placement.
 
+mod accounts;
 mod edits;
 mod files;
 mod identity;
-mod logins;
 mod make;
 mod names;
 mod network;
@@ -19,5 +19,5 @@ mod ways_in;
 
 pub use make::plan;
 pub(crate) use names::{merge_hosts, own_names};
-pub use plan::{Concern, Fate, LoginChange, Obstacle, Plan, PlanFault, PlannedLogin};
+pub use plan::{AccountChange, Concern, Fate, Obstacle, Plan, PlanFault, PlannedAccount};
 pub use plan_inputs::PlacementOptions;

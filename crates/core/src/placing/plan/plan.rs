@@ -38,7 +38,7 @@ pub struct Plan {
     /// What changes, in an order in which it can be done.
     pub changes: Vec<Change>,
     /// What becomes of logins.
-    pub logins: Vec<PlannedLogin>,
+    pub accounts: Vec<PlannedAccount>,
     /// Ways in that the image brings, and what becomes of each.
     pub ways_in: Vec<(WayIn, Fate)>,
     /// What stands against it.
@@ -85,11 +85,11 @@ pub enum Fate {
 
 /// What becomes of a login.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct PlannedLogin {
+pub struct PlannedAccount {
     /// Its name.
     pub name: String,
     /// What happens to it.
-    pub change: LoginChange,
+    pub change: AccountChange,
     /// Its number, of one that the sheet names.
     pub uid: Option<u32>,
     /// Whether it gets a password.
@@ -105,7 +105,7 @@ pub struct PlannedLogin {
 /// What happens to a login.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum LoginChange {
+pub enum AccountChange {
     /// It is made.
     New,
     /// It is there, and gets what the sheet says.

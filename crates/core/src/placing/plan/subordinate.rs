@@ -19,7 +19,7 @@ pub(super) fn plan(inputs: PlanInputs<'_>, new_users: &[&str], plan: &mut Plan) 
         add_ranges(&mut table, new_users);
         if let Some(bytes) = table.changed() {
             let want = edited(inputs.view, path, bytes.to_vec(), 0o644)?;
-            plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Logins, want));
+            plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Accounts, want));
         }
     }
     Ok(())

@@ -7,8 +7,8 @@ use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
 use super::super::survey::sudoers::SUDOERS;
 use super::super::survey::units::ETC_UNITS;
 use super::super::survey::ways_in::{Detail, SudoWay, WayIn, WayKind};
+use super::accounts::Databases;
 use super::edits::edited;
-use super::logins::Databases;
 use super::plan::{Fate, Plan, PlanFault};
 use super::plan_inputs::PlanInputs;
 use crate::host::{SSHD_PATH, SUDOERS_PATH};
@@ -27,7 +27,7 @@ pub(super) fn plan(
 ) -> Result<(), PlanFault> {
     let mut lines = Lines::new();
     let mut leaving: BTreeMap<&str, HashSet<&str>> = BTreeMap::new();
-    let can_log_in_now = inputs.survey.logins.iter().map(|login| login.name.as_str()).collect();
+    let can_log_in_now = inputs.survey.accounts.iter().map(|account| account.name.as_str()).collect();
     let people = People { inputs, can_log_in_now };
     for way in &inputs.survey.ways_in {
         let fate = people.fate(way);
@@ -57,25 +57,25 @@ struct People<'a> {
 impl People<'_> {
     /// Whether the login is one of the image's, and is shut by this placement.
     fn is_shut(&self, name: &str) -> bool {
-        let logins = &self.inputs.output.logins;
-        let is_stock = logins.login(name).is_none() && (name != "root" || logins.root_locked);
-        is_stock && logins.stock_logins == StockLogins::Lock
+        let accounts = &self.inputs.output.accounts;
+        let is_stock = accounts.account(name).is_none() && (name != "root" || accounts.root_locked);
+        is_stock && accounts.stock_logins == StockLogins::Lock
     }
 
     /// Whether somebody can log in by the name after this placement.
     fn can_log_in(&self, name: &str) -> bool {
-        self.inputs.output.logins.login(name).is_some()
+        self.inputs.output.accounts.account(name).is_some()
             || (self.can_log_in_now.contains(name) && !self.is_shut(name))
     }
 
     fn stays(&self, why: &str, fix: &str) -> Fate {
-        let is_grave = self.inputs.output.logins.stock_logins == StockLogins::Refuse;
+        let is_grave = self.inputs.output.accounts.stock_logins == StockLogins::Refuse;
         Fate::Stays { why: why.to_owned(), fix: fix.to_owned(), is_grave }
     }
 
     /// What becomes of what belongs to the image alone.
     fn of_image(&self, shut: &'static str) -> Fate {
-        match self.inputs.output.logins.stock_logins {
+        match self.inputs.output.accounts.stock_logins {
             StockLogins::Lock => Fate::Shut(shut),
             StockLogins::Keep => self.stays(
                 "stock_logins is \"keep\"",
@@ -89,12 +89,12 @@ impl People<'_> {
     }
 
     fn fate(&self, way: &WayIn) -> Fate {
-        let logins = &self.inputs.output.logins;
+        let accounts = &self.inputs.output.accounts;
         match (&way.detail, way.kind) {
             (Detail::User, _) => {
                 let name = way.names.iter().flatten().next().map_or("", String::as_str);
                 if name == "root"
-                    || logins.login(name).is_some()
+                    || accounts.account(name).is_some()
                     || !self.can_log_in_now.contains(AsRef::<str>::as_ref(name))
                 {
                     // Of an account that is root under another name, a rule of its own speaks.
@@ -113,11 +113,11 @@ impl People<'_> {
             (Detail::DirectoryLine, _) => self.of_image("takes the line out"),
             (Detail::UnitFile, _) => {
                 let is_of_sheet = way.names.as_ref().is_none_or(|names| {
-                    names
-                        .iter()
-                        .any(|name| logins.login(name).is_some() || (name == "root" && logins.root_locked))
+                    names.iter().any(|name| {
+                        accounts.account(name).is_some() || (name == "root" && accounts.root_locked)
+                    })
                 });
-                if is_of_sheet && logins.stock_logins != StockLogins::Refuse {
+                if is_of_sheet && accounts.stock_logins != StockLogins::Refuse {
                     Fate::Shut("sets it aside")
                 } else {
                     self.of_image("sets it aside")
@@ -139,8 +139,8 @@ impl People<'_> {
         if name == "root" {
             return Fate::Wanted;
         }
-        if let Some(login) = self.inputs.output.logins.login(name) {
-            let is_wanted = login.admin || login.groups.iter().any(|wanted| wanted == group);
+        if let Some(account) = self.inputs.output.accounts.account(name) {
+            let is_wanted = account.admin || account.groups.iter().any(|wanted| wanted == group);
             return match (is_wanted, is_own_group) {
                 (true, _) => Fate::Wanted,
                 (false, false) => Fate::Shut("takes it out of the group"),
@@ -167,20 +167,23 @@ impl People<'_> {
 
     fn by_sudo(&self, way: &WayIn, sudo: &SudoWay) -> Fate {
         const SETS_ASIDE: Fate = Fate::Shut("sets the line aside");
-        let logins = &self.inputs.output.logins;
+        let accounts = &self.inputs.output.accounts;
         if way.path == SUDOERS_PATH {
             return Fate::Shut("puts ours in its place");
         }
         let Some(names) = &way.names else { return SETS_ASIDE };
-        let is_plain_user = |name: &String| logins.login(name).is_some_and(|login| !login.admin);
-        let in_group = |login: &crate::host::Login| {
-            sudo.groups.iter().any(|group| login.groups.contains(group)) || names.contains(&login.name)
+        let is_plain_user = |name: &String| accounts.account(name).is_some_and(|account| !account.admin);
+        let in_group = |account: &crate::host::HostAccount| {
+            sudo.groups.iter().any(|group| account.groups.contains(group)) || names.contains(&account.name)
         };
         // The last line that fits counts: before ours, ours asks for the password.
         let is_let_off = sudo.is_unasked
             && sudo.is_after_ours
-            && logins.accounts.iter().any(|login| {
-                login.admin && login.password_hash.is_some() && login.name != "root" && in_group(login)
+            && accounts.accounts.iter().any(|account| {
+                account.admin
+                    && account.password_hash.is_some()
+                    && account.name != "root"
+                    && in_group(account)
             });
         if sudo.users.iter().any(is_plain_user) || is_let_off {
             return SETS_ASIDE;
@@ -198,7 +201,8 @@ impl People<'_> {
             );
         }
         // Members of groups are taken out of them where they are to have no part in this.
-        let is_kept = |name: &String| name != "root" && logins.login(name).is_none() && self.can_log_in(name);
+        let is_kept =
+            |name: &String| name != "root" && accounts.account(name).is_none() && self.can_log_in(name);
         if !way.is_usual && names.iter().any(is_kept) {
             return self.of_image("sets the line aside");
         }
@@ -232,11 +236,11 @@ fn unit_file(way: &WayIn, plan: &mut Plan) -> Result<(), PlanFault> {
     let why = format!("{} {}", way.who(), way.how);
     let path = RootfsPath::new(way.path.as_str())?;
     let change = match path.strip_prefix(ETC_UNITS) {
-        Some(_) if way.line > 0 => Change::set_aside(path, Subject::Logins, why),
+        Some(_) if way.line > 0 => Change::set_aside(path, Subject::Accounts, why),
         _ => {
             let (_, name) = path.split_once("systemd/system/").unwrap_or(("", &path));
             let link = RootfsPath::new(format!("{ETC_UNITS}/{name}"))?;
-            Change::new(link, Subject::Logins, Want::Link("/dev/null".to_owned())).because(why)
+            Change::new(link, Subject::Accounts, Want::Link("/dev/null".to_owned())).because(why)
         }
     };
     plan.changes.push(change);
@@ -260,7 +264,7 @@ fn set_lines_aside(
         }
         new.push_str(line);
     }
-    let subject = if path.starts_with("etc/ssh/") { Subject::Ssh } else { Subject::Logins };
+    let subject = if path.starts_with("etc/ssh/") { Subject::Ssh } else { Subject::Accounts };
     let why = if subject == Subject::Ssh {
         "it lets people in whom the sheet does not"
     } else {

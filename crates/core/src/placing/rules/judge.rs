@@ -6,7 +6,7 @@ use impostazione_text::{Source, Sources};
 
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
-use super::{identity, lacks, logins, network, placement, ways_in, writable};
+use super::{accounts, identity, lacks, network, placement, ways_in, writable};
 use crate::finding::{Finding, Rule};
 
 /// Judges a root filesystem. What is no Linux system, or the running one, is judged no further.
@@ -24,7 +24,7 @@ pub fn judge_rootfs(case: &RootfsCase<'_>) -> (Sources, Vec<Finding>) {
     if found.findings.is_empty() {
         lacks::check(case, &mut found);
         network::check(case, &mut found);
-        logins::check(case, &mut found);
+        accounts::check(case, &mut found);
         ways_in::check(case, &mut found);
         identity::check(case, &mut found);
     }
@@ -52,9 +52,9 @@ pub(crate) const RULES: &[&Rule] = &[
     &network::PORT_NAMES,
     &network::REWRITTEN_AT_BOOT,
     &network::BOOT_PARTITION_UNSEEN,
-    &logins::ACCOUNT_CONFLICT,
-    &logins::STOCK_LOGIN,
-    &logins::SSH_CONFLICT,
+    &accounts::ACCOUNT_CONFLICT,
+    &accounts::STOCK_LOGIN,
+    &accounts::SSH_CONFLICT,
     &ways_in::WAY_IN,
     &identity::CLONED_IDENTITY,
     &placement::OF_OTHER_MACHINE,

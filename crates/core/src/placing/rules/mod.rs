@@ -1,11 +1,11 @@
 //! Rules on a root filesystem, and on an output that is to be placed on it.
 
+mod accounts;
 mod case;
 mod found;
 mod identity;
 mod judge;
 mod lacks;
-mod logins;
 mod network;
 mod placement;
 mod ways_in;

@@ -1,6 +1,6 @@
 //! What a root filesystem holds, as far as the first boot depends on it.
 
-pub(crate) mod logins;
+pub(crate) mod accounts;
 pub(crate) mod network;
 pub(crate) mod rewriting;
 pub(crate) mod ssh;
@@ -14,7 +14,7 @@ use std::collections::HashSet;
 
 use serde::Serialize;
 
-pub use logins::{FoundLogin, FoundPassword};
+pub use accounts::{FoundAccount, FoundPassword};
 pub use network::{Effect, FoundRenderer, NetworkFile, Reader};
 pub use rewriting::Rewriter;
 pub use ssh::{FoundHostKey, FoundSsh, SshSetting};
@@ -46,7 +46,7 @@ pub struct Survey {
     /// The host name.
     pub hostname: Option<String>,
     /// Who can log in.
-    pub logins: Vec<FoundLogin>,
+    pub accounts: Vec<FoundAccount>,
     /// Who can become root and by what, and what lets people in beside logins.
     pub ways_in: Vec<WayIn>,
     /// Whether sudo is installed.
@@ -128,12 +128,12 @@ impl Survey {
         let has_sudo = has_program(view, "sudo");
         let ssh = FoundSsh::read(view)?;
         let ways_in = ways_in::ways_in(view, has_sudo, &ssh)?;
-        let mut logins = logins::logins(view)?;
+        let mut accounts = accounts::accounts(view)?;
         let to_root = || ways_in.iter().filter(|way| way.gives_root && way.kind != WayKind::NotUnderstood);
         let is_for_all = to_root().any(|way| way.names.is_none() && way.kind == WayKind::Sudo);
         let names: HashSet<&String> = to_root().flat_map(|way| way.names.iter().flatten()).collect();
-        for login in &mut logins {
-            login.is_admin |= is_for_all || names.contains(&login.name);
+        for account in &mut accounts {
+            account.is_admin |= is_for_all || names.contains(&account.name);
         }
         Ok(Self {
             system: System::read(view)?,
@@ -141,7 +141,7 @@ impl Survey {
             renderers: network::renderers(view)?,
             network_files: network::files(view)?,
             hostname: first_line(view, "etc/hostname")?,
-            logins,
+            accounts,
             ways_in,
             has_sudo,
             ssh,

@@ -8,7 +8,7 @@ use std::collections::{HashMap, HashSet};
 use impostazione_rootfs::{RootfsFault, View};
 use serde::Serialize;
 
-use super::logins::{PASSWD, SHADOW};
+use super::accounts::{PASSWD, SHADOW};
 use super::ssh::FoundSsh;
 use super::sudoers::{self, Says, SudoersLine, Who};
 use super::units::{ETC_UNITS, UNIT_FOLDERS, Unit, service_names};

@@ -331,7 +331,7 @@ fn weakness(known: KnownValue<'_>) -> Option<Finding> {
     let is_key = known.uses().all(|used| match used.role {
         SecretRole::TimeKey(_) => true,
         SecretRole::Wifi(_) => is_wifi_key(text),
-        SecretRole::Login(_) | SecretRole::Answer(_) => false,
+        SecretRole::Account(_) | SecretRole::Answer(_) => false,
     });
     let demands = known.demands();
     let is_short = demands.min_length().is_some_and(|demand| known.length() < demand.value);

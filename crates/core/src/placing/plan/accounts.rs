@@ -5,18 +5,18 @@ use std::collections::HashSet;
 use impostazione_rootfs::{Change, Kind, Owner, RootfsFault, RootfsPath, State, Subject, Want};
 use impostazione_text::FileBytes;
 
-use super::super::survey::logins::{PASSWD, SHADOW};
+use super::super::survey::accounts::{PASSWD, SHADOW};
 use super::super::survey::ways_in::{GROUP, GSHADOW};
 use super::edits::edited;
 use super::files::Groups;
-use super::plan::{Concern, LoginChange, Obstacle, Plan, PlanFault, PlannedLogin};
+use super::plan::{AccountChange, Concern, Obstacle, Plan, PlanFault, PlannedAccount};
 use super::plan_inputs::PlanInputs;
 use super::table::Table;
 use super::{subordinate, time, ways_in};
-use crate::host::{HEADER, Login, SUDOERS_PATH};
+use crate::host::{HEADER, HostAccount, SUDOERS_PATH};
 use crate::machine::StockLogins;
 
-/// Where the number of the first ordinary user stands (`login.defs(5)`).
+/// Where the number of the first ordinary user stands (`account.defs(5)`).
 const LOGIN_DEFS: &str = "etc/login.defs";
 /// What a new home begins with.
 const SKELETON: &str = "etc/skel";
@@ -82,14 +82,14 @@ impl Databases {
 /// Plans the logins, and gives the groups as they will be.
 pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<Groups, PlanFault> {
     let Some(mut databases) = read(inputs, plan)? else { return Ok(Groups(Vec::new())) };
-    let accounts = &inputs.output.logins.accounts;
+    let accounts = &inputs.output.accounts.accounts;
     let new_users: Vec<&str> = accounts
         .iter()
-        .map(|login| login.name.as_str())
+        .map(|account| account.name.as_str())
         .filter(|name| databases.passwd.find(name).is_empty())
         .collect();
-    for login in accounts {
-        self::login(inputs, login, &mut databases, plan)?;
+    for account in accounts {
+        self::account(inputs, account, &mut databases, plan)?;
     }
     stock(inputs, &mut databases, plan)?;
     ways_in::plan(inputs, &mut databases, plan)?;
@@ -114,7 +114,7 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<Groups, Pl
                 owner.gid = shadow_group;
             }
         }
-        plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Logins, want));
+        plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Accounts, want));
     }
     subordinate::plan(inputs, &new_users, plan)?;
     time::keys(inputs, &groups, plan)?;
@@ -182,45 +182,45 @@ struct User {
     is_new: bool,
 }
 
-fn login(
+fn account(
     inputs: PlanInputs<'_>,
-    login: &Login,
+    account: &HostAccount,
     databases: &mut Databases,
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
-    let Some(user) = user(inputs, login, databases, plan)? else { return Ok(()) };
-    plan.logins.push(planned(login, &user));
-    password(login, databases);
-    for wanted in &login.groups {
-        join(login, wanted, databases, plan);
+    let Some(user) = user(inputs, account, databases, plan)? else { return Ok(()) };
+    plan.accounts.push(planned(account, &user));
+    password(account, databases);
+    for wanted in &account.groups {
+        join(account, wanted, databases, plan);
     }
-    if !inputs.view.has(login.shell.trim_start_matches('/')) {
-        let message = format!("{} is to start {}, which is not on the rootfs.", login.name, login.shell);
+    if !inputs.view.has(account.shell.trim_start_matches('/')) {
+        let message = format!("{} is to start {}, which is not on the rootfs.", account.name, account.shell);
         let fix =
-            format!("write shell for the account {} in the sheet, or install it in the image", login.name);
+            format!("write shell for the account {} in the sheet, or install it in the image", account.name);
         plan.obstacles.push(obstacle(PASSWD, 0, message, fix));
     }
-    home(inputs, login, &user, plan)
+    home(inputs, account, &user, plan)
 }
 
 /// What becomes of a login that the sheet names.
-fn planned(login: &Login, user: &User) -> PlannedLogin {
-    PlannedLogin {
-        name: login.name.clone(),
-        change: if user.is_new { LoginChange::New } else { LoginChange::AlreadyThere },
+fn planned(account: &HostAccount, user: &User) -> PlannedAccount {
+    PlannedAccount {
+        name: account.name.clone(),
+        change: if user.is_new { AccountChange::New } else { AccountChange::AlreadyThere },
         uid: Some(user.owner.uid),
-        password: login.password_hash.is_some(),
-        change_at_first_login: login.change_at_first_login,
-        ssh_keys: login.ssh_keys.len(),
-        admin: login.admin,
+        password: account.password_hash.is_some(),
+        change_at_first_login: account.change_at_first_login,
+        ssh_keys: account.ssh_keys.len(),
+        admin: account.admin,
     }
 }
 
 /// One of the image's own, which is shut.
-fn shut(name: &str) -> PlannedLogin {
-    PlannedLogin {
+fn shut(name: &str) -> PlannedAccount {
+    PlannedAccount {
         name: name.to_owned(),
-        change: LoginChange::Shut,
+        change: AccountChange::Shut,
         uid: None,
         password: false,
         change_at_first_login: false,
@@ -232,11 +232,11 @@ fn shut(name: &str) -> PlannedLogin {
 /// Finds the user, or makes a new one.
 fn user(
     inputs: PlanInputs<'_>,
-    login: &Login,
+    account: &HostAccount,
     databases: &mut Databases,
     plan: &mut Plan,
 ) -> Result<Option<User>, PlanFault> {
-    let name = login.name.as_str();
+    let name = account.name.as_str();
     let lines = databases.passwd.find(name);
     let [line] = lines.as_slice() else {
         if let [first, second, ..] = lines.as_slice() {
@@ -248,7 +248,7 @@ fn user(
             plan.obstacles.push(obstacle(PASSWD, second + 1, message, "take one of the two lines out"));
             return Ok(None);
         }
-        return new_user(inputs, login, databases, plan);
+        return new_user(inputs, account, databases, plan);
     };
     let number = |field: usize| databases.passwd.field(*line, field).parse::<u32>().ok();
     let (Some(uid), Some(gid)) = (number(user::UID), number(user::GID)) else {
@@ -270,9 +270,9 @@ fn user(
     }
     let home = databases.passwd.field(*line, user::HOME).to_owned();
     databases.passwd.set(*line, user::PASSWORD, "x");
-    databases.passwd.set(*line, user::SHELL, &login.shell);
+    databases.passwd.set(*line, user::SHELL, &account.shell);
     if uid != 0 {
-        databases.passwd.set(*line, user::FULL_NAME, &login.full_name);
+        databases.passwd.set(*line, user::FULL_NAME, &account.full_name);
     }
     Ok(Some(User { owner: Owner { uid, gid }, home, line: line + 1, is_new: false }))
 }
@@ -287,11 +287,11 @@ fn first_uid(inputs: PlanInputs<'_>) -> Result<u32, RootfsFault> {
 /// Adds a user with the first number that neither a user nor a group has, and a group of its own.
 fn new_user(
     inputs: PlanInputs<'_>,
-    login: &Login,
+    account: &HostAccount,
     databases: &mut Databases,
     plan: &mut Plan,
 ) -> Result<Option<User>, PlanFault> {
-    let name = login.name.as_str();
+    let name = account.name.as_str();
     let is_root = name == "root";
     let group_lines = databases.group.find(name);
     let own_group =
@@ -333,48 +333,48 @@ fn new_user(
     }
     let home = if is_root { "/root".to_owned() } else { format!("/home/{name}") };
     let (uid_text, gid_text) = (uid.to_string(), gid.to_string());
-    databases.passwd.push(&[name, "x", &uid_text, &gid_text, &login.full_name, &home, &login.shell]);
+    databases.passwd.push(&[name, "x", &uid_text, &gid_text, &account.full_name, &home, &account.shell]);
     Ok(Some(User { owner: Owner { uid, gid }, home, line: 0, is_new: true }))
 }
 
-fn password(login: &Login, databases: &mut Databases) {
-    let hash = login.password_hash.as_ref().map_or(NO_PASSWORD, |hash| hash.as_str());
+fn password(account: &HostAccount, databases: &mut Databases) {
+    let hash = account.password_hash.as_ref().map_or(NO_PASSWORD, |hash| hash.as_str());
     // Day 0 has the password changed at the next login; none at all never does.
-    let last_change = if login.change_at_first_login { "0" } else { "" };
+    let last_change = if account.change_at_first_login { "0" } else { "" };
     let shadow = &mut databases.shadow;
-    match shadow.find(&login.name).first() {
+    match shadow.find(&account.name).first() {
         Some(line) => {
             let is_same = shadow.field(*line, hidden::HASH) == hash;
             shadow.set(*line, hidden::HASH, hash);
-            if login.change_at_first_login || !is_same || shadow.field(*line, hidden::LAST_CHANGE) == "0" {
+            if account.change_at_first_login || !is_same || shadow.field(*line, hidden::LAST_CHANGE) == "0" {
                 shadow.set(*line, hidden::LAST_CHANGE, last_change);
             }
             shadow.set(*line, hidden::ENDS, "");
         }
-        None => shadow.push(&[&login.name, hash, last_change, "0", "99999", "7", "", "", ""]),
+        None => shadow.push(&[&account.name, hash, last_change, "0", "99999", "7", "", "", ""]),
     }
 }
 
 /// Makes a login a member of a group.
-fn join(login: &Login, wanted: &str, databases: &mut Databases, plan: &mut Plan) {
+fn join(account: &HostAccount, wanted: &str, databases: &mut Databases, plan: &mut Plan) {
     let lines = databases.group.find(wanted);
     let Some(line) = lines.first() else {
         // Without sudo a rule of its own speaks.
         if wanted != "sudo" {
             let message =
-                format!("{} is to be in the group {wanted}, which is not on the rootfs.", login.name);
+                format!("{} is to be in the group {wanted}, which is not on the rootfs.", account.name);
             let fix =
                 format!("take {wanted} out of groups in the sheet, or install in the image what brings it");
             plan.obstacles.push(obstacle(GROUP, 0, message, fix));
         }
         return;
     };
-    let members = with_member(databases.group.field(*line, 3), &login.name);
+    let members = with_member(databases.group.field(*line, 3), &account.name);
     databases.group.set(*line, 3, &members);
     if let Some(gshadow) = &mut databases.gshadow
         && let Some(line) = gshadow.find(wanted).first()
     {
-        let members = with_member(gshadow.field(*line, 3), &login.name);
+        let members = with_member(gshadow.field(*line, 3), &account.name);
         gshadow.set(*line, 3, &members);
     }
 }
@@ -388,7 +388,12 @@ fn with_member(members: &str, name: &str) -> String {
 }
 
 /// The home folder of a login, and the keys that open it.
-fn home(inputs: PlanInputs<'_>, login: &Login, user: &User, plan: &mut Plan) -> Result<(), PlanFault> {
+fn home(
+    inputs: PlanInputs<'_>,
+    account: &HostAccount,
+    user: &User,
+    plan: &mut Plan,
+) -> Result<(), PlanFault> {
     let written = user.home.as_str();
     // A home at the top of everything, or none.
     let is_top = written.split('/').all(|part| matches!(part, "" | "."));
@@ -396,9 +401,9 @@ fn home(inputs: PlanInputs<'_>, login: &Login, user: &User, plan: &mut Plan) -> 
     let Ok(home) = home else {
         let message = format!(
             "{} has its home at {written:?} on the rootfs, which leads up with \"..\"; where it ends depends on links.",
-            login.name
+            account.name
         );
-        let fix = format!("give {} a home folder without \"..\" in /{PASSWD}", login.name);
+        let fix = format!("give {} a home folder without \"..\" in /{PASSWD}", account.name);
         plan.obstacles
             .push(Obstacle { concerns: Concern::Path, ..obstacle(PASSWD, user.line, message, fix) });
         return Ok(());
@@ -406,14 +411,14 @@ fn home(inputs: PlanInputs<'_>, login: &Login, user: &User, plan: &mut Plan) -> 
     let is_odd =
         ["proc", "sys", "dev", "run", "nonexistent"].contains(&home.split('/').next().unwrap_or_default());
     if is_odd {
-        if !login.ssh_keys.is_empty() {
+        if !account.ssh_keys.is_empty() {
             let message =
-                format!("{} has its home at {written} on the rootfs, where no keys can lie.", login.name);
+                format!("{} has its home at {written} on the rootfs, where no keys can lie.", account.name);
             plan.obstacles.push(obstacle(
                 PASSWD,
                 user.line,
                 message,
-                format!("give {} a home folder in /{PASSWD}", login.name),
+                format!("give {} a home folder in /{PASSWD}", account.name),
             ));
         }
         return Ok(());
@@ -421,7 +426,7 @@ fn home(inputs: PlanInputs<'_>, login: &Login, user: &User, plan: &mut Plan) -> 
     match inputs.view.state(&home)? {
         State::Absent => {
             let want = Want::Folder { mode: 0o700, owner: user.owner };
-            plan.changes.push(Change::new(home.clone(), Subject::Logins, want));
+            plan.changes.push(Change::new(home.clone(), Subject::Accounts, want));
             if user.is_new {
                 skeleton(inputs, &home, user, plan)?;
             }
@@ -433,16 +438,16 @@ fn home(inputs: PlanInputs<'_>, login: &Login, user: &User, plan: &mut Plan) -> 
             let mode = access_list.map_or(mode, |list| list.mode_without(mode));
             let want = Want::Folder { mode: mode & !0o022, owner };
             let why = "others may not write to a home with keys in it";
-            plan.changes.push(Change::new(home.clone(), Subject::Logins, want).because(why));
+            plan.changes.push(Change::new(home.clone(), Subject::Accounts, want).because(why));
         }
         State::File { .. } | State::Link { .. } => {}
     }
-    keys(inputs, login, user, &home, plan)
+    keys(inputs, account, user, &home, plan)
 }
 
 fn keys(
     inputs: PlanInputs<'_>,
-    login: &Login,
+    account: &HostAccount,
     user: &User,
     home: &RootfsPath,
     plan: &mut Plan,
@@ -450,29 +455,29 @@ fn keys(
     let folder = home.join(".ssh")?;
     let path = folder.join("authorized_keys")?;
     let older = folder.join("authorized_keys2")?;
-    let is_kept = inputs.output.logins.stock_logins == StockLogins::Keep;
-    if login.ssh_keys.is_empty() {
+    let is_kept = inputs.output.accounts.stock_logins == StockLogins::Keep;
+    if account.ssh_keys.is_empty() {
         if !is_kept && inputs.view.look(&path)?.is_some() {
-            let why = format!("the sheet gives {} no key", login.name);
-            plan.changes.push(Change::set_aside(path, Subject::Logins, why));
+            let why = format!("the sheet gives {} no key", account.name);
+            plan.changes.push(Change::set_aside(path, Subject::Accounts, why));
         }
     } else {
         plan.changes.push(Change::new(
             folder,
-            Subject::Logins,
+            Subject::Accounts,
             Want::Folder { mode: 0o700, owner: user.owner },
         ));
-        let text = format!("{HEADER}{}\n", login.ssh_keys.join("\n"));
+        let text = format!("{HEADER}{}\n", account.ssh_keys.join("\n"));
         let bytes = FileBytes::new(text);
         let mut change =
-            Change::new(path, Subject::Logins, Want::File { bytes, mode: 0o600, owner: user.owner });
+            Change::new(path, Subject::Accounts, Want::File { bytes, mode: 0o600, owner: user.owner });
         // Public keys are public.
         change.is_secret = false;
         plan.changes.push(change);
     }
     if !is_kept && inputs.view.look(&older)?.is_some() {
         let why = "keys in it open the login too";
-        plan.changes.push(Change::set_aside(older, Subject::Logins, why));
+        plan.changes.push(Change::set_aside(older, Subject::Accounts, why));
     }
     Ok(())
 }
@@ -488,7 +493,7 @@ fn skeleton(
         let Some(found) = inputs.view.look(&from)?.filter(|found| found.kind == Kind::File) else { continue };
         let Some(bytes) = inputs.view.read(&from)? else { continue };
         let want = Want::File { bytes, mode: found.mode, owner: user.owner };
-        plan.changes.push(Change::new(home.join(&name)?, Subject::Logins, want));
+        plan.changes.push(Change::new(home.join(&name)?, Subject::Accounts, want));
     }
     Ok(())
 }
@@ -519,15 +524,15 @@ fn sudoers(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
 
 /// Shuts the logins that the image brings along and the sheet does not name.
 fn stock(inputs: PlanInputs<'_>, databases: &mut Databases, plan: &mut Plan) -> Result<(), PlanFault> {
-    let logins = &inputs.output.logins;
-    if logins.stock_logins != StockLogins::Lock {
+    let accounts = &inputs.output.accounts;
+    if accounts.stock_logins != StockLogins::Lock {
         return Ok(());
     }
-    for found in inputs.survey.logins.iter().filter(|found| logins.login(&found.name).is_none()) {
-        if found.name == "root" && !logins.root_locked {
+    for found in inputs.survey.accounts.iter().filter(|found| accounts.account(&found.name).is_none()) {
+        if found.name == "root" && !accounts.root_locked {
             continue;
         }
-        plan.logins.push(shut(&found.name));
+        plan.accounts.push(shut(&found.name));
         let Databases { passwd, shadow, .. } = databases;
         for line in passwd.find(&found.name) {
             if passwd.field(line, user::PASSWORD) != "x" {
@@ -551,13 +556,13 @@ fn stock(inputs: PlanInputs<'_>, databases: &mut Databases, plan: &mut Plan) -> 
             }
             None => shadow.push(&[&found.name, &new_hash, "", "0", "99999", "7", "", ends, ""]),
         }
-        if found.name == "root" && found.keys > 0 {
+        if found.name == "root" && found.ssh_keys > 0 {
             for name in ["authorized_keys", "authorized_keys2"] {
                 let path = format!("{}/.ssh/{name}", found.home);
                 if inputs.view.look(&path)?.is_some() {
                     plan.changes.push(Change::set_aside(
                         RootfsPath::new(path)?,
-                        Subject::Logins,
+                        Subject::Accounts,
                         "the sheet gives root no key",
                     ));
                 }

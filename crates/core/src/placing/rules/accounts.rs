@@ -4,7 +4,7 @@ use super::case::RootfsCase;
 use super::found::RootfsFindings;
 use super::network::{handled, weight_of_handled};
 use crate::finding::{Nature, Rule, Severity};
-use crate::host::{Login, Logins};
+use crate::host::{HostAccount, HostAccounts};
 use crate::machine::StockLogins;
 use crate::placing::plan::Concern;
 use crate::placing::survey::{FoundPassword, SshSetting};
@@ -68,25 +68,25 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
 }
 
 fn stock(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
-    let logins = case.output().map(|output| &output.logins);
-    for login in case.survey.logins.iter().filter(|login| login.is_stock) {
-        if logins.is_some_and(|logins| logins.login(&login.name).is_some()) {
+    let accounts = case.output().map(|output| &output.accounts);
+    for account in case.survey.accounts.iter().filter(|account| account.is_stock) {
+        if accounts.is_some_and(|accounts| accounts.account(&account.name).is_some()) {
             continue;
         }
         let mut how = Vec::new();
-        match login.password {
+        match account.password {
             FoundPassword::Set => how.push("a password".to_owned()),
             FoundPassword::Empty => how.push("no password at all".to_owned()),
             FoundPassword::Locked => {}
         }
-        match login.keys {
+        match account.ssh_keys {
             0 => {}
             1 => how.push("an SSH key".to_owned()),
             count => how.push(format!("{count} SSH keys")),
         }
-        let admin = if login.is_admin && login.uid != 0 { ", and may act as root" } else { "" };
-        let message = format!("{} can log in with {}{admin}.", login.name, how.join(" and with "));
-        let (fix, severity) = match logins.map(|logins| logins.stock_logins) {
+        let admin = if account.is_admin && account.uid != 0 { ", and may act as root" } else { "" };
+        let message = format!("{} can log in with {}{admin}.", account.name, how.join(" and with "));
+        let (fix, severity) = match accounts.map(|accounts| accounts.stock_logins) {
             None => ("name it as an account in the sheet, or let place shut it".to_owned(), None),
             Some(StockLogins::Lock) => (handled(case, "shuts it"), weight_of_handled(case)),
             Some(StockLogins::Keep) => (
@@ -98,7 +98,7 @@ fn stock(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
                 Some(Severity::Error),
             ),
         };
-        found.push(&STOCK_LOGIN, case.view, ("etc/passwd", login.line), message, fix, severity);
+        found.push(&STOCK_LOGIN, case.view, ("etc/passwd", account.line), message, fix, severity);
     }
 }
 
@@ -122,7 +122,7 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     }
     let Some(output) = case.output() else { return };
     for setting in &ssh.limits {
-        let Some((why, severity)) = shut_out(setting, &output.logins) else { continue };
+        let Some((why, severity)) = shut_out(setting, &output.accounts) else { continue };
         let message = format!("/{} says {:?}, {why}.", setting.path, setting.text);
         let fix = "take the line out of the image, or change it there so that those of the sheet get in";
         let place = (setting.path.as_str(), setting.line);
@@ -131,21 +131,26 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
 }
 
 /// Whom a line of the server's settings keeps out, as the end of a sentence, and how grave that is (`sshd_config(5)`).
-fn shut_out(setting: &SshSetting, logins: &Logins) -> Option<(String, Option<Severity>)> {
+fn shut_out(setting: &SshSetting, accounts: &HostAccounts) -> Option<(String, Option<Severity>)> {
     let mut words = setting.text.split_whitespace();
     let keyword = words.next()?.to_ascii_lowercase();
     let listed: Vec<&str> = words.collect();
     let lists = |name: &str| listed.iter().any(|word| is_of(word, name));
-    let in_group = |login: &Login| {
-        std::iter::once(login.name.as_str()).chain(login.groups.iter().map(String::as_str)).any(lists)
+    let in_group = |account: &HostAccount| {
+        std::iter::once(account.name.as_str()).chain(account.groups.iter().map(String::as_str)).any(lists)
     };
-    let of = |keeps_out: &dyn Fn(&Login) -> bool| -> Vec<&str> {
-        logins.accounts.iter().filter(|login| keeps_out(login)).map(|login| login.name.as_str()).collect()
+    let of = |keeps_out: &dyn Fn(&HostAccount) -> bool| -> Vec<&str> {
+        accounts
+            .accounts
+            .iter()
+            .filter(|account| keeps_out(account))
+            .map(|account| account.name.as_str())
+            .collect()
     };
     let out = match keyword.as_str() {
-        "allowusers" => of(&|login| !lists(&login.name)),
-        "denyusers" => of(&|login| lists(&login.name)),
-        "allowgroups" => of(&|login| !in_group(login)),
+        "allowusers" => of(&|account| !lists(&account.name)),
+        "denyusers" => of(&|account| lists(&account.name)),
+        "allowgroups" => of(&|account| !in_group(account)),
         "denygroups" => of(&in_group),
         "authenticationmethods" if listed.iter().all(|method| method.contains(',')) => {
             return Some(("which asks for more than one proof of who it is".to_owned(), None));

@@ -13,7 +13,7 @@ pub(crate) const SHADOW: &str = "etc/shadow";
 
 /// A user that can log in.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct FoundLogin {
+pub struct FoundAccount {
     /// The name.
     pub name: String,
     /// The number.
@@ -21,7 +21,7 @@ pub struct FoundLogin {
     /// How a password opens it.
     pub password: FoundPassword,
     /// How many SSH keys open it.
-    pub keys: usize,
+    pub ssh_keys: usize,
     /// Whether it may act as root.
     #[serde(rename = "admin")]
     pub is_admin: bool,
@@ -51,7 +51,7 @@ pub enum FoundPassword {
 const NO_SHELLS: [&str; 4] = ["/usr/sbin/nologin", "/sbin/nologin", "/bin/false", "/usr/bin/false"];
 
 /// The users that can log in, in the order of `etc/passwd`.
-pub(super) fn logins(view: View<'_>) -> Result<Vec<FoundLogin>, RootfsFault> {
+pub(super) fn accounts(view: View<'_>) -> Result<Vec<FoundAccount>, RootfsFault> {
     let passwd = view.text(PASSWD)?.unwrap_or_default();
     let shadow = view.read(SHADOW)?;
     let shadow =
@@ -89,11 +89,11 @@ pub(super) fn logins(view: View<'_>) -> Result<Vec<FoundLogin>, RootfsFault> {
         if has_ended || (password == FoundPassword::Locked && keys == 0) {
             continue;
         }
-        found.push(FoundLogin {
+        found.push(FoundAccount {
             name: (*name).to_owned(),
             uid,
             password,
-            keys,
+            ssh_keys: keys,
             is_admin: uid == 0 || admins.contains(name),
             is_stock: true,
             line: index + 1,
