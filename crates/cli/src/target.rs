@@ -18,15 +18,11 @@ pub(crate) fn look(path: &Path) -> Result<AtPath, Failure> {
 /// Whether a root filesystem to place on, or to take back from, is in the image of a disk, and not in a folder.
 pub(crate) fn is_image(target: &Path) -> Result<bool, Failure> {
     match look(target)? {
-        AtPath::Output(..) => Err(Failure::CommandLine(format!(
-            "{} is an output, and not a root filesystem; the output comes first: impostazione place OUTPUT TARGET",
-            target.display()
-        ))),
         AtPath::Rootfs | AtPath::Folder => Ok(false),
         // A folder that happens to have a package in it.
         AtPath::Package(_) if target.is_dir() => Ok(false),
         AtPath::DiskImage | AtPath::File | AtPath::Package(_) => Ok(true),
-        other @ (AtPath::Netplan | AtPath::Sheet) => Err(Failure::CommandLine(format!(
+        other @ (AtPath::Output(..) | AtPath::Netplan | AtPath::Sheet) => Err(Failure::CommandLine(format!(
             "{} is {}, and not a root filesystem: name the folder where one is mounted, or the image of a disk",
             target.display(),
             other.word()

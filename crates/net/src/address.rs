@@ -26,6 +26,14 @@ impl AddressFault {
 ///
 /// IPv4 is four decimal parts without leading zeros (RFC 6943, section 3.1.1, on why the older spellings are not
 /// safe to guess); IPv6 is any spelling of RFC 4291, section 2.2, without a zone.
+///
+/// ```
+/// use impostazione_net::{Family, parse_address};
+///
+/// assert!(parse_address("10.64.10.11", Some(Family::V4)).is_ok());
+/// assert!(parse_address("10.64.010.11", None).is_err());
+/// assert!(parse_address("fe80::1%eth0", None).is_err());
+/// ```
 pub fn parse_address(text: &str, family: Option<Family>) -> Result<IpAddr, AddressFault> {
     if let Ok(address) = text.parse::<IpAddr>() {
         return match family {

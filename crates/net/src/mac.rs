@@ -19,6 +19,14 @@ pub struct MacFault {
 
 impl MacAddress {
     /// Reads six pairs of hexadecimal digits with a colon between them, or all with a hyphen, in either case.
+    ///
+    /// ```
+    /// use impostazione_net::MacAddress;
+    ///
+    /// let mac = MacAddress::parse("02-64-10-00-00-0B").unwrap();
+    /// assert_eq!(mac.to_string(), "02:64:10:00:00:0b");
+    /// assert!(mac.is_of_one_interface());
+    /// ```
     pub fn parse(text: &str) -> Result<Self, MacFault> {
         let parts: Vec<&str> = text.split(if text.contains('-') { '-' } else { ':' }).collect();
         if parts.len() == 6

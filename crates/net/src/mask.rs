@@ -18,6 +18,15 @@ pub enum MaskFault {
 /// Reads a mask in any of its spellings (`24`, `255.255.255.0`, `0xffffff00`) and gives its prefix length.
 ///
 /// IPv6 has the length only. Ones must stand before zeros (RFC 4632, section 3.1).
+///
+/// ```
+/// use impostazione_net::{Family, MaskFault, parse_mask};
+///
+/// for mask in ["24", "255.255.255.0", "0xffffff00"] {
+///     assert_eq!(parse_mask(mask, Family::V4), Ok(24));
+/// }
+/// assert!(parse_mask("255.0.255.0", Family::V4).is_err());
+/// ```
 pub fn parse_mask(text: &str, family: Family) -> Result<u8, MaskFault> {
     if !text.is_empty() && text.len() <= 3 && text.bytes().all(|byte| byte.is_ascii_digit()) {
         let length: u16 = text.parse().map_err(|_| MaskFault::Malformed)?;

@@ -24,6 +24,13 @@ pub enum PrefixFault {
 }
 
 /// Reads `address/mask`, the mask in any of its spellings, and refuses bits behind the mask.
+///
+/// ```
+/// use impostazione_net::{Family, parse_prefix};
+///
+/// assert!(parse_prefix("10.64.10.0/0xffffff00", Family::V4).is_ok());
+/// assert!(parse_prefix("10.64.10.7/24", Family::V4).is_err());
+/// ```
 pub fn parse_prefix(text: &str, family: Family) -> Result<IpNet, PrefixFault> {
     if let Some(usual) = respelled(text).filter(|usual| parse_prefix(usual, family).is_ok()) {
         return Err(PrefixFault::Spelling(usual));
@@ -70,6 +77,13 @@ pub fn broadcast_of(prefix: IpNet) -> Option<IpAddr> {
 }
 
 /// First and last address that a machine may have in a prefix.
+///
+/// ```
+/// use impostazione_net::host_range;
+///
+/// let (first, last) = host_range("10.64.10.0/24".parse().unwrap());
+/// assert_eq!((first.to_string(), last.to_string()), ("10.64.10.1".into(), "10.64.10.254".into()));
+/// ```
 pub fn host_range(prefix: IpNet) -> (IpAddr, IpAddr) {
     let (first, last) = (prefix.network(), prefix.broadcast());
     match (first, last) {

@@ -33,6 +33,14 @@ pub enum RangeFault {
 
 impl AddressRange {
     /// Reads `first-last` or a single address. Space around the hyphen is allowed.
+    ///
+    /// ```
+    /// use impostazione_net::AddressRange;
+    ///
+    /// let leased = AddressRange::parse("10.64.10.200 - 10.64.10.239").unwrap();
+    /// assert!(leased.contains("10.64.10.239".parse().unwrap()));
+    /// assert!(AddressRange::parse("10.64.10.9-10.64.10.2").is_err());
+    /// ```
     pub fn parse(text: &str) -> Result<Self, RangeFault> {
         let end = |part: &str| {
             parse_address(part, None).map_err(|fault| RangeFault::Address {

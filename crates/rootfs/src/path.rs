@@ -21,6 +21,15 @@ pub struct OddPath(pub String);
 
 impl RootfsPath {
     /// Takes a path that is spelled in the one way in which these are.
+    ///
+    /// ```
+    /// use impostazione_rootfs::RootfsPath;
+    ///
+    /// assert!(RootfsPath::new("etc/hostname").is_ok());
+    /// for odd in ["/etc/hostname", "etc//hostname", "etc/../shadow", ""] {
+    ///     assert!(RootfsPath::new(odd).is_err(), "{odd}");
+    /// }
+    /// ```
     pub fn new(path: impl Into<String>) -> Result<Self, OddPath> {
         let path = path.into();
         if is_plain(&path) { Ok(Self(Cow::Owned(path))) } else { Err(OddPath(path)) }

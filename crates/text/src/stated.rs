@@ -1,7 +1,16 @@
 //! What a person said about something that may be left unsaid.
 
-/// A value of the sheet with the ways in which it can be missing told apart, so that no finding is made twice and
+/// A value of a text with the ways in which it can be missing told apart, so that no finding is made twice and
 /// nothing is taken for forgotten that was declined on purpose.
+///
+/// ```
+/// use impostazione_text::Stated;
+///
+/// let number = |text: Stated<&str>| text.and_then(|text| text.parse::<u8>().ok());
+/// assert_eq!(number(Stated::Value("7")), Stated::Value(7));
+/// assert_eq!(number(Stated::Value("seven")), Stated::Faulty);
+/// assert_eq!(number(Stated::Absent).or(Stated::Value(1)), Stated::Value(1));
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub enum Stated<T> {
     /// Nothing was written.

@@ -103,7 +103,12 @@ fn correct_file(
         );
         corrected = Some((text, next));
     }
-    let Some((text, after)) = corrected else { return Ok((assessment, false)) };
+    let Some((text, after)) = corrected else {
+        if !quiet && !assessment.findings.is_empty() {
+            terminal::tell(&format!("{}: nothing in it has one certain correction\n", path.display()));
+        }
+        return Ok((assessment, false));
+    };
     if !quiet || !change.yes {
         terminal::tell(&lines);
     }
