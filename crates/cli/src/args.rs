@@ -64,7 +64,7 @@ pub(crate) struct CheckArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Only findings about these machines, and those about the whole sheet; patterns have * ? [ab] {a,b}
+    /// Only findings about these machines, and those about the whole sheet; patterns have * ? [a-c] {a,b}
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
@@ -336,7 +336,7 @@ pub(crate) struct ReviewArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Only these machines; patterns have * ? [ab] {a,b}
+    /// Only these machines; patterns have * ? [a-c] {a,b}
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
@@ -355,7 +355,7 @@ pub(crate) struct RenderArguments {
     #[arg(long, value_name = "DIR")]
     pub(crate) into: PathBuf,
 
-    /// Only the files of these machines; patterns have * ? [ab] {a,b}. The whole sheet must be right all the same
+    /// Only the files of these machines; patterns have * ? [a-c] {a,b}. The whole sheet must be right all the same
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
@@ -394,7 +394,7 @@ pub(crate) struct PlaceArguments {
     /// taken; an image needs root
     pub(crate) target: PathBuf,
 
-    /// The machine, where the output has several: a name, or a pattern that fits one of them; * ? [ab] {a,b}
+    /// The machine, where the output has several: a name, or a pattern that fits one of them; * ? [a-c] {a,b}
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
@@ -444,7 +444,7 @@ pub(crate) struct CompareArguments {
     /// What to compare it with: another sheet, another output, a root filesystem, or the image of a disk with one
     pub(crate) second: PathBuf,
 
-    /// Only these machines; patterns have * ? [ab] {a,b}
+    /// Only these machines; patterns have * ? [a-c] {a,b}
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 

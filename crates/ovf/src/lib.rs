@@ -36,7 +36,7 @@ pub use package::{
     PackageFile, PackagePlan, Part, Signature, Trust, complete_digests, make_sample_package, verify,
 };
 pub use report::{
-    OptionDefault, OptionSize, PackageReport, ReportedDisk, ReportedFile, ReportedNetwork, ReportedOption,
-    ReportedProduct, ReportedProperty, ReportedSignature, ReportedSystem, UnsafeFile, package_report,
-    read_package,
+    OptionDefault, OptionSize, PackageReport, Remark, ReportedDisk, ReportedFile, ReportedNetwork,
+    ReportedOption, ReportedProduct, ReportedProperty, ReportedSignature, ReportedSystem, UnsafeFile,
+    package_report, read_package,
 };

@@ -1,6 +1,6 @@
 //! What a package asks for and holds, in the form that scripts read.
 
-use serde::Serialize;
+use serde::{Serialize, Serializer};
 
 use super::descriptor::{Descriptor, Product, VirtualSystem};
 use super::meaning::{MeaningsFile, Reading, Signs, read_reviewed};
@@ -30,20 +30,43 @@ pub struct PackageReport {
     /// Files that are not touched, and why.
     pub unsafe_files: Vec<UnsafeFile>,
     /// What is wrong with lines of its manifest.
-    pub manifest_faults: Vec<String>,
+    pub manifest_faults: Vec<Remark>,
     /// What is not as the standard has it, and does no harm here.
-    pub notes: Vec<String>,
+    pub notes: Vec<Remark>,
     /// Who signed it.
     pub signature: Option<ReportedSignature>,
+}
+
+/// Something that is said of a package.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Remark {
+    /// The end of a sentence.
+    pub message: String,
+}
+
+impl Remark {
+    fn new(message: impl Into<String>) -> Self {
+        Self { message: message.into() }
+    }
+}
+
+/// `null` in place of a text that is empty.
+#[allow(clippy::ptr_arg, reason = "serde asks for it")]
+fn null_if_empty<S: Serializer>(text: &String, serializer: S) -> Result<S::Ok, S::Error> {
+    (!text.is_empty()).then_some(text).serialize(serializer)
 }
 
 /// What a package is.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 #[allow(missing_docs, reason = "the elements of a product section")]
 pub struct ReportedProduct {
+    #[serde(serialize_with = "null_if_empty")]
     pub name: String,
+    #[serde(serialize_with = "null_if_empty")]
     pub vendor: String,
+    #[serde(serialize_with = "null_if_empty")]
     pub version: String,
+    #[serde(serialize_with = "null_if_empty")]
     pub full_version: String,
 }
 
@@ -72,17 +95,22 @@ pub struct ReportedProperty {
     /// Its key.
     pub key: String,
     /// Its class.
+    #[serde(serialize_with = "null_if_empty")]
     pub class: String,
     /// Its instance.
+    #[serde(serialize_with = "null_if_empty")]
     pub instance: String,
     /// Its type as written.
     #[serde(rename = "type")]
     pub kind: String,
     /// What it is called.
+    #[serde(serialize_with = "null_if_empty")]
     pub label: String,
     /// What is said of it.
+    #[serde(serialize_with = "null_if_empty")]
     pub description: String,
     /// The heading that it stands under.
+    #[serde(serialize_with = "null_if_empty")]
     pub category: String,
     /// Its default; `null` where it has none, and for a password.
     pub default: Option<String>,
@@ -125,8 +153,10 @@ pub struct ReportedOption {
     /// Its id, which `deployment_option` in a sheet names.
     pub id: String,
     /// What it is called.
+    #[serde(serialize_with = "null_if_empty")]
     pub label: String,
     /// What is said of it.
+    #[serde(serialize_with = "null_if_empty")]
     pub description: String,
     /// Whether it is taken where nobody chooses.
     pub default: bool,
@@ -150,6 +180,7 @@ pub struct OptionSize {
 #[allow(missing_docs, reason = "the elements of a network")]
 pub struct ReportedNetwork {
     pub name: String,
+    #[serde(serialize_with = "null_if_empty")]
     pub description: String,
 }
 
@@ -177,7 +208,9 @@ pub struct ReportedFile {
     pub size_bytes: Option<u64>,
     /// The size that the descriptor gives it.
     pub stated_bytes: Option<u64>,
-    /// Algorithm and digest, as the manifest has them.
+    /// The algorithm of its digest, as the manifest has it.
+    pub algorithm: Option<String>,
+    /// Its digest in hexadecimal digits.
     pub digest: Option<String>,
     /// What is known of it.
     pub state: &'static str,
@@ -188,6 +221,7 @@ pub struct ReportedFile {
 #[allow(missing_docs, reason = "as they are named")]
 pub struct UnsafeFile {
     pub name: String,
+    #[serde(rename = "message")]
     pub why: &'static str,
 }
 
@@ -195,20 +229,26 @@ pub struct UnsafeFile {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ReportedSignature {
     /// Whom the certificate is for.
+    #[serde(serialize_with = "null_if_empty")]
     pub subject: String,
     /// Who made it.
+    #[serde(serialize_with = "null_if_empty")]
     pub issuer: String,
     /// First day on which it holds.
+    #[serde(serialize_with = "null_if_empty")]
     pub from: String,
     /// Last day on which it holds.
+    #[serde(serialize_with = "null_if_empty")]
     pub until: String,
     /// SHA-256 of the certificate.
+    #[serde(serialize_with = "null_if_empty")]
     pub fingerprint: String,
     /// Whether the manifest is what was signed.
     pub valid: bool,
     /// Whether the certificate is trusted; `null` where nobody said whom to trust.
     pub trusted: Option<bool>,
     /// Why it is not valid, or not trusted.
+    #[serde(rename = "message")]
     pub why: Option<String>,
 }
 
@@ -337,10 +377,8 @@ pub fn package_report(
                 name: file.name.clone(),
                 size_bytes: file.size,
                 stated_bytes: file.stated_size,
-                digest: file
-                    .digest
-                    .as_ref()
-                    .map(|(algorithm, digest)| format!("{} {digest}", algorithm.word())),
+                algorithm: file.digest.as_ref().map(|(algorithm, _)| algorithm.word().to_owned()),
+                digest: file.digest.as_ref().map(|(_, digest)| digest.clone()),
                 state: file.state.word(),
             })
             .collect(),
@@ -352,23 +390,26 @@ pub fn package_report(
         manifest_faults: package
             .manifest
             .as_ref()
-            .map(|manifest| manifest.faults.clone())
-            .unwrap_or_default(),
+            .into_iter()
+            .flat_map(|manifest| manifest.faults.iter().map(Remark::new))
+            .collect(),
         notes: notes(package, descriptor),
         signature: package.signature.as_ref().map(ReportedSignature::from),
     }
 }
 
-fn notes(package: &Package, descriptor: &Descriptor) -> Vec<String> {
+fn notes(package: &Package, descriptor: &Descriptor) -> Vec<Remark> {
     let mut notes = Vec::new();
     if package.contents.as_ref().is_some_and(|contents| !contents.begins_with_descriptor()) {
-        notes.push(
-            "the descriptor is not the first file of the archive, and some platforms refuse that".to_owned(),
-        );
+        notes.push(Remark::new(
+            "the descriptor is not the first file of the archive, and some platforms refuse that",
+        ));
     }
     for system in &descriptor.systems {
         for id in &system.repeated_ids {
-            notes.push(format!("several properties have the id {id}; only the first can be answered"));
+            notes.push(Remark::new(format!(
+                "several properties have the id {id}; only the first can be answered"
+            )));
         }
     }
     notes

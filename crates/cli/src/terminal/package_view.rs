@@ -297,8 +297,8 @@ fn faults(text: &mut String, report: &PackageReport) {
     {
         faults.push(format!("the signature: {why}"));
     }
-    let notes = report.manifest_faults.iter().map(|fault| format!("the manifest, {fault}"));
-    let notes = notes.chain(report.notes.iter().cloned());
+    let notes = report.manifest_faults.iter().map(|fault| format!("the manifest, {}", fault.message));
+    let notes = notes.chain(report.notes.iter().map(|note| note.message.clone()));
     text.push('\n');
     for note in notes {
         let _ = writeln!(text, "note: {}", harmless(&note));

@@ -154,17 +154,14 @@ fn ssh(lines: &mut Lines, survey: &Survey) {
         (true, false) => "installed, does not start",
     };
     lines.add("SSH", state);
-    let keys: Vec<String> =
-        ssh.host_keys
-            .iter()
-            .map(|key| {
-                if key.kind.is_empty() {
-                    key.path.clone()
-                } else {
-                    format!("{} {}", key.kind, key.fingerprint)
-                }
-            })
-            .collect();
+    let keys: Vec<String> = ssh
+        .host_keys
+        .iter()
+        .map(|key| match (&key.kind, &key.fingerprint) {
+            (Some(kind), Some(fingerprint)) => format!("{kind} {fingerprint}"),
+            _ => key.path.clone(),
+        })
+        .collect();
     if ssh.is_there {
         lines.list("host keys", &keys, "none");
     }

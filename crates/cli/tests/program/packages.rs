@@ -165,7 +165,10 @@ fn every_algorithm_and_windows_line_ends() {
     workspace.write("packages/whole.mf", "MD5(disk.img)= 00\nSHA256(whole.ovf)= 12\n");
     let (code, report) = inspected(&workspace, &["packages/whole.ovf"]);
     assert_eq!((code, state(&report, "disk.img")), (0, "no-digest"));
-    assert_eq!(report["manifest_faults"][0], "line 1: the algorithm MD5 is not SHA1, SHA256 or SHA512");
+    assert_eq!(
+        report["manifest_faults"][0]["message"],
+        "line 1: the algorithm MD5 is not SHA1, SHA256 or SHA512"
+    );
 }
 
 #[test]
@@ -377,7 +380,7 @@ fn members_that_lead_out_are_named_and_not_touched() {
         let (code, report) = inspected(&workspace, &["a.ova"]);
         let unsafe_file = &report["unsafe_files"][0];
         assert_eq!((code, &unsafe_file["name"]), (1, &json!(name)), "{report}");
-        assert!(unsafe_file["why"].as_str().unwrap().contains(why), "{unsafe_file}");
+        assert!(unsafe_file["message"].as_str().unwrap().contains(why), "{unsafe_file}");
         assert_eq!(workspace.tree(".").len(), before, "nothing was written");
     }
 }

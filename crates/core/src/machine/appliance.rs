@@ -19,11 +19,11 @@ pub struct NamedMeanings {
 /// What only an appliance has.
 #[derive(Debug, Default)]
 pub struct Appliance {
-    /// Index in [`Site::packages`], and where the sheet names the package. Absent: it is set up at its console.
+    /// Index in [`super::Site::packages`], and where the sheet names the package. Absent: it is set up at its console.
     pub package: Stated<Written<usize>>,
     /// Which machine of its package it is.
     pub system: Stated<Written<String>>,
-    /// Index in [`Site::meanings`], and where the sheet names the file.
+    /// Index in [`super::Site::meanings`], and where the sheet names the file.
     pub meanings: Stated<Written<usize>>,
     /// The size that it comes in.
     pub deployment_option: Stated<Written<String>>,

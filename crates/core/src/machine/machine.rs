@@ -28,7 +28,7 @@ pub struct Machine {
     pub full_name: Option<Box<Written<DomainName>>>,
     /// What it is itself a server of.
     pub serves: Serves,
-    /// Index in [`Site::clusters`], and where the sheet says so.
+    /// Index in [`super::Site::clusters`], and where the sheet says so.
     pub cluster: Option<Box<Written<usize>>>,
     /// What it may have of its own or from `[common]`.
     pub settings: Arc<Settings>,
@@ -59,7 +59,7 @@ pub enum Role {
 /// What only a host has.
 #[derive(Debug, Default)]
 pub struct Host {
-    /// Indexes in [`Site::accounts`].
+    /// Indexes in [`super::Site::accounts`].
     pub accounts: Vec<usize>,
     /// The SSH host key that was made for it beforehand; `Faulty` where it is wanted and could not be had.
     pub host_key: Stated<HostKey>,

@@ -21,7 +21,7 @@ struct JsonReport<'a> {
 #[derive(Serialize)]
 struct Wrong<'a> {
     path: &'a str,
-    state: &'static str,
+    state: String,
 }
 
 /// Says whether the files of a tree, or of one machine in it, are as they were rendered.
@@ -38,7 +38,7 @@ pub(crate) fn run(
         files += 1;
         let since = tree.since(file).map_err(|fault| Failure::Files(fault.to_string()))?;
         if !matches!(since, FileSince::Same | FileSince::SameSize) {
-            wrong.push(Wrong { path: &file.path, state: since.word() });
+            wrong.push((file.path.as_str(), since.word()));
         }
     }
     let is_whole = wrong.is_empty();
@@ -47,14 +47,17 @@ pub(crate) fn run(
             machines: tree.machines().into_iter().filter(|name| is_meant(name)).collect(),
             hosts: tree.hosts().into_iter().filter(|name| is_meant(name)).collect(),
             files,
-            not_as_rendered: wrong,
+            not_as_rendered: wrong
+                .iter()
+                .map(|(path, word)| Wrong { path, state: word.replace(' ', "-") })
+                .collect(),
         };
         json::print(&answer)?;
     } else {
         let mut text = String::new();
-        for wrong in &wrong {
+        for (path, word) in &wrong {
             // Writing to a String does not fail.
-            let _ = writeln!(text, "{:19} {}", wrong.state, terminal::harmless(wrong.path));
+            let _ = writeln!(text, "{word:19} {}", terminal::harmless(path));
         }
         let name = arguments.path.display();
         let machines = terminal::count(machine.map_or(tree.machines().len(), |_| 1), "machine", "machines");

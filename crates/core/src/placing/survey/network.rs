@@ -93,6 +93,7 @@ pub struct FoundRenderer {
     #[serde(rename = "enabled")]
     pub is_enabled: bool,
     /// Whether it is kept from ever starting.
+    #[serde(rename = "masked")]
     pub is_masked: bool,
 }
 

@@ -18,6 +18,7 @@ pub struct Rewriter {
     /// Its file.
     pub path: String,
     /// What makes it one: the end of a sentence.
+    #[serde(rename = "message")]
     pub why: String,
 }
 

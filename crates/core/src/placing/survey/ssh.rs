@@ -63,10 +63,10 @@ pub struct FoundSsh {
 pub struct FoundHostKey {
     /// Its file.
     pub path: String,
-    /// Its kind: `ssh-ed25519`.
-    pub kind: String,
-    /// SHA-256 of it, as `ssh` shows it; empty where the public half could not be read.
-    pub fingerprint: String,
+    /// Its kind: `ssh-ed25519`; nothing where the public half could not be read.
+    pub kind: Option<String>,
+    /// SHA-256 of it, as `ssh` shows it.
+    pub fingerprint: Option<String>,
 }
 
 /// A line of the server's settings.
@@ -113,8 +113,8 @@ pub(crate) fn host_keys(view: View<'_>) -> Result<Vec<FoundHostKey>, RootfsFault
         let public = public.and_then(|text| PublicKey::from_openssh(text.trim()).ok());
         keys.push(FoundHostKey {
             path,
-            kind: public.as_ref().map(|key| key.algorithm().as_str().to_owned()).unwrap_or_default(),
-            fingerprint: public.map(|key| key.fingerprint(HashAlg::Sha256).to_string()).unwrap_or_default(),
+            kind: public.as_ref().map(|key| key.algorithm().as_str().to_owned()),
+            fingerprint: public.map(|key| key.fingerprint(HashAlg::Sha256).to_string()),
         });
     }
     Ok(keys)

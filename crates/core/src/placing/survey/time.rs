@@ -23,6 +23,7 @@ pub struct TimeServiceFound {
     /// Its unit.
     pub unit: &'static str,
     /// Whether it starts at boot.
+    #[serde(rename = "enabled")]
     pub is_enabled: bool,
 }
 

@@ -66,6 +66,7 @@ pub struct WayIn {
     /// Whom it is for: names of logins; nothing where it is for everybody.
     pub names: Option<Vec<String>>,
     /// What it lets them do, as the end of a sentence that begins with them.
+    #[serde(rename = "message")]
     pub how: String,
     /// Whether it leads to root.
     pub gives_root: bool,
