@@ -4,7 +4,7 @@
 # neither.
 set -eu
 top=$(cd "$(dirname "$0")/.." && pwd)
-cargo build --release --quiet --manifest-path "$top/Cargo.toml"
+cargo build --release --quiet --locked --manifest-path "$top/Cargo.toml"
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT INT TERM
 program=$top/target/release/impostazione

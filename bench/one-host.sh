@@ -3,7 +3,7 @@
 # `netplan generate` on the result. Needs netplan and hyperfine. Prints the mean times and their ratio.
 set -eu
 top=$(cd "$(dirname "$0")/.." && pwd)
-cargo build --release --quiet --manifest-path "$top/Cargo.toml"
+cargo build --release --quiet --locked --manifest-path "$top/Cargo.toml"
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT INT TERM
 program=$top/target/release/impostazione

@@ -3,7 +3,7 @@
 # and answering without digests. Needs openssl, GNU time, and about 7 GiB where TMPDIR points, best in memory.
 set -eu
 top=$(cd "$(dirname "$0")/.." && pwd)
-cargo build --release --quiet --manifest-path "$top/Cargo.toml"
+cargo build --release --quiet --locked --manifest-path "$top/Cargo.toml"
 program="$top/target/release/impostazione"
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT INT TERM

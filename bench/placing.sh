@@ -4,7 +4,7 @@
 # Needs perl for the clock of processes.
 set -eu
 top=$(cd "$(dirname "$0")/.." && pwd)
-cargo build --release --quiet --manifest-path "$top/Cargo.toml" --workspace --examples --bins
+cargo build --release --quiet --locked --manifest-path "$top/Cargo.toml" --workspace --examples --bins
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT INT TERM
 program=$top/target/release/impostazione

@@ -4,8 +4,8 @@
 # ratios.
 set -eu
 top=$(cd "$(dirname "$0")/.." && pwd)
-cargo build --release --quiet --manifest-path "$top/Cargo.toml"
-cargo build --release --quiet --manifest-path "$top/Cargo.toml" -p impostazione-core --example write-loop
+cargo build --release --quiet --locked --manifest-path "$top/Cargo.toml"
+cargo build --release --quiet --locked --manifest-path "$top/Cargo.toml" -p impostazione-core --example write-loop
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT INT TERM
 program=$top/target/release/impostazione

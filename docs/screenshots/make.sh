@@ -4,7 +4,7 @@
 set -eu
 here=$(cd "$(dirname "$0")" && pwd)
 top=$(cd "$here/../.." && pwd)
-cargo build --release --quiet --manifest-path "$top/Cargo.toml"
+cargo build --release --quiet --locked --manifest-path "$top/Cargo.toml"
 work=$(mktemp -d)
 display=:$((90 + $$ % 900))
 server=
