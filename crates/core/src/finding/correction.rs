@@ -41,7 +41,7 @@ pub fn correct_sheet(sources: &Sources, findings: &[Finding]) -> CorrectedSheet 
             .and_modify(|first| *first = first.filter(|first| *first == meant))
             .or_insert(Some(meant));
     }
-    let mut mended = CorrectedSheet { text: String::with_capacity(text.len()), changes: Vec::new() };
+    let mut corrected = CorrectedSheet { text: String::with_capacity(text.len()), changes: Vec::new() };
     let mut kept = 0;
     for (span, meant) in wanted {
         let (Some(meant), Some(from)) = (meant, text.get(span.range())) else { continue };
@@ -53,16 +53,16 @@ pub fn correct_sheet(sources: &Sources, findings: &[Finding]) -> CorrectedSheet 
         }
         let to = format!("\"{meant}\"");
         let position = sources.get(sheet).position(span.start());
-        mended.text.push_str(text.get(kept..span.start()).unwrap_or_default());
-        mended.text.push_str(&to);
+        corrected.text.push_str(text.get(kept..span.start()).unwrap_or_default());
+        corrected.text.push_str(&to);
         kept = span.end();
-        mended.changes.push(Correction {
+        corrected.changes.push(Correction {
             line: position.line,
             column: position.column,
             from: from.to_owned(),
             to,
         });
     }
-    mended.text.push_str(text.get(kept..).unwrap_or_default());
-    mended
+    corrected.text.push_str(text.get(kept..).unwrap_or_default());
+    corrected
 }
