@@ -2,6 +2,7 @@
 //! example, which is as near as a right card comes, is none.
 
 use impostazione_core::catalog;
+use impostazione_core::finding::Examples;
 
 use crate::card::{Card, render, sheet, with_output};
 use crate::support::Workspace;
@@ -47,7 +48,7 @@ fn each_wrong_example_is_found_on_a_card_and_each_right_one_is_passed_in_silence
     let mut astray = Vec::new();
     // Those that take another mount, or an earlier placement, have tests of their own.
     let by_paths =
-        catalog::all().iter().filter(|rule| rule.name.starts_with("rootfs-") && rule.wrong.contains('/'));
+        catalog::all().iter().filter(|rule| rule.examples == Examples::Rootfs && rule.wrong.contains('/'));
     let mut count = 0;
     for rule in by_paths {
         count += 1;

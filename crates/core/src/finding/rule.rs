@@ -16,7 +16,9 @@ pub struct Rule {
     pub summary: &'static str,
     /// What goes wrong on the machine when it is broken, and what to do.
     pub explanation: &'static str,
-    /// A piece of a sheet that breaks it, and no other rule.
+    /// Of what its examples are pieces.
+    pub examples: Examples,
+    /// A piece that breaks it, and no other rule.
     pub wrong: &'static str,
     /// The same piece, corrected.
     pub right: &'static str,
@@ -30,6 +32,17 @@ pub struct Rule {
     /// How its findings are worded for somebody who reads netplan files and has no sheet; the sheet's words with YAML's signs
     /// where there is nothing here.
     pub in_netplan: Option<NetplanWords>,
+}
+
+/// What the examples of a rule are pieces of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Examples {
+    /// A build sheet.
+    Sheet,
+    /// Netplan files, of which there may be several.
+    NetplanFiles,
+    /// A root filesystem: paths, and what is in them.
+    Rootfs,
 }
 
 /// How a finding is worded about netplan files.
@@ -51,6 +64,7 @@ impl Rule {
         nature: Nature::Fault,
         summary: "",
         explanation: "",
+        examples: Examples::Sheet,
         wrong: "",
         right: "",
         about_absence: false,

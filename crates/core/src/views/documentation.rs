@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use impostazione_text::capital;
 use serde::Serialize;
 
-use crate::finding::{Nature, Rule, Severity};
+use crate::finding::{Examples, Nature, Rule, Severity};
 use crate::sheet::KEYS;
 
 /// Rules as other programs get them.
@@ -62,7 +62,10 @@ pub fn rules_page(rules: &[&Rule]) -> String {
             writeln!(page, "| [`{0}`](#{0}) | {1} | {2} |", rule.name, rule.severity.word(), rule.summary);
     }
     for rule in rules {
-        let language = if rule.wrong.starts_with("# a netplan file") { "yaml" } else { "toml" };
+        let language = match rule.examples {
+            Examples::NetplanFiles => "yaml",
+            Examples::Sheet | Examples::Rootfs => "toml",
+        };
         let _ = write!(
             page,
             "\n## {}\n\n{}: {}.\n\n{}\n\nWrong:\n\n```{language}\n{}```\n\nRight:\n\n```{language}\n{}```\n",

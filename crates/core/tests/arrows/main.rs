@@ -78,11 +78,9 @@ fn a_turned_arrow_and_a_large_circle_are_found() {
     write("finding/rule.rs", "use std::fmt;\nfn a() { let _ = \"crate::views\"; }\n");
     write("views/mod.rs", "use crate::finding;\n");
     assert_eq!(pointing_up(&imports::of_crate(folder.path())), [""; 0]);
-    for turned in [
-        "use crate::{views, finding::b};",
-        "use super::super::views::C;",
-        "fn a(one: crate::views::C) {}",
-    ] {
+    for turned in
+        ["use crate::{views, finding::b};", "use super::super::views::C;", "fn a(one: crate::views::C) {}"]
+    {
         write("finding/rule.rs", turned);
         assert_eq!(pointing_up(&imports::of_crate(folder.path())), ["finding/rule -> views"], "{turned}");
     }

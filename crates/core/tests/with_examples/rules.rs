@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use impostazione_core::catalog::all;
+use impostazione_core::finding::Examples;
 
 use super::support::{assess_example, assess_text, names_of, standing};
 
@@ -15,6 +16,13 @@ fn names_are_kebab_case_and_unique() {
         assert!(rule.name.chars().all(is_plain), "{}", rule.name);
         assert!(rule.summary.len() < 100 && !rule.summary.ends_with('.'), "{}", rule.name);
         assert!(rule.explanation.ends_with('.'), "{}", rule.name);
+        for (kind, marker) in
+            [(Examples::NetplanFiles, "# a netplan file"), (Examples::Rootfs, "# a root filesystem")]
+        {
+            for example in [rule.wrong, rule.right] {
+                assert_eq!(rule.examples == kind, example.starts_with(marker), "{}", rule.name);
+            }
+        }
     }
 }
 

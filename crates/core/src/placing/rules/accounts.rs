@@ -3,7 +3,7 @@
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
 use super::network::{handled, weight_of_handled};
-use crate::finding::{Nature, Rule, Severity};
+use crate::finding::{Examples, Nature, Rule, Severity};
 use crate::host::{HostAccount, HostAccounts};
 use crate::machine::StockLogins;
 use crate::placing::plan::Concern;
@@ -20,6 +20,7 @@ pub(super) static ACCOUNT_CONFLICT: Rule = Rule {
         password and the keys of the sheet.",
     wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:110:110::/var/lib/keeper:/usr/sbin/nologin\\n\"\n",
     right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/keeper:/bin/bash\\n\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -34,6 +35,7 @@ pub(super) static STOCK_LOGIN: Rule = Rule {
     wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nimage:x:1000:1000::/home/image:/bin/bash\\n\"\n\"etc/shadow\" = \"root:*:19000::::::\\nimage:$y$j9T$abc$def:19000:0:99999:7:::\\n\"\n",
     right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nimage:x:1000:1000::/home/image:/bin/bash\\n\"\n\"etc/shadow\" = \"root:*:19000::::::\\nimage:!:19000:0:99999:7:::\\n\"\n",
     about_credentials: true,
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -48,6 +50,7 @@ pub(super) static SSH_CONFLICT: Rule = Rule {
         somebody whom the sheet names.",
     wrong: "# a root filesystem\n\"etc/ssh/sshd_config\" = \"PasswordAuthentication yes\\nInclude /etc/ssh/sshd_config.d/*.conf\\n\"\n",
     right: "# a root filesystem\n\"etc/ssh/sshd_config\" = \"Include /etc/ssh/sshd_config.d/*.conf\\nPasswordAuthentication yes\\n\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 

@@ -2,7 +2,7 @@
 
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
-use crate::finding::{Nature, Rule, Severity};
+use crate::finding::{Examples, Nature, Rule, Severity};
 use crate::placing::survey::MachineId;
 
 pub(super) static CLONED_IDENTITY: Rule = Rule {
@@ -15,6 +15,7 @@ pub(super) static CLONED_IDENTITY: Rule = Rule {
         gets keys of its own.",
     wrong: "# a root filesystem\n\"etc/machine-id\" = \"0123456789abcdef0123456789abcdef\\n\"\n",
     right: "# a root filesystem\n\"etc/machine-id\" = \"\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 

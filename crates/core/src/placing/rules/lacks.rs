@@ -4,7 +4,7 @@ use impostazione_rootfs::View;
 
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
-use crate::finding::{Nature, Rule, Severity};
+use crate::finding::{Examples, Nature, Rule, Severity};
 use crate::host::{
     CHRONY_SOURCES_PATH, LOCALE_PATH, LOCALTIME_PATH, NETPLAN_PATH, SSH_WANTED, SSHD_PATH, SUDOERS_PATH,
     TIMESYNCD_PATH,
@@ -22,6 +22,7 @@ macro_rules! rule {
             explanation: $explanation,
             wrong: concat!("# a root filesystem\n", $wrong),
             right: concat!("# a root filesystem\n", $right),
+            examples: Examples::Rootfs,
             ..Rule::PLAIN
         };
     };

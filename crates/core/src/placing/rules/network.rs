@@ -2,7 +2,7 @@
 
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
-use crate::finding::{Nature, Rule, Severity};
+use crate::finding::{Examples, Nature, Rule, Severity};
 use crate::host::{HOSTS_PATH, NETPLAN_PATH};
 use crate::placing::survey::rewriting::KERNEL_LINE_UNIT;
 
@@ -16,6 +16,7 @@ pub(super) static NETWORK_CONFLICT: Rule = Rule {
         the same links up a second time. `place` sets such files aside, out of their folders, and `undo` puts them back.",
     wrong: "# a root filesystem\n\"etc/netplan/50-old.yaml\" = \"network: {version: 2, ethernets: {eth0: {dhcp4: true}}}\\n\"\n",
     right: "# a root filesystem\n\"etc/network/interfaces\" = \"auto lo\\niface lo inet loopback\\n\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -29,6 +30,7 @@ pub(super) static HOSTNAME_CONFLICT: Rule = Rule {
         such lines out of the merged file, and `undo` brings them back.",
     wrong: "# a root filesystem\n\"etc/hosts\" = \"127.0.0.1 localhost\\n127.0.1.1 image\\n\"\n",
     right: "# a root filesystem\n\"etc/hosts\" = \"127.0.0.1 localhost\\n10.64.10.80 crane\\n\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -43,6 +45,7 @@ pub(super) static PORT_NAMES: Rule = Rule {
         there is one, or write the name that it has on this machine.",
     wrong: "# a root filesystem\n\"usr/lib/systemd/network/99-default.link\" = \"[Match]\\nOriginalName=*\\n[Link]\\nNamePolicy=keep kernel database onboard slot path\\n\"\n",
     right: "# a root filesystem\n\"usr/lib/systemd/network/99-default.link\" = \"[Match]\\nOriginalName=*\\n[Link]\\nNamePolicy=keep kernel database onboard slot path\\n\"\n\"boot/firmware/cmdline.txt\" = \"console=tty1 net.ifnames=0\\n\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -56,6 +59,7 @@ pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
         units from starting, by a link to /dev/null, and `undo` takes the link away.",
     wrong: "# a root filesystem\n\"usr/lib/systemd/system/quay-setup.service\" = \"[Unit]\\nBefore=network-pre.target\\n[Service]\\nExecStart=/usr/sbin/quay-setup\\n\"\n",
     right: "# a root filesystem\n\"usr/lib/systemd/system/quay-lamp.service\" = \"[Unit]\\nAfter=network.target\\n[Service]\\nExecStart=/usr/sbin/quay-lamp\\n\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -70,6 +74,7 @@ pub(super) static BOOT_PARTITION_UNSEEN: Rule = Rule {
     wrong: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n",
     right: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n\"boot/firmware/cmdline.txt\" = \"quiet\\n\"\n",
     about_absence: true,
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 

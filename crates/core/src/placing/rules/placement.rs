@@ -4,7 +4,7 @@ use impostazione_rootfs::Since;
 
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
-use crate::finding::{Nature, Rule, Severity};
+use crate::finding::{Examples, Nature, Rule, Severity};
 
 pub(super) static OF_OTHER_MACHINE: Rule = Rule {
     name: "placement-of-other-machine",
@@ -15,6 +15,7 @@ pub(super) static OF_OTHER_MACHINE: Rule = Rule {
         address. If it is to become the new machine, say so with --replace: the old placement is taken back first.",
     wrong: "# a root filesystem\nplacement.machine = \"gauge-02\"\n",
     right: "# a root filesystem\nplacement.machine = \"gauge-01\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -29,6 +30,7 @@ pub(super) static DRIFTED: Rule = Rule {
         first.",
     wrong: "# a root filesystem\nplacement.machine = \"gauge-01\"\nplacement.changed = \"etc/hostname\"\n",
     right: "# a root filesystem\nplacement.machine = \"gauge-01\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 

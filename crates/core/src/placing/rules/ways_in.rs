@@ -3,7 +3,7 @@
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
 use super::network::{handled, weight_of_handled};
-use crate::finding::{Nature, Rule, Severity};
+use crate::finding::{Examples, Nature, Rule, Severity};
 use crate::placing::plan::Fate;
 use crate::placing::survey::{WayIn, WayKind};
 
@@ -20,6 +20,7 @@ pub(super) static WAY_IN: Rule = Rule {
     wrong: "# a root filesystem\n\"etc/sudoers\" = \"ALL ALL=(ALL) NOPASSWD: ALL\\n@includedir /etc/sudoers.d\\n\"\n",
     right: "# a root filesystem\n\"etc/sudoers\" = \"%sudo ALL=(ALL:ALL) ALL\\n@includedir /etc/sudoers.d\\n\"\n",
     about_credentials: true,
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 

@@ -5,7 +5,7 @@ use impostazione_text::ByteSize;
 
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
-use crate::finding::{Nature, Rule, Severity};
+use crate::finding::{Examples, Nature, Rule, Severity};
 
 pub(super) static NOT_LINUX: Rule = Rule {
     name: "rootfs-not-linux",
@@ -16,6 +16,7 @@ pub(super) static NOT_LINUX: Rule = Rule {
         a card, most often the small one that it boots from, or no mount at all. Nothing is written to it.",
     wrong: "# a root filesystem\n\"etc/os-release\" = false\n",
     right: "# a root filesystem\n\"etc/os-release\" = \"ID=debian\\nVERSION_ID=12\\n\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -28,6 +29,7 @@ pub(super) static IS_RUNNING_SYSTEM: Rule = Rule {
         administrator's own workplace off from the network. The folder is the running one's, or leads to it by another mount.",
     wrong: "# a root filesystem\nmount.is_running = true\n",
     right: "# a root filesystem\nmount.is_running = false\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -40,6 +42,7 @@ pub(super) static READ_ONLY: Rule = Rule {
         out cleanly and wants to be checked. Mount it again to be written.",
     wrong: "# a root filesystem\nmount.read_only = true\n",
     right: "# a root filesystem\nmount.read_only = false\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -52,6 +55,7 @@ pub(super) static NO_SPACE: Rule = Rule {
         not let the host start either: enlarge the partition, or take something away.",
     wrong: "# a root filesystem\nmount.free = \"4 KiB\"\n",
     right: "# a root filesystem\nmount.free = \"4 MiB\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 
@@ -65,6 +69,7 @@ pub(super) static ODD_PATH: Rule = Rule {
         writes such a name by accident: find out who made the image before it is used.",
     wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/../..:/bin/bash\\n\"\n",
     right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/keeper/:/bin/bash\\n\"\n",
+    examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
 

@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use impostazione_text::{Place, Written, nearest};
 use ipnet::IpNet;
 
-use crate::finding::{Finding, Nature, Rule, Severity};
+use crate::finding::{Examples, Finding, Nature, Rule, Severity};
 
 pub(crate) const RULES: &[&Rule] = &[
     &NETPLAN_MALFORMED,
@@ -27,6 +27,7 @@ static NETPLAN_MALFORMED: Rule = Rule {
         comes up without a network.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11]\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
+    examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };
 
@@ -40,6 +41,7 @@ static NETPLAN_KEY_UNREAD: Rule = Rule {
         they do to the host is not judged.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n      openvswitch: {}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
+    examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };
 
@@ -54,6 +56,7 @@ static NETPLAN_FILES_COLLIDE: Rule = Rule {
         the older file aside, or take the link out of it.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n# another netplan file\nnetwork:\n  ethernets:\n    eth0:\n      addresses: [10.64.10.12/24]\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n# another netplan file\nnetwork:\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n",
+    examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };
 
@@ -67,6 +70,7 @@ static NETPLAN_ASKS_DHCP: Rule = Rule {
         address has a static one.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      dhcp4: true\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
+    examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };
 
@@ -80,6 +84,7 @@ static NETPLAN_GATEWAY_KEY: Rule = Rule {
         one takes effect. A route to default says the same.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      gateway4: 10.64.10.1\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
+    examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };
 
@@ -93,6 +98,7 @@ static NETPLAN_SECOND_NETWORK: Rule = Rule {
         another network is right or wrong for reasons that the file does not tell, and is shown to no rule.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24, 10.64.30.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24, 10.64.10.12/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
+    examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };
 
