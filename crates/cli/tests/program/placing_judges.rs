@@ -272,7 +272,8 @@ fn somebody_who_is_not_root_places_on_a_folder_of_their_own_and_is_told_what_sta
     assert_eq!(as_nobody(&place), (Some(0), String::new()), "a second time changes nothing");
     assert_eq!(as_nobody(&["undo", CARD, "--yes"]).0, Some(0));
     assert_eq!(card.list(), before);
-    let (code, stderr) = as_nobody(&["place", "output", "--only", "gauge-01", "sheet.toml", "--yes"]);
+    workspace.write("card.img", "an image");
+    let (code, stderr) = as_nobody(&["place", "output", "--only", "gauge-01", "card.img", "--yes"]);
     assert_eq!(code, Some(3));
     assert!(stderr.contains("is mounted by the kernel, which takes root"), "{stderr}");
 }
@@ -577,10 +578,10 @@ fn outputs_are_not_rendered_into_a_device_and_devices_are_no_images() {
     let empty = workspace.run(&["place", "output", "--only", "gauge-01", "disk", "--yes"]);
     run("losetup", &["--detach", &device]);
     assert_eq!(rendered.code, 3);
-    assert!(rendered.stderr.contains("is a device: nothing is rendered onto a card; render into a folder, and `place` it with --root or --image"), "{}", rendered.stderr);
+    assert!(rendered.stderr.contains("is a device: nothing is rendered onto a card; render into a folder, and `place` it on the card or on its image"), "{}", rendered.stderr);
     assert_eq!(placed.code, 3);
     assert!(
-        placed.stderr.contains("is a device, and --image takes a file with the bytes of a whole disk"),
+        placed.stderr.contains("is a device, and no file with the bytes of a whole disk"),
         "{}",
         placed.stderr
     );

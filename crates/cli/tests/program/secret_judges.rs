@@ -315,10 +315,10 @@ fn whatever_the_umask_no_file_is_made_for_others_to_read_and_no_other_program_is
     for command in [
         "secret recipients sheet.toml --new-key harbor.key",
         "secret generate sheet.toml",
-        "secret recipients sheet.toml --add keys/keeper.pub",
+        "secret recipients sheet.toml --add keys/keeper.pub --yes",
         "secret export sheet.toml keeper-login --to handed-over",
         "render sheet.toml --into out",
-        "secret generate sheet.toml --renew",
+        "secret generate sheet.toml --renew --yes",
         "render sheet.toml --into out",
     ] {
         let traced = format!(
