@@ -59,7 +59,7 @@ impl ChangeArguments {
     pub(crate) fn refuse_to_ask(self, format: Format) -> Result<(), Failure> {
         if format == Format::Json && !self.yes && !self.dry_run {
             return Err(Failure::CommandLine(
-                "with --format json nothing is asked; add --yes to make the change, or --dry-run to see what would change"
+                "a report for other programs asks nothing; add --yes to make the change, or --dry-run to see what would change"
                     .to_owned(),
             ));
         }

@@ -9,6 +9,7 @@ use impostazione_core::assess::{Assessment, assess_with};
 use impostazione_core::catalog;
 use impostazione_core::finding::sarif::SarifLog;
 use impostazione_core::finding::{CorrectedSheet, Finding, Report, Summary, correct_sheet};
+use impostazione_text::SourceId;
 use impostazione_text::files::{Folder, plain};
 use tempfile::NamedTempFile;
 
@@ -115,7 +116,7 @@ fn correct_file(
     let values = terminal::count(count, "value", "values");
     match change.decide(&format!("Write {values} into {}?", path.display()))? {
         Decision::Go => {
-            replace(path, &text)?;
+            replace(path, sheet_text(&assessment), &text)?;
             Ok((after, false))
         }
         Decision::DryRun => {
@@ -129,8 +130,13 @@ fn correct_file(
     }
 }
 
-/// Puts the text in the place of the sheet's, whole or not at all, where a link leads and with the modes that it had.
-fn replace(path: &Path, text: &str) -> Result<(), Failure> {
+/// The text of the sheet that was judged.
+fn sheet_text(assessment: &Assessment) -> &str {
+    assessment.sources.get(SourceId::default()).text()
+}
+
+/// Puts the text in the place of the sheet's, if it is still what was judged: whole or not at all, where a link leads and with the modes that it had.
+fn replace(path: &Path, judged: &str, text: &str) -> Result<(), Failure> {
     let refused = |doing: &str, error: &std::io::Error| {
         Failure::Files(format!("{} cannot be {doing}: {}; it is as it was", path.display(), plain(error)))
     };
@@ -141,6 +147,13 @@ fn replace(path: &Path, text: &str) -> Result<(), Failure> {
         return Err(Failure::Files(format!("{} is read-only; it is as it was", path.display())));
     }
     let bytes = fs::read(&target).map_err(|error| refused("read", &error))?;
+    // Somebody may have gone on writing while the question stood.
+    if bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes) != judged.as_bytes() {
+        return Err(Failure::Files(format!(
+            "{} was changed meanwhile; nothing was written: check it again",
+            path.display()
+        )));
+    }
     // An editor's byte order mark is no part of the text, and stays where it was.
     let mark: &[u8] = if bytes.starts_with(b"\xef\xbb\xbf") { b"\xef\xbb\xbf" } else { b"" };
     let written = (|| {

@@ -91,3 +91,42 @@ fn every_command_that_says_something_says_it_to_other_programs_too() {
         assert!(report.get(key).is_some(), "{command:?} {report}");
     }
 }
+
+/// A sheet that somebody goes on writing while the question stands is not overwritten with what was judged before.
+#[test]
+fn a_sheet_that_changes_while_it_is_asked_about_is_left_alone() {
+    let workspace = site();
+    let sheet = workspace.path().join("slip.toml");
+    let script = format!(
+        "(sleep 1; echo '# a later line' >>'{0}'; echo y; sleep 1) | script -qec \"'{1}' check slip.toml --fix\" /dev/null",
+        sheet.display(),
+        assert_cmd::cargo::cargo_bin("impostazione").display()
+    );
+    let ran = std::process::Command::new("sh")
+        .args(["-c", &script])
+        .current_dir(workspace.path())
+        .output()
+        .unwrap();
+    let said = String::from_utf8_lossy(&ran.stdout).into_owned();
+    assert!(said.contains("was changed meanwhile; nothing was written"), "{said}");
+    let text = fs::read_to_string(sheet).unwrap();
+    assert!(text.contains("Gauge-01") && text.ends_with("# a later line\n"), "{text}");
+}
+
+/// A pipe to which nobody writes is looked at without waiting for them.
+#[test]
+fn a_pipe_is_not_waited_for() {
+    let workspace = site();
+    assert!(
+        std::process::Command::new("mkfifo").arg(workspace.path().join("pipe")).status().unwrap().success()
+    );
+    for (command, code) in [
+        (&["inspect", "pipe"][..], 2),
+        (&["place", "output", "pipe", "--yes"], 3),
+        (&["undo", "pipe", "--yes"], 3),
+        (&["compare", "slip.toml", "pipe"], 3),
+    ] {
+        let run = workspace.run(command);
+        assert_eq!(run.code, code, "{command:?} {}", run.stderr);
+    }
+}

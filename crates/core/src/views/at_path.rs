@@ -29,7 +29,7 @@ pub enum AtPath {
     DiskImage,
     /// A build sheet.
     Sheet,
-    /// A file that is none of the above.
+    /// A file that is none of the above, a device or a pipe.
     File,
 }
 
@@ -57,7 +57,14 @@ impl AtPath {
             std::io::ErrorKind::NotFound => AtPathFault::Missing(path.to_owned()),
             _ => AtPathFault::Unreadable(path.to_owned(), plain(&error)),
         })?;
-        if found.is_dir() { in_folder(path) } else { Ok(in_file(path)) }
+        if found.is_dir() {
+            in_folder(path)
+        } else if found.is_file() {
+            Ok(in_file(path))
+        } else {
+            // Opening a pipe would wait for whoever writes into it.
+            Ok(AtPath::File)
+        }
     }
 
     /// What it is called in messages.

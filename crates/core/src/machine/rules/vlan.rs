@@ -7,7 +7,7 @@ use crate::finding::{Finding, Nature, NetplanWords, Rule, Severity};
 /// The rules that are broken while it is read.
 pub(crate) const RULES: &[&Rule] = &[&VLAN_OUT_OF_RANGE];
 
-/// A tag that there is not.
+/// A tag outside of what tags can be.
 pub(crate) static VLAN_OUT_OF_RANGE: Rule = Rule {
     name: "vlan-out-of-range",
     severity: Severity::Error,
