@@ -13,14 +13,17 @@
 mod address;
 mod family;
 mod mac;
+mod mail;
 mod mask;
 mod names;
 mod prefix;
 mod range;
+mod server;
 
 pub use address::{AddressFault, parse_address};
 pub use family::Family;
 pub use mac::{MacAddress, MacFault};
+pub use mail::MailAddress;
 pub use mask::{MaskFault, dotted_mask, parse_mask};
 pub use names::{
     AccountName, Country, DomainName, Hostname, KeyboardLayout, LinkName, LocaleName, NameFault, ZoneName,
@@ -28,3 +31,4 @@ pub use names::{
 };
 pub use prefix::{PrefixFault, broadcast_of, host_range, network_of, parse_prefix, respelled};
 pub use range::{AddressRange, RangeFault};
+pub use server::{ServerAddress, ServerFault, ServerName};

@@ -1,12 +1,11 @@
 //! The value that each property of an appliance gets: what the sheet answers, or what its meaning takes from the sheet, or
 //! the package's default.
 
-use std::collections::HashSet;
-
-use impostazione_ovf::{LinkHint, Meaning, Property, PropertyType, Reading, TakeWord, VirtualSystem};
+use impostazione_ovf::{Meaning, Property, PropertyType, Reading, TakeWord, VirtualSystem};
 use impostazione_text::{Hidden, Place, Written};
 
-use super::link_choice::link_for;
+use super::link_choice::LinkGroups;
+use super::switch_words::SwitchForm;
 use crate::machine::{Answer, AnswerSource, Appliance, Link, Machine, Of, Site, Take, TakeFault};
 
 /// A property, and what it gets.
@@ -111,7 +110,8 @@ impl AnsweredProperty<'_> {
 pub fn answered_properties<'a>(site: &'a Site, machine: &'a Machine) -> Vec<AnsweredProperty<'a>> {
     let Some(appliance) = machine.appliance() else { return Vec::new() };
     let Some(system) = site.system_of(appliance) else { return Vec::new() };
-    let asking = Asking { site, machine, appliance, system };
+    let groups = groups_of(appliance);
+    let asking = Asking { site, machine, system, option: site.option_of(appliance), groups };
     let answered: Vec<AnsweredProperty<'a>> = system
         .properties
         .iter()
@@ -144,16 +144,23 @@ fn with_references(mut answered: Vec<AnsweredProperty<'_>>) -> Vec<AnsweredPrope
     answered
 }
 
+/// The groups in which an appliance's package asks for the settings of links.
+pub(crate) fn groups_of(appliance: &Appliance) -> LinkGroups<Meaning> {
+    let of_links = appliance.readings.iter().filter(|reading| reading.meaning.is_of_link());
+    LinkGroups::of(of_links.map(|reading| (reading.meaning, reading.link.clone())))
+}
+
 struct Asking<'a> {
     site: &'a Site,
     machine: &'a Machine,
-    appliance: &'a Appliance,
     system: &'a VirtualSystem,
+    option: Option<&'a str>,
+    groups: LinkGroups<Meaning>,
 }
 
 impl Asking<'_> {
     fn outcome(&self, property: &Property, reading: &Reading, answer: Option<&Answer>) -> Outcome {
-        let default = property.default_with(self.site.option_of(self.appliance));
+        let default = property.default_with(self.option);
         let value = |text: String, from: Origin| Outcome::Value { text: Hidden::new(text), from };
         if !property.is_settable {
             return value(default.unwrap_or_default().to_owned(), Origin::Package);
@@ -246,15 +253,8 @@ impl Asking<'_> {
         if !reading.meaning.is_of_link() {
             return Ok(None);
         }
-        let hints: HashSet<String> = self
-            .appliance
-            .readings
-            .iter()
-            .filter(|other| other.meaning.is_of_link())
-            .filter_map(|other| other.link.as_ref())
-            .map(LinkHint::to_string)
-            .collect();
-        link_for(self.machine, Some(self.system), reading.link.as_ref(), hints.len())
+        self.groups
+            .link_for(self.machine, Some(self.system), reading.meaning, reading.link.as_ref())
             .map_err(Missing::Unclear)
     }
 }
@@ -354,26 +354,8 @@ fn declines(machine: &Machine, word: TakeWord) -> bool {
 
 /// On or off in the words that a property takes.
 fn switch(property: &Property, is_on: bool) -> Option<String> {
-    const ON: [&str; 7] = ["true", "yes", "on", "enabled", "1", "enable", "dhcp"];
-    const OFF: [&str; 9] = ["false", "no", "off", "disabled", "0", "disable", "static", "manual", "fixed"];
-    if property.kind == PropertyType::Boolean {
-        return Some(is_on.to_string());
-    }
-    let words: &[&str] = if is_on { &ON } else { &OFF };
-    let is_one = |text: &str, words: &[&str]| words.iter().any(|word| text.eq_ignore_ascii_case(word));
-    if !property.limits.choices.is_empty() {
-        return property.limits.choices.iter().find(|choice| is_one(choice, words)).cloned();
-    }
-    let default = property.base_default.as_deref()?;
-    let pairs = ON.iter().zip(OFF);
-    let (on, off) = pairs.into_iter().find(|(on, off)| is_one(default, &[on, off]))?;
-    let word = if is_on { *on } else { off };
-    let is_capital = default.chars().next().is_some_and(char::is_uppercase);
-    let mut letters = word.chars();
-    Some(match letters.next() {
-        Some(first) if is_capital => first.to_uppercase().chain(letters).collect(),
-        _ => word.to_owned(),
-    })
+    let (choices, default) = (property.limits.choices.as_slice(), property.base_default.as_deref());
+    SwitchForm { kind: &property.kind, choices, default }.word(is_on)
 }
 
 /// Whether a meaning wants something that a sheet has.

@@ -1,27 +1,99 @@
 //! Which of an appliance's links a property is about.
 
+use std::collections::HashSet;
+use std::hash::Hash;
+
 use impostazione_ovf::{LinkHint, VirtualSystem};
 
 use crate::machine::{Link, Machine};
 
-/// The link of a machine that a hint is about, or why that cannot be told. Without a hint it is left open.
-pub(crate) fn link_for<'m>(
+/// The groups in which a package, or a console, asks for the settings of links: one for each hint, and one without a hint where
+/// something is asked for with a hint and without.
+pub(crate) struct LinkGroups<W> {
+    hints: Vec<LinkHint>,
+    /// What is asked for with a hint and without.
+    twice: HashSet<W>,
+}
+
+impl<W: Hash + Eq + Copy> LinkGroups<W> {
+    /// The groups of everything that is asked of links: what is wanted, and of which link.
+    pub(crate) fn of(asked: impl Iterator<Item = (W, Option<LinkHint>)>) -> Self {
+        let mut hints: Vec<LinkHint> = Vec::new();
+        let (mut hinted, mut plain) = (HashSet::new(), HashSet::new());
+        for (wanted, hint) in asked {
+            match hint {
+                Some(hint) => {
+                    hinted.insert(wanted);
+                    if !hints.contains(&hint) {
+                        hints.push(hint);
+                    }
+                }
+                None => {
+                    plain.insert(wanted);
+                }
+            }
+        }
+        Self { hints, twice: hinted.intersection(&plain).copied().collect() }
+    }
+
+    /// The link that something is about, or why that cannot be told. `None`: it is left open, as nothing else asks for the same.
+    pub(crate) fn link_for<'m>(
+        &self,
+        machine: &'m Machine,
+        system: Option<&VirtualSystem>,
+        wanted: W,
+        hint: Option<&LinkHint>,
+    ) -> Result<Option<&'m Link>, String> {
+        let count = self.hints.len() + usize::from(!self.twice.is_empty());
+        match hint {
+            Some(hint) => hinted(machine, system, hint, count).map(Some),
+            None if self.twice.contains(&wanted) => self.remaining(machine, system).map(Some),
+            None => Ok(None),
+        }
+    }
+
+    /// The link that no hint is about.
+    fn remaining<'m>(&self, machine: &'m Machine, system: Option<&VirtualSystem>) -> Result<&'m Link, String> {
+        let taken: Vec<&Link> =
+            self.hints.iter().filter_map(|hint| hinted(machine, system, hint, usize::MAX).ok()).collect();
+        let free: Vec<&Link> = machine
+            .links
+            .iter()
+            .filter(|link| !taken.iter().any(|taken| std::ptr::eq(*taken, *link)))
+            .collect();
+        let others = || self.hints.iter().map(LinkHint::to_string).collect::<Vec<_>>().join(", ");
+        match free.as_slice() {
+            [link] => Ok(link),
+            [] => Err(format!(
+                "it is about another link than {}, and {} has no other in the sheet",
+                others(),
+                machine.called()
+            )),
+            several => {
+                let names: Vec<&str> = several.iter().map(|link| link.name.value.as_str()).collect();
+                Err(format!("it is about another link than {}, which may be {}", others(), names.join(" or ")))
+            }
+        }
+    }
+}
+
+/// The link of a machine that a hint is about, or why that cannot be told.
+fn hinted<'m>(
     machine: &'m Machine,
     system: Option<&VirtualSystem>,
-    hint: Option<&LinkHint>,
-    hints: usize,
-) -> Result<Option<&'m Link>, String> {
-    let Some(hint) = hint else { return Ok(None) };
-    if let ([only], 0..=1) = (machine.links.as_slice(), hints) {
+    hint: &LinkHint,
+    groups: usize,
+) -> Result<&'m Link, String> {
+    if let ([only], 0..=1) = (machine.links.as_slice(), groups) {
         // One link, and the package speaks of one: whatever it calls it.
-        return Ok(Some(only));
+        return Ok(only);
     }
     let found: Vec<&Link> = match hint {
         LinkHint::Named(word) => named(machine, word),
         LinkHint::Adapter(number) => adapter(machine, system, *number).into_iter().collect(),
     };
     match found.as_slice() {
-        [link] => Ok(Some(link)),
+        [link] => Ok(link),
         [] => Err(format!(
             "it is about the {hint} link, and no link of {} is called so or on such a network",
             machine.called()

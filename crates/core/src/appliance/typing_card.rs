@@ -6,9 +6,9 @@ use impostazione_net::{Family, Hostname};
 use impostazione_ovf::{LinkHint, MeaningsFile, Question, TakeWord};
 use impostazione_secret::store::EntryId;
 
-use super::answers::{Missing, is_at_console, take_for};
-use super::link_choice::link_for;
-use crate::machine::{Answer, AnswerSource, Appliance, Machine, Site};
+use super::answers::{Missing, Origin, is_at_console, take_for};
+use super::link_choice::LinkGroups;
+use crate::machine::{Answer, AnswerSource, Appliance, Link, Machine, Site};
 
 /// One line of a card.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -56,6 +56,59 @@ pub fn card_lines(site: &Site, machine: &Machine) -> Vec<CardLine> {
     }
 }
 
+/// A question of a console with what the sheet has for it.
+pub(crate) struct AskedQuestion<'a> {
+    /// The question.
+    pub(crate) question: &'a Question,
+    /// What the sheet answers.
+    pub(crate) answer: Option<&'a Answer>,
+    /// The link that it is about, or why that cannot be told; `None` where it is left open.
+    pub(crate) link: Result<Option<&'a Link>, String>,
+    /// What is typed, and where that comes from; `None` for secrets, which a card names only, and where it is open.
+    pub(crate) value: Option<(String, Origin)>,
+}
+
+/// The questions of an appliance's console, in their order.
+pub(crate) fn asked_questions<'a>(site: &'a Site, machine: &'a Machine) -> Vec<AskedQuestion<'a>> {
+    let Some(appliance) = machine.appliance() else { return Vec::new() };
+    let Some(file) = site.meanings_of(appliance) else { return Vec::new() };
+    let groups = groups_asked(file);
+    file.question
+        .iter()
+        .map(|question| {
+            let answer = appliance.answers.iter().find(|answer| answer.property.value == question.id);
+            let (typed, _) = typed_at(site, machine, appliance, question, answer, &groups);
+            let origin = match answer.map(|answer| answer.source.value()) {
+                Some(Some(AnswerSource::Take(_))) => Origin::Taken,
+                Some(_) => Origin::Literal,
+                None if question.take.is_none() => Origin::WhenMissing,
+                None => Origin::Meaning,
+            };
+            let value = match typed {
+                Typed::Text(text) => Some((text, origin)),
+                Typed::Nothing => Some((String::new(), origin)),
+                Typed::Secret(_) | Typed::InSheet | Typed::Open => None,
+            };
+            let link = link_asked(site, machine, appliance, question, &groups);
+            AskedQuestion { question, answer, link, value }
+        })
+        .collect()
+}
+
+fn typed_at(
+    site: &Site,
+    machine: &Machine,
+    appliance: &Appliance,
+    question: &Question,
+    answer: Option<&Answer>,
+    groups: &LinkGroups<&str>,
+) -> (Typed, Option<String>) {
+    match answer {
+        Some(answer) => explicit(site, machine, answer),
+        None => by_question(site, machine, appliance, question, groups),
+    }
+}
+
 /// Questions of the meanings file that nothing in the sheet answers.
 pub fn open_questions(site: &Site, machine: &Machine) -> Vec<OpenQuestion> {
     let Some(appliance) = machine.appliance().filter(|appliance| is_at_console(site, appliance)) else {
@@ -85,16 +138,12 @@ fn asked(
     appliance: &Appliance,
     file: &MeaningsFile,
 ) -> Vec<(CardLine, Option<String>)> {
-    let hints: std::collections::HashSet<&String> =
-        file.question.iter().filter_map(|question| question.link.as_ref()).collect();
+    let groups = groups_asked(file);
     file.question
         .iter()
         .map(|question| {
             let answer = appliance.answers.iter().find(|answer| answer.property.value == question.id);
-            let (typed, why) = match answer {
-                Some(answer) => explicit(site, machine, answer),
-                None => by_question(site, machine, appliance, question, hints.len()),
-            };
+            let (typed, why) = typed_at(site, machine, appliance, question, answer, &groups);
             (CardLine { ask: question.ask.clone(), typed }, why)
         })
         .collect()
@@ -125,12 +174,34 @@ fn text_or_nothing(text: String) -> Typed {
     if text.is_empty() { Typed::Nothing } else { Typed::Text(text) }
 }
 
+/// The groups in which a console asks for the settings of links.
+pub(super) fn groups_asked(file: &MeaningsFile) -> LinkGroups<&str> {
+    let of_links = file.question.iter().filter_map(|question| {
+        let word = question.take.as_deref()?;
+        TakeWord::parse(word)?.is_of_link().then(|| (word, question.link.as_deref().map(LinkHint::parse)))
+    });
+    LinkGroups::of(of_links)
+}
+
+/// The link that a question is about, or why that cannot be told; `None` where it is left open.
+pub(super) fn link_asked<'m>(
+    site: &Site,
+    machine: &'m Machine,
+    appliance: &Appliance,
+    question: &Question,
+    groups: &LinkGroups<&str>,
+) -> Result<Option<&'m Link>, String> {
+    let hint = question.link.as_deref().map(LinkHint::parse);
+    let word = question.take.as_deref().unwrap_or_default();
+    groups.link_for(machine, site.system_of(appliance), word, hint.as_ref())
+}
+
 fn by_question(
     site: &Site,
     machine: &Machine,
     appliance: &Appliance,
     question: &Question,
-    hints: usize,
+    groups: &LinkGroups<&str>,
 ) -> (Typed, Option<String>) {
     let Some(word) = question.take.as_deref().and_then(TakeWord::parse) else {
         return match &question.when_missing {
@@ -138,8 +209,7 @@ fn by_question(
             _ => (Typed::Open, None),
         };
     };
-    let hint = question.link.as_deref().map(LinkHint::parse);
-    let link = match link_for(machine, site.system_of(appliance), hint.as_ref(), hints) {
+    let link = match link_asked(site, machine, appliance, question, groups) {
         Ok(link) => link,
         Err(why) => return (Typed::Open, Some(why)),
     };

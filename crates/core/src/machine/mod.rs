@@ -23,6 +23,7 @@ mod site;
 mod subnet;
 mod take;
 mod take_value;
+mod time_server;
 
 pub use account::{Account, AuthorizedKey};
 pub use answer::{Answer, AnswerSource};
@@ -38,8 +39,10 @@ pub use secret::{Secret, SecretScope, SecretSource, TimeKey};
 pub use secret_slot::{SecretRole, SecretSlot, SecretUse};
 pub use settings::{
     Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, ServerMention,
-    Settings, Ssh, StockLogins, TimeServer, TimeService, TimeSource,
+    Settings, Ssh, StockLogins, TimeService, TimeSource,
 };
 pub use site::{AddressOwner, AddressUse, AskedServer, Site};
 pub use subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
 pub use take::{Of, Take, TakeFault};
+pub use time_server::{TimeServer, TimeServerFault};
+pub(crate) use public_key::key_fault;

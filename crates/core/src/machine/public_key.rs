@@ -61,6 +61,21 @@ pub(super) fn public_keys(
     if lines.is_empty() { Err((format!("{name} holds no key"), FIX)) } else { Ok(lines) }
 }
 
+/// What is wrong with a text that is to be public keys, a line each, as the end of a sentence. It never repeats the key.
+pub(crate) fn key_fault(text: &str) -> Option<String> {
+    if text.contains("PRIVATE KEY") {
+        return Some("is a private key, which belongs on no machine and in no sheet".to_owned());
+    }
+    let mut lines = text.lines().map(str::trim).filter(|line| !line.is_empty() && !line.starts_with('#')).peekable();
+    if lines.peek().is_none() {
+        return Some("holds no key".to_owned());
+    }
+    lines.find_map(|line| match public_key(line) {
+        Ok(key) => key.weakness,
+        Err(reason) => Some(reason),
+    })
+}
+
 /// Options that sshd knows in `authorized_keys` (`sshd(8)`), in small letters, and whether they have a value.
 const OPTIONS: [(&str, bool); 21] = [
     ("agent-forwarding", false),

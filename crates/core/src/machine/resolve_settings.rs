@@ -12,10 +12,11 @@ use super::resolve::{Names, Resolver};
 use super::rules;
 use super::settings::{
     Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, Settings, Ssh,
-    StockLogins, TimeServer, TimeService, TimeSource,
+    StockLogins, TimeService, TimeSource,
 };
 use super::site::Site;
 use super::take::{Of, TakeFault};
+use super::time_server::TimeServer;
 use crate::finding::Finding;
 use crate::sheet::rules::form;
 use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry};
@@ -403,22 +404,10 @@ impl Resolver<'_> {
     }
 
     fn time_server(&mut self, written: &Written<String>) -> Option<TimeServer> {
-        let address_fault = match parse_address(&written.value, None) {
-            Ok(address) => return Some(TimeServer::Address(address)),
-            Err(fault) => fault,
-        };
-        let reason = match DomainName::parse(&written.value) {
-            // A last label of digits is no domain of the public name system: a mistyped address (RFC 3696, section 2).
-            Ok(name) if ends_in_digits(name.as_str()) => None,
-            Ok(name) => return Some(TimeServer::Name(name)),
-            Err(fault) => Some(fault),
-        };
-        self.report(rules::servers::ntp_malformed(
-            self.machine.clone(),
-            written,
-            &address_fault,
-            reason.as_ref(),
-        ))
+        match TimeServer::parse(&written.value) {
+            Ok(server) => Some(server),
+            Err(fault) => self.report(rules::servers::ntp_malformed(self.machine.clone(), written, &fault)),
+        }
     }
 }
 
@@ -447,8 +436,4 @@ fn lists_of_mut(entry: &mut SettingsEntry) -> impl Iterator<Item = &mut ListEntr
         .into_iter()
         .chain(special.iter_mut().map(|(_, list)| list))
         .filter_map(Stated::value_mut)
-}
-
-fn ends_in_digits(name: &str) -> bool {
-    name.rsplit('.').next().is_some_and(|label| label.bytes().all(|byte| byte.is_ascii_digit()))
 }

@@ -9,6 +9,8 @@ use impostazione_secret::HashMethod;
 use impostazione_text::{Place, Stated, Written};
 use regex::Regex;
 
+use super::time_server::TimeServer;
+
 /// What a machine may have of its own or from `[common]`.
 #[derive(Clone, Debug, Default)]
 pub struct Settings {
@@ -459,23 +461,5 @@ pub struct TimeSource {
 impl fmt::Display for TimeSource {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.server.fmt(f)
-    }
-}
-
-/// A time server: its address, or a name to be looked up.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
-pub enum TimeServer {
-    /// By address.
-    Address(IpAddr),
-    /// By name.
-    Name(DomainName),
-}
-
-impl fmt::Display for TimeServer {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Self::Address(address) => address.fmt(f),
-            Self::Name(name) => name.fmt(f),
-        }
     }
 }

@@ -41,6 +41,11 @@ impl LocaleName {
         }))
     }
 
+    /// Whether there is a locale of this language, such as `it`, in some country.
+    pub fn is_language(text: &str) -> bool {
+        LOCALES.lines().any(|known| known.split('_').next() == Some(text))
+    }
+
     /// The name.
     pub fn as_str(&self) -> &str {
         &self.0

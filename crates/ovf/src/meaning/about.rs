@@ -65,6 +65,42 @@ pub(super) fn link_of(texts: &Texts, networks: &NetworkWords) -> Option<LinkHint
         .or_else(|| find(&texts.all))
 }
 
+/// Names the links of properties that the package keeps in groups: where `public.address` and `oob.address` ask for the same,
+/// what belongs to `oob` is about a link of that name, though the word says nothing of links by itself.
+pub(super) fn tell_groups_apart(texts: &[Texts], mut readings: Vec<Reading>) -> Vec<Reading> {
+    let own_words = |texts: &Texts| {
+        let parts = [&texts.key, &texts.class, &texts.label];
+        parts.into_iter().find(|part| !part.unknown.is_empty()).map(|part| part.unknown.join(" "))
+    };
+    let groups: Vec<Option<String>> = readings
+        .iter()
+        .zip(texts)
+        .map(|(reading, texts)| match &reading.link {
+            Some(link) => Some(link.to_string()),
+            None => own_words(texts),
+        })
+        .collect();
+    let is_sure = |reading: &Reading| reading.meaning.is_of_link() && reading.is_certain();
+    let mut of_meaning: HashMap<Meaning, HashSet<&Option<String>>> = HashMap::new();
+    for (reading, group) in readings.iter().zip(&groups).filter(|(reading, _)| is_sure(reading)) {
+        of_meaning.entry(reading.meaning).or_default().insert(group);
+    }
+    let apart: HashSet<&String> =
+        of_meaning.values().filter(|groups| groups.len() > 1).flatten().filter_map(|group| group.as_ref()).collect();
+    let named: Vec<Option<LinkHint>> = readings
+        .iter()
+        .zip(&groups)
+        .map(|(reading, group)| {
+            let group = group.as_ref().filter(|group| apart.contains(group))?;
+            (is_sure(reading) && reading.link.is_none()).then(|| LinkHint::Named(group.clone()))
+        })
+        .collect();
+    for (reading, name) in readings.iter_mut().zip(named) {
+        reading.link = reading.link.take().or(name);
+    }
+    readings
+}
+
 /// Of two addresses that nothing tells apart neither can be filled in: one of them is another link's, or another machine's.
 pub(super) fn doubt_repeated(mut readings: Vec<Reading>) -> Vec<Reading> {
     let is_sure = |reading: &Reading| reading.meaning.is_of_link() && reading.is_certain();

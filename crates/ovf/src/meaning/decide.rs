@@ -5,9 +5,9 @@
 //! agree add up as independent chances do, one that only repeats another counts half. Type, default and neighbors then
 //! speak for or against, and two meanings with much to be said for each make both less sure.
 
-use super::about::{NetworkWords, account_of, doubt_repeated, link_of, place_in_order};
+use super::about::{NetworkWords, account_of, doubt_repeated, link_of, place_in_order, tell_groups_apart};
 use super::file::MeaningsFile;
-use super::form::{separator, when_missing};
+use super::form::{separator, wants_length, when_missing};
 use super::meaning::Meaning;
 use super::signs::Signs;
 use super::subject::LinkHint;
@@ -80,7 +80,7 @@ pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
         .map(|((property, texts), weighed)| conclude(property, texts, weighed, &networks))
         .collect();
     let readings = place_in_order(&system.properties, &texts, readings);
-    doubt_repeated(readings)
+    doubt_repeated(tell_groups_apart(&texts, readings))
 }
 
 /// The same, with what a meanings file is sure of in place of what was found out.
@@ -116,9 +116,19 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed, networks: 
     }
     let mut signs = weighed.signs;
     signs.retain(|sign| sign.meaning == meaning || meaning == Meaning::Other);
+    let text = format!("{} {}", property.label, property.description).to_lowercase();
+    let meaning = if meaning == Meaning::Address && wants_length(&text) {
+        signs.push(SignSeen {
+            text: "its text shows an address with the length of its prefix".to_owned(),
+            meaning: Meaning::AddressWithPrefix,
+            after: confidence,
+        });
+        Meaning::AddressWithPrefix
+    } else {
+        meaning
+    };
     let link = if meaning.is_of_link() { link_of(texts, networks) } else { None };
     let account = if meaning.is_of_account() { account_of(texts) } else { None };
-    let text = format!("{} {}", property.label, property.description).to_lowercase();
     Reading {
         meaning,
         confidence: (confidence * 100.0).round() / 100.0,

@@ -1,6 +1,24 @@
 //! In which form a property wants its value, as far as its text says so.
 
+use std::net::IpAddr;
+
 use super::words::Spoken;
+
+/// Whether the text says to write an address with the length of its prefix: by the name of that notation, or by an example of
+/// a machine's address with one.
+pub(super) fn wants_length(text: &str) -> bool {
+    let is_example = |word: &str| {
+        let word = word.trim_matches(|edge: char| !edge.is_ascii_alphanumeric());
+        let Some((address, length)) = word.split_once('/') else { return false };
+        let (Ok(address), Ok(length)) = (address.parse::<IpAddr>(), length.parse::<u32>()) else { return false };
+        match address {
+            // A network has no bits behind its mask.
+            IpAddr::V4(v4) => length < 32 && v4.to_bits().checked_shl(length).unwrap_or(0) != 0,
+            IpAddr::V6(v6) => length < 128 && v6.to_bits().checked_shl(length).unwrap_or(0) != 0,
+        }
+    };
+    text.split_whitespace().any(is_example)
+}
 
 /// What the text says to put between several values.
 pub(super) fn separator(text: &str) -> Option<String> {

@@ -1,9 +1,10 @@
 //! Rules on name servers and time servers.
 
-use impostazione_net::{AddressFault, NameFault};
+use impostazione_net::AddressFault;
 use impostazione_text::Written;
 
 use crate::finding::{Finding, Nature, Rule, Severity};
+use crate::machine::TimeServerFault;
 
 /// The rules that are broken while it is read.
 pub(crate) const RULES: &[&Rule] = &[&DNS_NOT_AN_ADDRESS, &NTP_MALFORMED];
@@ -58,26 +59,18 @@ pub(crate) fn dns_not_an_address(
     )
 }
 
-/// A time server that is no address, and, where a fault is given, no name either; without one it looks like a mistyped
-/// address.
 pub(crate) fn ntp_malformed(
     machine: Option<String>,
     written: &Written<String>,
-    address: &AddressFault,
-    name: Option<&NameFault>,
+    fault: &TimeServerFault,
 ) -> Finding {
-    let looks_like_address = written.value.chars().all(|c| c.is_ascii_digit() || ".:/,".contains(c));
-    let (reason, fix) = match name {
-        Some(name) if !looks_like_address && address.meant.is_none() => {
-            let fix = match &name.meant {
-                Some(meant) => format!("write \"{meant}\""),
-                None => {
-                    "write the server's address or its name, such as \"clock.capovetro.example\"".to_owned()
-                }
-            };
-            (&name.reason, fix)
-        }
-        _ => (&address.reason, super::address::fix_address("ntp", address)),
+    let (reason, meant) = fault.reason(&written.value);
+    let fix = match (&fault.name, meant) {
+        (Some(name), meant) if name.reason == reason => match meant {
+            Some(meant) => format!("write \"{meant}\""),
+            None => "write the server's address or its name, such as \"clock.capovetro.example\"".to_owned(),
+        },
+        _ => super::address::fix_address("ntp", &fault.address),
     };
     let finding = Finding::new(
         &NTP_MALFORMED,
@@ -86,7 +79,7 @@ pub(crate) fn ntp_malformed(
         format!("The time server \"{}\" {reason}.", written.value),
         fix,
     );
-    match name.and_then(|name| name.meant.as_ref()) {
+    match fault.name.as_ref().and_then(|name| name.meant.as_ref()) {
         Some(meant) => finding.with_certain(meant),
         None => finding,
     }
