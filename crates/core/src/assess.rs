@@ -7,8 +7,9 @@ use impostazione_text::files::NamedFiles;
 use impostazione_text::{Place, Source, Sources, Span};
 use jiff::civil::Date;
 
+use crate::appliance::{login_in_url, told_appliances};
 use crate::finding::{Finding, Redaction, Summary};
-use crate::machine::{Answer, Machine, Purpose, Settings, Site, resolve};
+use crate::machine::{Answer, AnswerSource, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, ProvedSite};
 use crate::sheet::rules::form;
 use crate::{catalog, sheet};
@@ -82,7 +83,8 @@ pub fn assess_with(
     for place in password_answers(&site) {
         sources.mark_secret(place);
     }
-    let mut judge = Judge::new(&site, &sources, findings);
+    let told = told_appliances(&site);
+    let mut judge = Judge::new(&site, &told, &sources, findings);
     rules::run(&mut judge);
     let mut findings = judge.into_findings();
     if !is_whole {
@@ -121,6 +123,8 @@ fn password_answers(site: &Site) -> Vec<Place> {
     let in_sheet = site.secrets.iter().filter(|secret| secret.is_in_sheet());
     let mut places: Vec<Place> = in_sheet.map(|secret| secret.name.place).collect();
     for appliance in site.machines.iter().filter_map(Machine::appliance) {
+        let has_login = |answer: &&Answer| matches!(answer.source.value(), Some(AnswerSource::Literal(text)) if login_in_url(text).is_some());
+        places.extend(appliance.answers.iter().filter(has_login).map(|answer| answer.place));
         let Some(system) = site.system_of(appliance) else { continue };
         let is_password = |answer: &&Answer| {
             system.property(&answer.property.value).is_some_and(|property| property.is_password)

@@ -33,6 +33,8 @@ static ALL: LazyLock<Vec<&'static Rule>> = LazyLock::new(|| {
     let checks = rules::FAMILIES.iter().copied().flatten().map(|check| check.rule);
     let mut all: Vec<_> = OTHERS.iter().copied().flatten().copied().chain(checks).collect();
     all.sort_unstable_by_key(|rule| rule.name);
+    // One may be looked for in several places: in the sheet, and in what appliances are told.
+    all.dedup();
     all
 });
 

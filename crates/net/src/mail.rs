@@ -50,10 +50,17 @@ mod tests {
         for text in ["harbor@capovetro.example", "night.watch+quay@capovetro.example", "root@localhost"] {
             assert_eq!(MailAddress::parse(text).unwrap().as_str(), text);
         }
-        for text in
-            ["", "harbor", "harbor@", "@capovetro.example", "a@b@capovetro.example", "har bor@capovetro.example",
-             "harbor@capo_vetro.example", "harbor@capovetro.example ", "Harbor <harbor@capovetro.example>"]
-        {
+        for text in [
+            "",
+            "harbor",
+            "harbor@",
+            "@capovetro.example",
+            "a@b@capovetro.example",
+            "har bor@capovetro.example",
+            "harbor@capo_vetro.example",
+            "harbor@capovetro.example ",
+            "Harbor <harbor@capovetro.example>",
+        ] {
             assert!(MailAddress::parse(text).is_err(), "{text}");
         }
     }

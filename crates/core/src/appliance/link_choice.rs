@@ -53,7 +53,11 @@ impl<W: Hash + Eq + Copy> LinkGroups<W> {
     }
 
     /// The link that no hint is about.
-    fn remaining<'m>(&self, machine: &'m Machine, system: Option<&VirtualSystem>) -> Result<&'m Link, String> {
+    fn remaining<'m>(
+        &self,
+        machine: &'m Machine,
+        system: Option<&VirtualSystem>,
+    ) -> Result<&'m Link, String> {
         let taken: Vec<&Link> =
             self.hints.iter().filter_map(|hint| hinted(machine, system, hint, usize::MAX).ok()).collect();
         let free: Vec<&Link> = machine
@@ -71,7 +75,11 @@ impl<W: Hash + Eq + Copy> LinkGroups<W> {
             )),
             several => {
                 let names: Vec<&str> = several.iter().map(|link| link.name.value.as_str()).collect();
-                Err(format!("it is about another link than {}, which may be {}", others(), names.join(" or ")))
+                Err(format!(
+                    "it is about another link than {}, which may be {}",
+                    others(),
+                    names.join(" or ")
+                ))
             }
         }
     }

@@ -16,6 +16,6 @@ pub use answers::{
 pub use told::{
     AboutLink, Asks, ReadValue, SheetValue, ToldAppliance, ToldValue, told_appliance, told_appliances,
 };
-pub(crate) use told::{login_in_url, meaning_of_word};
+pub(crate) use told::{harmless_url, login_in_url};
 pub use typed_value::{FaultKind, TypedValue, ValueFault};
 pub use typing_card::{CardLine, OpenQuestion, Typed, card_lines, open_questions, typing_card};

@@ -3,8 +3,8 @@
 use std::net::IpAddr;
 
 use impostazione_net::{
-    DomainName, Family, Hostname, KeyboardLayout, LocaleName, MailAddress, MaskFault, ServerAddress, ServerFault,
-    ZoneName, dotted_mask, nearest_zones, parse_address, parse_mask,
+    DomainName, Family, Hostname, KeyboardLayout, LocaleName, MailAddress, MaskFault, ServerAddress,
+    ServerFault, ZoneName, dotted_mask, nearest_zones, parse_address, parse_mask,
 };
 use impostazione_ovf::{Meaning, PropertyType};
 use impostazione_text::shown;
@@ -71,7 +71,9 @@ impl Wanted<'_> {
                 fault(FaultKind::Keyboard, text, "is no keyboard layout of a console", meant)
             }),
             M::Vlan | M::Mtu | M::NodeNumber | M::NodeCount => self.number(text).map(TypedValue::Number),
-            M::SshEnabled | M::NtpEnabled | M::DhcpEnabled | M::Ipv6Enabled | M::HttpsEnabled => self.switch(text),
+            M::SshEnabled | M::NtpEnabled | M::DhcpEnabled | M::Ipv6Enabled | M::HttpsEnabled => {
+                self.switch(text)
+            }
             M::SshKey => match key_fault(text) {
                 None => Ok(TypedValue::SshKeys(text.lines().filter(|line| !line.trim().is_empty()).count())),
                 Some(reason) => Err(fault(FaultKind::SshKey, "", reason, None)),
@@ -110,14 +112,21 @@ impl Wanted<'_> {
             || self.default.is_some_and(|default| default.trim_start_matches('/').parse::<u8>().is_ok());
         let bare = text.strip_prefix('/').unwrap_or(text);
         match parse_mask(bare, Family::V4) {
-            Ok(length) if takes_length || (bare.contains('.') && bare == text) => Ok(TypedValue::Length(length)),
+            Ok(length) if takes_length || (bare.contains('.') && bare == text) => {
+                Ok(TypedValue::Length(length))
+            }
             Ok(length) => Err(fault(
                 FaultKind::Form,
                 text,
                 "is the length of a prefix, and the mask itself belongs here",
                 Some(dotted_mask(length).to_string()),
             )),
-            Err(wrong) => Err(mask_fault(text, &wrong, |length| dotted_mask(length).to_string(), "a mask such as 255.255.255.0")),
+            Err(wrong) => Err(mask_fault(
+                text,
+                &wrong,
+                |length| dotted_mask(length).to_string(),
+                "a mask such as 255.255.255.0",
+            )),
         }
     }
 
@@ -146,7 +155,12 @@ impl Wanted<'_> {
                     Some(length) => {
                         Err(fault(FaultKind::Form, text, "has a leading zero", Some(length.to_string())))
                     }
-                    None => Err(mask_fault(text, &wrong, |length| length.to_string(), "a length from 0 to 32, or to 128 in IPv6")),
+                    None => Err(mask_fault(
+                        text,
+                        &wrong,
+                        |length| length.to_string(),
+                        "a length from 0 to 32, or to 128 in IPv6",
+                    )),
                 }
             }
         }
@@ -160,11 +174,23 @@ impl Wanted<'_> {
         match DomainName::parse(text) {
             Ok(name) if text.contains('.') => {
                 let takes_full = self.default.is_some_and(|default| default.contains('.'))
-                    || self.speaks_of(&["fqdn", "qualified", "full name", "full host", "with its domain", "with domain"]);
+                    || self.speaks_of(&[
+                        "fqdn",
+                        "qualified",
+                        "full name",
+                        "full host",
+                        "with its domain",
+                        "with domain",
+                    ]);
                 if takes_full {
                     Ok(TypedValue::Domain(name))
                 } else {
-                    Err(fault(FaultKind::Form, text, "is a full name, and the host name alone belongs here", wrong.meant))
+                    Err(fault(
+                        FaultKind::Form,
+                        text,
+                        "is a full name, and the host name alone belongs here",
+                        wrong.meant,
+                    ))
                 }
             }
             _ => Err(fault(FaultKind::Hostname, text, wrong.reason, wrong.meant)),
@@ -204,7 +230,8 @@ impl Wanted<'_> {
         if text.len() > 1 && text.starts_with('0') && !shows_zeros {
             return Err(fault(FaultKind::Form, text, "has a leading zero", Some(number.to_string())));
         }
-        let takes_zero = || self.default == Some("0") || self.speaks_of(&["untagged", "0 for", "0 means", "0 ="]);
+        let takes_zero =
+            || self.default == Some("0") || self.speaks_of(&["untagged", "0 for", "0 means", "0 ="]);
         match self.meaning {
             Meaning::Vlan if !(1..=4094).contains(&number) && !(number == 0 && takes_zero()) => {
                 Err(fault(kind, text, "is no VLAN tag: they go from 1 to 4094", None))
@@ -233,13 +260,22 @@ impl Wanted<'_> {
                     [Some(on), Some(off)] => format!("\"{on}\" or \"{off}\""),
                     _ => "\"true\" or \"false\"".to_owned(),
                 };
-                Err(fault(FaultKind::Other, text, format!("is neither on nor off, which is {taken} here"), None))
+                Err(fault(
+                    FaultKind::Other,
+                    text,
+                    format!("is neither on nor off, which is {taken} here"),
+                    None,
+                ))
             }
         }
     }
 
     /// Reads a list in the form that is wanted: its separator, and how many values.
-    fn list<T>(&self, text: &str, read: impl Fn(&str) -> Result<T, ValueFault>) -> Result<Vec<T>, ValueFault> {
+    fn list<T>(
+        &self,
+        text: &str,
+        read: impl Fn(&str) -> Result<T, ValueFault>,
+    ) -> Result<Vec<T>, ValueFault> {
         let items = parts(text, self.separator);
         let values = items.iter().map(|item| read(item)).collect::<Result<Vec<T>, ValueFault>>();
         match values {
@@ -281,11 +317,9 @@ fn parts<'t>(text: &'t str, separator: Option<&str>) -> Vec<&'t str> {
     let parts: Vec<&str> = match separator.filter(|separator| !separator.trim().is_empty()) {
         Some(separator) => text.split(separator).map(str::trim).collect(),
         None if separator.is_some() => text.split_whitespace().collect(),
-        None if text.trim() == text && text.contains([',', ';', ' ', '\n']) => text
-            .split([',', ';', ' ', '\n'])
-            .map(str::trim)
-            .filter(|part| !part.is_empty())
-            .collect(),
+        None if text.trim() == text && text.contains([',', ';', ' ', '\n']) => {
+            text.split([',', ';', ' ', '\n']).map(str::trim).filter(|part| !part.is_empty()).collect()
+        }
         None => vec![text],
     };
     // Signs alone are no list.
@@ -329,9 +363,12 @@ fn interface(text: &str) -> Read {
             "has a mask behind its slash, and the length of the prefix belongs there",
             Some(format!("{address}/{length}")),
         )),
-        Err(wrong) => {
-            Err(mask_fault(text, &wrong, |length| format!("{address}/{length}"), "an address with a prefix length"))
-        }
+        Err(wrong) => Err(mask_fault(
+            text,
+            &wrong,
+            |length| format!("{address}/{length}"),
+            "an address with a prefix length",
+        )),
     }
 }
 
@@ -340,9 +377,12 @@ fn full_name(text: &str) -> Read {
         Ok(_) if !text.contains('.') => {
             Err(fault(FaultKind::Form, text, "has no domain, and the full name belongs here", None))
         }
-        Ok(name) if parse_address(text, None).is_ok() => {
-            Err(fault(FaultKind::Domain, name.as_str(), "is an address, and the full name belongs here", None))
-        }
+        Ok(name) if parse_address(text, None).is_ok() => Err(fault(
+            FaultKind::Domain,
+            name.as_str(),
+            "is an address, and the full name belongs here",
+            None,
+        )),
         Ok(name) => Ok(TypedValue::Domain(name)),
         Err(wrong) => Err(fault(FaultKind::Domain, text, wrong.reason, wrong.meant)),
     }
@@ -354,7 +394,8 @@ fn read_search(text: &str) -> Result<DomainName, ValueFault> {
 
 fn read_name_server(text: &str) -> Result<IpAddr, ValueFault> {
     parse_address(text, None).map_err(|wrong| {
-        let is_name = text.chars().any(|c| c.is_ascii_alphabetic()) && !text.contains(':') && wrong.meant.is_none();
+        let is_name =
+            text.chars().any(|c| c.is_ascii_alphabetic()) && !text.contains(':') && wrong.meant.is_none();
         let reason = if is_name {
             "is a name, and a name server is given by its address".to_owned()
         } else {
@@ -418,8 +459,19 @@ fn username(text: &str) -> Read {
 /// What an author puts in a place that somebody else is to fill.
 fn is_placeholder(text: &str) -> bool {
     let small: String = text.chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_lowercase();
-    matches!(small.as_str(), "changeme" | "change" | "todo" | "tbd" | "none" | "na" | "example" | "yourkey" | "license" | "licensekey")
-        || (small.len() >= 5 && small.bytes().all(|byte| byte == b'x'))
+    matches!(
+        small.as_str(),
+        "changeme"
+            | "change"
+            | "todo"
+            | "tbd"
+            | "none"
+            | "na"
+            | "example"
+            | "yourkey"
+            | "license"
+            | "licensekey"
+    ) || (small.len() >= 5 && small.bytes().all(|byte| byte == b'x'))
 }
 
 fn plain_text(text: &str) -> Read {

@@ -1,10 +1,12 @@
 //! All that an appliance is told, by the properties of its package or at its console, each value read as what it means.
 
 use impostazione_net::Family;
-use impostazione_ovf::{Meaning, Property, PropertyType, Question, TakeWord};
+use impostazione_ovf::{LinkHint, Meaning, Property, PropertyType, Question, TakeWord};
 use impostazione_text::{Hidden, Place, Stated};
 
-use super::answers::{AnsweredProperty, Missing, Origin, Outcome, answered_properties, groups_of, is_at_console, take_for};
+use super::answers::{
+    AnsweredProperty, Missing, Origin, Outcome, answered_properties, groups_of, is_at_console, take_for,
+};
 use super::read_value::Wanted;
 use super::typed_value::{TypedValue, ValueFault};
 use super::typing_card::{AskedQuestion, asked_questions};
@@ -32,6 +34,8 @@ pub struct ToldValue<'a> {
     pub position: Option<usize>,
     /// The link that it is about.
     pub link: AboutLink<'a>,
+    /// What the package or console calls that link.
+    pub hint: Option<LinkHint>,
     /// What the sheet answers.
     pub answer: Option<&'a Answer>,
     /// The value, which may be confidential.
@@ -44,6 +48,12 @@ pub struct ToldValue<'a> {
     pub is_confidential: bool,
     /// What it is, read as what it means.
     pub read: ReadValue,
+    /// Whether it is taken from the sheet as something else than it means.
+    pub is_of_another_kind: bool,
+    /// Whether it may be left empty: its text or its default says so.
+    pub may_be_empty: bool,
+    /// What stands between several values in it, where its text says so.
+    pub separator: Option<&'a str>,
     /// What the sheet has for it, where it is told that by nobody else.
     pub of_sheet: SheetValue,
 }
@@ -159,7 +169,11 @@ impl ToldValue<'_> {
 
     /// The value as a message may show it.
     pub fn shown(&self) -> String {
-        if self.is_confidential { "its value".to_owned() } else { format!("\"{}\"", harmless_url(self.text.reveal())) }
+        if self.is_confidential {
+            "its value".to_owned()
+        } else {
+            format!("\"{}\"", harmless_url(self.text.reveal()))
+        }
     }
 }
 
@@ -252,9 +266,16 @@ impl<'a> Telling<'a> {
             .when_missing
             .as_deref()
             .is_some_and(|word| !word.is_empty() && word.eq_ignore_ascii_case(text.reveal()));
+        let is_of_another_kind = is_of_another_kind(meaning, answered.answer);
+        let is_confidential = answered.is_confidential();
         let read = if text.reveal().is_empty() || is_left_open || is_word_for_nothing {
             ReadValue::Empty
-        } else if is_refused || meaning == Meaning::Other {
+        } else if is_refused
+            || is_of_another_kind
+            || meaning == Meaning::Other
+            // A license is hidden in messages, and its form can be told without showing it.
+            || (is_confidential && meaning != Meaning::LicenseKey)
+        {
             ReadValue::Unread
         } else {
             read(&wanted, text.reveal())
@@ -271,12 +292,16 @@ impl<'a> Telling<'a> {
             may_mean: reading.meaning,
             position,
             link,
+            hint: reading.link.clone(),
             answer: answered.answer,
             text: text.clone(),
             origin: *from,
             place: answered.answer.map_or(table, |answer| answer.place),
-            is_confidential: answered.is_confidential(),
+            is_confidential,
             read,
+            is_of_another_kind,
+            may_be_empty: reading.when_missing.is_some() || property.base_default.as_deref() == Some(""),
+            separator: reading.separator.as_deref(),
             of_sheet,
         })
     }
@@ -286,7 +311,8 @@ impl<'a> Telling<'a> {
         let question = asked.question;
         let (text, origin) = asked.value?;
         let by_word = question.take.as_deref().and_then(TakeWord::parse).and_then(meaning_of_word);
-        let meaning = if question.is_password { Meaning::Password } else { by_word.unwrap_or(Meaning::Other) };
+        let meaning =
+            if question.is_password { Meaning::Password } else { by_word.unwrap_or(Meaning::Other) };
         let meaning = match (meaning, meaning_of_take(asked.answer)) {
             (Meaning::Other, Some(taken)) => taken,
             (meaning, _) => meaning,
@@ -304,9 +330,10 @@ impl<'a> Telling<'a> {
         };
         let is_word_for_nothing =
             question.when_missing.as_deref().is_some_and(|word| word.eq_ignore_ascii_case(&text));
+        let is_of_another_kind = is_of_another_kind(meaning, asked.answer);
         let read = if text.is_empty() || is_word_for_nothing {
             ReadValue::Empty
-        } else if meaning == Meaning::Other {
+        } else if is_of_another_kind || meaning == Meaning::Other {
             ReadValue::Unread
         } else {
             read(&wanted, &text)
@@ -323,12 +350,16 @@ impl<'a> Telling<'a> {
             may_mean: meaning,
             position,
             link,
+            hint: question.link.as_deref().map(LinkHint::parse),
             answer: asked.answer,
             text: Hidden::new(text),
             origin,
             place: asked.answer.map_or(table, |answer| answer.place),
             is_confidential: question.is_password,
             read,
+            is_of_another_kind,
+            may_be_empty: question.when_missing.is_some(),
+            separator: question.join.as_deref(),
             of_sheet,
         })
     }
@@ -440,8 +471,60 @@ fn meaning_of_take(answer: Option<&Answer>) -> Option<Meaning> {
     }
 }
 
+/// Whether an answer takes something from the sheet that cannot stand for what is meant. A server, a proxy or a peer may be any
+/// machine, by address or by name, and a text may be anything.
+fn is_of_another_kind(meaning: Meaning, answer: Option<&Answer>) -> bool {
+    use Meaning as M;
+    use TakeWord as W;
+    let Some(AnswerSource::Take(take)) = answer.and_then(|answer| answer.source.value()) else {
+        return false;
+    };
+    let word = take.word.value;
+    if meaning.take_word() == Some(word) {
+        return false;
+    }
+    let is_machine = matches!(
+        word,
+        W::Address | W::Address6 | W::Hostname | W::Fqdn | W::VirtualAddress | W::Gateway | W::Gateway6
+    );
+    let is_fitting = match meaning {
+        M::Address => matches!(word, W::Address6 | W::AddressWithPrefix | W::VirtualAddress),
+        M::Address6 => matches!(word, W::VirtualAddress),
+        M::AddressWithPrefix => matches!(word, W::Address | W::Address6),
+        M::Gateway => matches!(word, W::Gateway6),
+        M::VirtualAddress => matches!(word, W::Address | W::Address6),
+        M::Netmask => matches!(word, W::PrefixLength),
+        M::PrefixLength => matches!(word, W::Netmask | W::PrefixLength6),
+        M::Hostname => matches!(word, W::Fqdn),
+        M::Fqdn => matches!(word, W::Hostname),
+        M::Domain | M::Search => matches!(word, W::Domain | W::Search),
+        M::Dns | M::Dns1 | M::Dns2 => is_machine || matches!(word, W::Dns | W::Dns1 | W::Dns2),
+        M::Ntp | M::Ntp1 | M::Ntp2 => is_machine || matches!(word, W::Ntp | W::Ntp1 | W::Ntp2),
+        M::Peers => is_machine || matches!(word, W::MemberAddresses | W::PeerNames),
+        M::LicenseServer | M::MailRelay | M::Proxy => is_machine,
+        M::ClusterName => matches!(word, W::Domain | W::Hostname | W::Fqdn),
+        M::Username | M::Role | M::LicenseKey | M::MailAddress | M::Password | M::Other => true,
+        M::SshKey
+        | M::SshEnabled
+        | M::NtpEnabled
+        | M::DhcpEnabled
+        | M::Ipv6Enabled
+        | M::HttpsEnabled
+        | M::PrefixLength6
+        | M::Gateway6
+        | M::Timezone
+        | M::Vlan
+        | M::Mtu
+        | M::NodeNumber
+        | M::NodeCount
+        | M::Locale
+        | M::Keyboard => false,
+    };
+    !is_fitting
+}
+
 /// The meaning that a word of `take` has the value of.
-pub(crate) fn meaning_of_word(word: TakeWord) -> Option<Meaning> {
+fn meaning_of_word(word: TakeWord) -> Option<Meaning> {
     match word {
         TakeWord::MemberAddresses | TakeWord::PeerNames => Some(Meaning::Peers),
         other => Meaning::parse(other.text()),

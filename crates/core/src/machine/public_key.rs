@@ -66,7 +66,8 @@ pub(crate) fn key_fault(text: &str) -> Option<String> {
     if text.contains("PRIVATE KEY") {
         return Some("is a private key, which belongs on no machine and in no sheet".to_owned());
     }
-    let mut lines = text.lines().map(str::trim).filter(|line| !line.is_empty() && !line.starts_with('#')).peekable();
+    let mut lines =
+        text.lines().map(str::trim).filter(|line| !line.is_empty() && !line.starts_with('#')).peekable();
     if lines.peek().is_none() {
         return Some("holds no key".to_owned());
     }

@@ -3,11 +3,14 @@
 use std::net::IpAddr;
 
 use impostazione_net::{Family, dotted_mask, host_range};
-use impostazione_text::Stated;
+use impostazione_ovf::Meaning;
+use impostazione_text::{Place, Stated};
 
 use super::check::Check;
 use super::judge::Judge;
 use super::special::is_special;
+use super::told::{report_told, switches, told_addresses, told_subnet};
+use crate::appliance::ToldValue;
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Ipv6Mode, Link, LinkAddress, Machine, Subnet, SubnetFamily};
 
@@ -77,16 +80,14 @@ static IPV6_OFF_HAS_ADDRESS: Rule = Rule {
 
 /// A static address with all that is known of it.
 pub(super) struct Assigned<'a> {
-    /// The machine that has it; `None` for the shared address of a cluster.
-    pub(super) machine: Option<&'a Machine>,
-    pub(super) found: &'a LinkAddress,
-    pub(super) subnet: &'a Subnet,
+    /// The address, and who has it.
+    pub(super) claim: Claim<'a>,
     pub(super) side: &'a SubnetFamily,
 }
 
 impl Assigned<'_> {
     pub(super) fn address(&self) -> IpAddr {
-        self.found.address.value
+        self.claim.address
     }
 
     pub(super) fn is_in_prefix(&self) -> bool {
@@ -94,53 +95,76 @@ impl Assigned<'_> {
     }
 }
 
-/// Every static address of a link or a cluster, and the subnet that it is to be in.
-fn placed<'a>(
-    judge: &Judge<'a>,
-) -> impl Iterator<Item = (Option<&'a Machine>, &'a LinkAddress, &'a Subnet)> + use<'a> {
+/// An address that is given to somebody, and the subnet that it is to be in.
+#[derive(Clone, Copy)]
+pub(super) struct Claim<'a> {
+    /// The machine that has it; `None` for the shared address of a cluster.
+    pub(super) machine: Option<&'a Machine>,
+    pub(super) address: IpAddr,
+    /// The prefix length that was written with it, if any.
+    pub(super) own_length: Option<u8>,
+    /// Where that stands.
+    pub(super) place: Place,
+    pub(super) subnet: &'a Subnet,
+    /// The value by which an appliance is told it in place of what its link has.
+    pub(super) told: Option<&'a ToldValue<'a>>,
+}
+
+/// Every static address of a link or a cluster, and every one that an appliance is told in place of those.
+pub(super) fn claims<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Claim<'a>> + use<'a> {
     let site = judge.site;
+    let claim = |machine: Option<&'a Machine>, found: &'a LinkAddress, subnet: &'a Subnet| Claim {
+        machine,
+        address: found.address.value,
+        own_length: found.own_length,
+        place: found.address.place,
+        subnet,
+        told: None,
+    };
     let of_links = site.machines.iter().flat_map(move |machine| {
         machine.links.iter().flat_map(move |link| {
             let subnet = site.subnet_of(link);
-            link.addresses().filter_map(move |found| Some((Some(machine), found, subnet?)))
+            link.addresses().filter_map(move |found| Some(claim(Some(machine), found, subnet?)))
         })
     });
     let of_clusters = site.clusters.iter().flat_map(move |cluster| {
         let subnet = cluster.subnet.value().and_then(|written| site.subnets.get(written.value));
-        cluster.addresses().filter_map(move |found| Some((None, found, subnet?)))
+        cluster.addresses().filter_map(move |found| Some(claim(None, found, subnet?)))
     });
-    of_links.chain(of_clusters)
+    let of_told = judge.told.iter().flat_map(move |appliance| {
+        told_addresses(site, appliance).filter_map(move |(value, address)| {
+            Some(Claim {
+                machine: Some(appliance.machine),
+                address,
+                own_length: None,
+                place: value.place,
+                subnet: told_subnet(site, appliance, value)?,
+                told: Some(value),
+            })
+        })
+    });
+    of_links.chain(of_clusters).chain(of_told)
 }
 
 /// Every static address whose subnet is known in its family.
 pub(super) fn assigned<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Assigned<'a>> + use<'a> {
-    placed(judge).filter_map(|(machine, found, subnet)| {
-        let side = subnet.family(Family::of(found.address.value))?;
-        Some(Assigned { machine, found, subnet, side })
+    claims(judge).filter_map(|claim| {
+        let side = claim.subnet.family(Family::of(claim.address))?;
+        Some(Assigned { claim, side })
     })
 }
 
 pub(super) fn report(
     judge: &mut Judge<'_>,
     rule: &'static Rule,
-    at: &Assigned<'_>,
+    claim: &Claim<'_>,
     message: String,
     fix: String,
 ) {
-    report_at(judge, rule, at.machine, at.found.address.place, message, fix);
-}
-
-fn report_at(
-    judge: &mut Judge<'_>,
-    rule: &'static Rule,
-    machine: Option<&Machine>,
-    place: impostazione_text::Place,
-    message: String,
-    fix: String,
-) {
-    match machine {
-        Some(machine) => judge.on_machine(rule, machine, place, message, fix),
-        None => judge.on_sheet(rule, place, message, fix),
+    match (claim.told, claim.machine) {
+        (Some(told), Some(machine)) => report_told(judge, rule, machine, told, &message, fix),
+        (_, Some(machine)) => judge.on_machine(rule, machine, claim.place, message, fix),
+        (_, None) => judge.on_sheet(rule, claim.place, message, fix),
     }
 }
 
@@ -177,8 +201,8 @@ fn check_missing(judge: &mut Judge<'_>) {
 
 fn check_outside_subnet(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for (machine, found, subnet) in placed(judge) {
-        let address = found.address.value;
+    for claim in claims(judge) {
+        let (address, subnet) = (claim.address, claim.subnet);
         let family = Family::of(address);
         let name = &subnet.name.value;
         let (message, fix) = match subnet.side(family) {
@@ -208,31 +232,68 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
             }
             Stated::Value(_) | Stated::Faulty => continue,
         };
-        report_at(judge, &ADDRESS_OUTSIDE_SUBNET, machine, found.address.place, message, fix);
+        report(judge, &ADDRESS_OUTSIDE_SUBNET, &claim, message, fix);
+    }
+}
+
+fn spelled(family: Family, length: u8) -> String {
+    match family {
+        Family::V4 => format!("/{length} ({})", dotted_mask(length)),
+        Family::V6 => format!("/{length}"),
     }
 }
 
 fn check_netmask(judge: &mut Judge<'_>) {
     for at in assigned(judge) {
         let length = at.side.prefix.value.prefix_len();
-        let Some(own) = at.found.own_length.filter(|own| *own != length) else { continue };
-        let spelled = |length: u8| match Family::of(at.address()) {
-            Family::V4 => format!("/{length} ({})", dotted_mask(length)),
-            Family::V6 => format!("/{length}"),
-        };
+        let Some(own) = at.claim.own_length.filter(|own| *own != length) else { continue };
+        let family = Family::of(at.address());
         let message = format!(
             "{} carries the mask {}, and subnet {} has {}.",
             at.address(),
-            spelled(own),
-            at.subnet.name.value,
-            spelled(length)
+            spelled(family, own),
+            at.claim.subnet.name.value,
+            spelled(family, length)
         );
         let fix = format!("write \"{}\" without a mask, or correct the mask of the subnet", at.address());
-        report(judge, &NETMASK_DISAGREES, &at, message, fix);
+        report(judge, &NETMASK_DISAGREES, &at.claim, message, fix);
+    }
+    check_told_masks(judge);
+}
+
+/// Masks and lengths that appliances are told, against the subnet of the link that they are about.
+fn check_told_masks(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (appliance, value) in judge.told_values().filter(|(_, value)| value.is_own_word()) {
+        let Some(typed) = value.typed() else { continue };
+        let Some(length) = typed.length() else { continue };
+        let Some(subnet) = told_subnet(site, appliance, value) else { continue };
+        let families: &[Family] = match (value.meaning, typed.family()) {
+            (_, Some(Family::V4)) | (Meaning::Netmask, _) => &[Family::V4],
+            (_, Some(Family::V6)) | (Meaning::PrefixLength6, _) => &[Family::V6],
+            // A length without more may be that of either family.
+            _ => &Family::BOTH,
+        };
+        let sides = families.iter().filter_map(|family| Some((*family, subnet.family(*family)?)));
+        let lengths: Vec<(Family, u8)> =
+            sides.map(|(family, side)| (family, side.prefix.value.prefix_len())).collect();
+        let Some((family, right)) = lengths.first().copied() else { continue };
+        if lengths.iter().any(|(_, right)| *right == length) {
+            continue;
+        }
+        let message = format!(
+            "The mask is {}, and subnet {} has {}.",
+            spelled(family, length),
+            subnet.name.value,
+            spelled(family, right)
+        );
+        let fix = format!("write the mask of the subnet, {}", spelled(family, right));
+        report_told(judge, &NETMASK_DISAGREES, appliance.machine, value, &message, fix);
     }
 }
 
 fn check_ipv6_off(judge: &mut Judge<'_>) {
+    switches::check_ipv6_off(judge, &IPV6_OFF_HAS_ADDRESS);
     let site = judge.site;
     for machine in site.machines.iter().filter(|machine| machine.settings.ipv6() == Ipv6Mode::Off) {
         let Some(ipv6) = machine.settings.ipv6.value() else { continue };

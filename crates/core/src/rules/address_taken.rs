@@ -1,15 +1,19 @@
 //! Rules on addresses that somebody has, or that are kept for a purpose.
 
+use std::collections::HashMap;
 use std::net::IpAddr;
 
 use impostazione_net::{Family, broadcast_of, host_range, network_of};
+use impostazione_ovf::Meaning;
 use ipnet::IpNet;
 
 use super::address::{Assigned, assigned, report};
 use super::check::Check;
 use super::judge::Judge;
+use super::told::against_sheet as told;
+use super::told::{report_told, told_addresses, told_subnet};
 use crate::finding::{Nature, Rule, Severity};
-use crate::machine::{AddressOwner, AddressUse, Site, Subnet};
+use crate::machine::{AddressOwner, AddressUse, Machine, Site, Subnet};
 
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&ADDRESS_IS_NETWORK, check_is_network),
@@ -121,11 +125,11 @@ static ADDRESS_DUPLICATE: Rule = Rule {
 
 /// What to write in place of an address that is taken: the next one that nothing uses.
 fn other_address(judge: &mut Judge<'_>, at: &Assigned<'_>) -> String {
-    match judge.suggest_address(at.subnet, at.address()) {
+    match judge.suggest_address(at.claim.subnet, at.address()) {
         Some(free) => format!("write an address that is free, such as {free}"),
         None => format!(
             "write an address of subnet {} that is free; none was found near it",
-            at.subnet.name.value
+            at.claim.subnet.name.value
         ),
     }
 }
@@ -142,7 +146,7 @@ fn report_reserved(
         let prefix = at.side.prefix.value;
         if reserved(prefix) == Some(at.address()) {
             let fix = other_address(judge, &at);
-            report(judge, rule, &at, message(at.address(), &at.subnet.name.value, prefix), fix);
+            report(judge, rule, &at.claim, message(at.address(), &at.claim.subnet.name.value, prefix), fix);
         }
     }
     for subnet in &site.subnets {
@@ -164,6 +168,7 @@ fn report_reserved(
 }
 
 fn check_is_network(judge: &mut Judge<'_>) {
+    told::check_gateway_is(judge, &ADDRESS_IS_NETWORK, |_, gateway, side| told::names_subnet(gateway, side));
     report_reserved(judge, &ADDRESS_IS_NETWORK, network_of, |address, subnet, prefix| {
         format!(
             "{address} is the first address of subnet {subnet} ({prefix}), which names the subnet itself."
@@ -172,6 +177,7 @@ fn check_is_network(judge: &mut Judge<'_>) {
 }
 
 fn check_is_broadcast(judge: &mut Judge<'_>) {
+    told::check_gateway_is(judge, &ADDRESS_IS_BROADCAST, |_, gateway, side| told::reaches_all(gateway, side));
     report_reserved(judge, &ADDRESS_IS_BROADCAST, broadcast_of, |address, subnet, prefix| {
         format!(
             "{address} is the last address of subnet {subnet} ({prefix}), which reaches all its machines at once."
@@ -180,6 +186,9 @@ fn check_is_broadcast(judge: &mut Judge<'_>) {
 }
 
 fn check_is_gateway(judge: &mut Judge<'_>) {
+    told::check_gateway_is(judge, &ADDRESS_IS_GATEWAY, |appliance, gateway, _| {
+        told::is_itself(appliance, gateway)
+    });
     for at in assigned(judge) {
         let Some(gateway) = at.side.gateway_address() else { continue };
         if gateway.value == at.address() {
@@ -187,10 +196,10 @@ fn check_is_gateway(judge: &mut Judge<'_>) {
             let message = format!(
                 "{} is the address of the gateway of subnet {}, at {line}.",
                 at.address(),
-                at.subnet.name.value
+                at.claim.subnet.name.value
             );
             let fix = other_address(judge, &at);
-            report(judge, &ADDRESS_IS_GATEWAY, &at, message, fix);
+            report(judge, &ADDRESS_IS_GATEWAY, &at.claim, message, fix);
         }
     }
 }
@@ -199,7 +208,7 @@ fn check_in_dhcp_range(judge: &mut Judge<'_>) {
     for at in assigned(judge).filter(Assigned::is_in_prefix) {
         let prefix = at.side.prefix.value;
         // A range that does not lie in its subnet is mistyped, and has a finding of its own.
-        let leased = at.subnet.dhcp_ranges.iter().find(|range| {
+        let leased = at.claim.subnet.dhcp_ranges.iter().find(|range| {
             range.value.contains(at.address())
                 && prefix.contains(&range.value.first())
                 && prefix.contains(&range.value.last())
@@ -209,34 +218,35 @@ fn check_in_dhcp_range(judge: &mut Judge<'_>) {
             "{} lies in {}, which the DHCP server of subnet {} leases to others ({}).",
             at.address(),
             range.value,
-            at.subnet.name.value,
+            at.claim.subnet.name.value,
             judge.in_words(range.place)
         );
         let fix = other_address(judge, &at);
-        report(judge, &ADDRESS_IN_DHCP_RANGE, &at, message, fix);
+        report(judge, &ADDRESS_IN_DHCP_RANGE, &at.claim, message, fix);
     }
 }
 
 fn check_kept_free(judge: &mut Judge<'_>) {
     for at in assigned(judge).filter(Assigned::is_in_prefix) {
-        let Some(range) = at.subnet.kept_free.iter().find(|range| range.value.contains(at.address())) else {
+        let Some(range) = at.claim.subnet.kept_free.iter().find(|range| range.value.contains(at.address()))
+        else {
             continue;
         };
         let message = format!(
             "{} lies in {}, which is kept free in subnet {} ({}).",
             at.address(),
             range.value,
-            at.subnet.name.value,
+            at.claim.subnet.name.value,
             judge.in_words(range.place)
         );
         let fix = other_address(judge, &at);
-        report(judge, &ADDRESS_KEPT_FREE, &at, message, fix);
+        report(judge, &ADDRESS_KEPT_FREE, &at.claim, message, fix);
     }
 }
 
 fn check_in_use(judge: &mut Judge<'_>) {
     for at in assigned(judge) {
-        let Some(used) = at.subnet.in_use.iter().find(|used| used.address.value == at.address()) else {
+        let Some(used) = at.claim.subnet.in_use.iter().find(|used| used.address.value == at.address()) else {
             continue;
         };
         let message = format!(
@@ -246,11 +256,12 @@ fn check_in_use(judge: &mut Judge<'_>) {
             judge.in_words(used.address.place)
         );
         let fix = other_address(judge, &at);
-        report(judge, &ADDRESS_IN_USE, &at, message, fix);
+        report(judge, &ADDRESS_IN_USE, &at.claim, message, fix);
     }
 }
 
 fn check_duplicate(judge: &mut Judge<'_>) {
+    check_told_duplicate(judge);
     let site = judge.site;
     let mut wrong: Vec<(AddressUse, AddressUse, IpAddr)> = Vec::new();
     for (address, uses) in site.address_uses() {
@@ -281,6 +292,46 @@ fn check_duplicate(judge: &mut Judge<'_>) {
         match machine {
             Some(machine) => judge.on_machine(&ADDRESS_DUPLICATE, machine, used.place, message, fix),
             None => judge.on_sheet(&ADDRESS_DUPLICATE, used.place, message, fix),
+        }
+    }
+}
+
+/// Addresses that an appliance is told for itself, and that a machine, a cluster or another appliance has.
+fn check_told_duplicate(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let mut first: HashMap<IpAddr, &Machine> = HashMap::new();
+    for appliance in judge.told {
+        for (value, address) in told_addresses(site, appliance) {
+            let machine = appliance.machine;
+            let is_shared = value.meaning == Meaning::VirtualAddress;
+            let of_sheet =
+                site.address_uses().get(&address).into_iter().flatten().find_map(|used| {
+                    match site.owning_link(used.owner) {
+                        Some((other, link)) if std::ptr::eq(other, machine) => {
+                            Some(format!("its own link {}", link.name.value))
+                        }
+                        Some((other, _)) => Some(other.called().to_owned()),
+                        None => Some("a cluster".to_owned()),
+                    }
+                });
+            let same_cluster = |other: &Machine| {
+                let cluster = |machine: &Machine| machine.cluster.as_ref().map(|written| written.value);
+                cluster(other).is_some() && cluster(other) == cluster(machine)
+            };
+            let of_told = first
+                .get(&address)
+                .filter(|other| !std::ptr::eq(**other, machine) && !(is_shared && same_cluster(other)));
+            let whose = of_sheet.or_else(|| of_told.map(|other| other.called().to_owned()));
+            first.entry(address).or_insert(machine);
+            let Some(whose) = whose else { continue };
+            let free =
+                told_subnet(site, appliance, value).and_then(|subnet| judge.suggest_address(subnet, address));
+            let fix = match free {
+                Some(free) => format!("write an address that is free, such as {free}"),
+                None => "write another address".to_owned(),
+            };
+            let message = format!("{address} is the address of {whose} already.");
+            report_told(judge, &ADDRESS_DUPLICATE, machine, value, &message, fix);
         }
     }
 }

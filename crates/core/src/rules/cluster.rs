@@ -7,9 +7,9 @@ use impostazione_text::Place;
 
 use super::check::Check;
 use super::judge::Judge;
-use crate::appliance::{AnsweredProperty, Origin, answered_properties, is_at_console};
+use crate::appliance::{AnsweredProperty, Origin};
 use crate::finding::{Nature, Rule, Severity};
-use crate::machine::{AllowedSizes, Cluster, Machine, Site};
+use crate::machine::{AllowedSizes, Cluster, Machine};
 
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&CLUSTER_TOO_SMALL, check_too_few),
@@ -181,11 +181,10 @@ fn check_even(judge: &mut Judge<'_>) {
 }
 
 fn check_numbers(judge: &mut Judge<'_>) {
-    let site = judge.site;
     for (_, members) in clusters(judge) {
         let mut first: BTreeMap<(String, String), &Machine> = BTreeMap::new();
         for machine in members {
-            for property in properties(site, machine) {
+            for property in properties(judge, machine) {
                 let Some(value) = property.outcome.text() else { continue };
                 if property.reading.meaning != Meaning::NodeNumber || value.is_empty() {
                     continue;
@@ -208,11 +207,8 @@ fn check_numbers(judge: &mut Judge<'_>) {
     }
 }
 
-fn properties<'a>(site: &'a Site, machine: &'a Machine) -> Vec<AnsweredProperty<'a>> {
-    match machine.appliance() {
-        Some(appliance) if !is_at_console(site, appliance) => answered_properties(site, machine),
-        _ => Vec::new(),
-    }
+fn properties<'a>(judge: &Judge<'a>, machine: &Machine) -> &'a [AnsweredProperty<'a>] {
+    judge.told_of(machine).map(|told| told.properties.as_slice()).unwrap_or_default()
 }
 
 /// What a machine should have in common with the others of its cluster.
@@ -222,7 +218,8 @@ struct Shared {
     place: Place,
 }
 
-fn shared(site: &Site, machine: &Machine) -> Vec<Shared> {
+fn shared(judge: &Judge<'_>, machine: &Machine) -> Vec<Shared> {
+    let site = judge.site;
     let settings = &machine.settings;
     let mut shared = Vec::new();
     let mut note = |what: &str, value: String, place: Place| {
@@ -257,7 +254,7 @@ fn shared(site: &Site, machine: &Machine) -> Vec<Shared> {
             note(&format!("subnet of {}", link.name.value), subnet.name.value.clone(), written.place);
         }
     }
-    for property in properties(site, machine) {
+    for property in properties(judge, machine) {
         let tells_apart = matches!(
             property.reading.meaning,
             Meaning::Address
@@ -284,7 +281,6 @@ fn listed<T: ToString>(values: impl Iterator<Item = T>) -> String {
 }
 
 fn check_differences(judge: &mut Judge<'_>) {
-    let site = judge.site;
     for (_, members) in clusters(judge) {
         // What one entry makes is as its pattern says.
         let mut entries: Vec<&Machine> = Vec::new();
@@ -299,9 +295,9 @@ fn check_differences(judge: &mut Judge<'_>) {
         entries.retain(|machine| !is_of_collection(machine));
         let Some((first, others)) = entries.split_first() else { continue };
         let of_first: BTreeMap<String, String> =
-            shared(site, first).into_iter().map(|shared| (shared.what, shared.value)).collect();
+            shared(judge, first).into_iter().map(|shared| (shared.what, shared.value)).collect();
         for machine in others {
-            for Shared { what, value, place } in shared(site, machine) {
+            for Shared { what, value, place } in shared(judge, machine) {
                 let Some(other) = of_first.get(&what).filter(|other| **other != value) else { continue };
                 judge.on_machine(
                     &CLUSTER_MEMBER_DIFFERS,

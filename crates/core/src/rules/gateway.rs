@@ -8,6 +8,7 @@ use impostazione_text::Stated;
 
 use super::check::Check;
 use super::judge::Judge;
+use super::told;
 use crate::finding::{Nature, NetplanWords, Rule, Severity};
 use crate::machine::Gateway;
 use crate::machine::rules::gateway::DEFAULT_ROUTE_DUPLICATE;
@@ -54,6 +55,7 @@ static GATEWAY_MISSING: Rule = Rule {
 };
 
 fn check_outside(judge: &mut Judge<'_>) {
+    told::against_sheet::check_gateway_outside(judge, &GATEWAY_OUTSIDE_SUBNET);
     let site = judge.site;
     for subnet in &site.subnets {
         for family in Family::BOTH {

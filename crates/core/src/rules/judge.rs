@@ -5,6 +5,7 @@ use std::net::IpAddr;
 
 use impostazione_text::{Place, Sources};
 
+use crate::appliance::{ToldAppliance, ToldValue};
 use crate::finding::Finding;
 use crate::finding::Rule;
 use crate::machine::{Machine, Site, Subnet};
@@ -13,6 +14,8 @@ use crate::machine::{Machine, Site, Subnet};
 pub struct Judge<'a> {
     /// The site.
     pub site: &'a Site,
+    /// Its appliances, with all that each is told.
+    pub told: &'a [ToldAppliance<'a>],
     sources: &'a Sources,
     findings: Vec<Finding>,
     suggested: HashSet<IpAddr>,
@@ -21,8 +24,37 @@ pub struct Judge<'a> {
 }
 
 impl<'a> Judge<'a> {
-    pub(crate) fn new(site: &'a Site, sources: &'a Sources, findings: Vec<Finding>) -> Self {
-        Self { site, sources, findings, suggested: HashSet::new(), reported: HashSet::new() }
+    pub(crate) fn new(
+        site: &'a Site,
+        told: &'a [ToldAppliance<'a>],
+        sources: &'a Sources,
+        findings: Vec<Finding>,
+    ) -> Self {
+        // What an appliance is told by itself is spoken for, too.
+        let values = told.iter().flat_map(|appliance| &appliance.values);
+        let suggested = values.filter_map(|value| value.typed()?.address()).collect();
+        Self { site, told, sources, findings, suggested, reported: HashSet::new() }
+    }
+
+    /// What an appliance is told.
+    pub(super) fn told_of(&self, machine: &Machine) -> Option<&'a ToldAppliance<'a>> {
+        // Both are in the order of the sheet.
+        let at = self
+            .told
+            .binary_search_by_key(&std::ptr::from_ref(machine), |told| std::ptr::from_ref(told.machine));
+        self.told.get(at.ok()?)
+    }
+
+    /// Every value that an appliance is told.
+    pub(super) fn told_values(
+        &self,
+    ) -> impl Iterator<Item = (&'a ToldAppliance<'a>, &'a ToldValue<'a>)> + use<'a> {
+        self.told.iter().flat_map(|appliance| appliance.values.iter().map(move |value| (appliance, value)))
+    }
+
+    /// What was found so far.
+    pub(super) fn findings(&self) -> &[Finding] {
+        &self.findings
     }
 
     pub(crate) fn into_findings(self) -> Vec<Finding> {

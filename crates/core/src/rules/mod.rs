@@ -27,6 +27,7 @@ mod special;
 mod ssh;
 mod subnet;
 mod timezone;
+mod told;
 mod vlan;
 mod waiver;
 mod wifi;

@@ -7,6 +7,7 @@ use impostazione_text::Place;
 
 use super::check::Check;
 use super::judge::Judge;
+use super::told;
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::Machine;
 
@@ -115,6 +116,7 @@ static DOMAIN_SINGLE_LABEL: Rule = Rule {
 
 /// No machine is called what another is called, be it by its name, which is its folder, or by a host name of its own.
 fn check_duplicate(judge: &mut Judge<'_>) {
+    told::names::check_duplicate(judge, &HOSTNAME_DUPLICATE);
     let site = judge.site;
     let mut first_of: HashMap<String, (&Machine, Place)> = HashMap::with_capacity(site.machines.len());
     for machine in &site.machines {

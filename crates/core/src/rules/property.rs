@@ -10,8 +10,7 @@ use impostazione_text::{Place, nearest};
 use super::check::Check;
 use super::judge::Judge;
 use crate::appliance::{
-    AnsweredProperty, OpenQuestion, Origin, Outcome, Unanswered, answered_properties, is_at_console,
-    is_of_sheet, open_questions,
+    AnsweredProperty, OpenQuestion, Origin, Outcome, Unanswered, is_at_console, is_of_sheet, open_questions,
 };
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{AnswerSource, Appliance, Machine, Site};
@@ -201,14 +200,10 @@ static PROPERTY_PASSWORD_AT_DEFAULT: Rule = Rule {
 /// Visits the properties of each appliance that takes its settings from its package.
 fn each_appliance<'a>(
     judge: &mut Judge<'a>,
-    mut visit: impl FnMut(&mut Judge<'a>, &'a Machine, &'a Appliance, Vec<AnsweredProperty<'a>>),
+    mut visit: impl FnMut(&mut Judge<'a>, &'a Machine, &'a Appliance, &'a [AnsweredProperty<'a>]),
 ) {
-    let site = judge.site;
-    for machine in &site.machines {
-        let Some(appliance) = machine.appliance() else { continue };
-        if !is_at_console(site, appliance) {
-            visit(judge, machine, appliance, answered_properties(site, machine));
-        }
+    for told in judge.told.iter().filter(|told| !told.is_at_console) {
+        visit(judge, told.machine, told.appliance, &told.properties);
     }
 }
 

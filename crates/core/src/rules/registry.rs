@@ -4,7 +4,7 @@ use super::check::Check;
 use super::judge::Judge;
 use super::{
     address, address_taken, bond, cluster, deployment, gateway, link, login, mac, mtu, naming, package,
-    property, reference, renderer, route, secret, servers, special, ssh, subnet, timezone, vlan, wifi,
+    property, reference, renderer, route, secret, servers, special, ssh, subnet, timezone, told, vlan, wifi,
 };
 
 /// Every check of a finished site, family by family.
@@ -37,6 +37,12 @@ pub(crate) const FAMILIES: &[&[Check]] = &[
     property::CHECKS,
     cluster::CHECKS,
     reference::CHECKS,
+    told::reading::CHECKS,
+    told::servers::CHECKS,
+    told::switches::CHECKS,
+    told::in_cluster::CHECKS,
+    told::unsure::CHECKS,
+    told::against_sheet::CHECKS,
 ];
 
 /// Runs every rule that looks at the finished site, and adds what they find.

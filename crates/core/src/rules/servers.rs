@@ -5,6 +5,7 @@ use impostazione_text::Stated;
 
 use super::check::Check;
 use super::judge::Judge;
+use super::told;
 use crate::finding::{Nature, NetplanWords, Rule, Severity};
 use crate::machine::{Choices, Machine, TimeServer, TimeService};
 
@@ -257,6 +258,7 @@ fn check_ntp_missing(judge: &mut Judge<'_>) {
 }
 
 fn check_dns_duplicate(judge: &mut Judge<'_>) {
+    told::servers::check_dns_duplicate(judge, &DNS_DUPLICATE);
     let site = judge.site;
     for machine in &site.machines {
         let Some(list) = machine.settings.dns.value() else { continue };
@@ -276,6 +278,7 @@ fn check_dns_duplicate(judge: &mut Judge<'_>) {
 }
 
 fn check_dns_family(judge: &mut Judge<'_>) {
+    told::servers::check_dns_family(judge, &DNS_FAMILY_MISMATCH);
     let site = judge.site;
     for machine in &site.machines {
         let Some(list) = machine.settings.dns.value().filter(|list| !list.has_faulty_items) else { continue };

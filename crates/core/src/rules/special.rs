@@ -9,6 +9,7 @@ use ipnet::IpNet;
 use super::address::{assigned, report};
 use super::check::Check;
 use super::judge::Judge;
+use super::told::{self, report_told, told_addresses};
 use crate::finding::{Nature, NetplanWords, Rule, Severity};
 
 pub(super) const CHECKS: &[Check] = &[
@@ -82,7 +83,7 @@ static ADDRESS_IS_SERVER: Rule = Rule {
 };
 
 /// What a reserved address is kept for.
-fn purpose(address: IpAddr) -> Option<&'static str> {
+pub(super) fn purpose(address: IpAddr) -> Option<&'static str> {
     match address {
         IpAddr::V4(v4) => match v4.octets() {
             [0, ..] => Some("stands for no address"),
@@ -116,7 +117,7 @@ pub(super) fn is_special(address: IpAddr) -> bool {
     purpose(address).is_some()
 }
 
-fn is_for_documentation(address: IpAddr) -> bool {
+pub(super) fn is_for_documentation(address: IpAddr) -> bool {
     match address {
         IpAddr::V4(v4) => {
             matches!(v4.octets(), [192, 0, 2, _] | [198, 51, 100, _] | [203, 0, 113, _])
@@ -141,6 +142,10 @@ fn prefix_is_private(prefix: IpNet) -> bool {
 }
 
 fn check_special(judge: &mut Judge<'_>) {
+    told::against_sheet::check_gateway_is(judge, &ADDRESS_SPECIAL_PURPOSE, |_, gateway, _| {
+        told::against_sheet::is_set_apart(gateway)
+    });
+    told::servers::check_special(judge, &ADDRESS_SPECIAL_PURPOSE);
     let site = judge.site;
     for subnet in &site.subnets {
         for side in Family::BOTH.into_iter().filter_map(|family| subnet.family(family)) {
@@ -168,9 +173,11 @@ fn check_special(judge: &mut Judge<'_>) {
     for at in assigned(judge) {
         let Some(what) = purpose(at.address()).filter(|_| !at.is_in_prefix()) else { continue };
         let message = format!("{} {what}, and no machine is given it.", at.address());
-        let fix =
-            format!("write an address of subnet {}, which is {}", at.subnet.name.value, at.side.prefix.value);
-        report(judge, &ADDRESS_SPECIAL_PURPOSE, &at, message, fix);
+        let fix = format!(
+            "write an address of subnet {}, which is {}",
+            at.claim.subnet.name.value, at.side.prefix.value
+        );
+        report(judge, &ADDRESS_SPECIAL_PURPOSE, &at.claim, message, fix);
     }
     for machine in &site.machines {
         for server in machine.settings.servers() {
@@ -190,6 +197,7 @@ fn check_special(judge: &mut Judge<'_>) {
 }
 
 fn check_documentation(judge: &mut Judge<'_>) {
+    told::servers::check_documentation(judge, &ADDRESS_FOR_DOCUMENTATION);
     let site = judge.site;
     for subnet in &site.subnets {
         for side in Family::BOTH.into_iter().filter_map(|family| subnet.family(family)) {
@@ -251,6 +259,8 @@ fn check_private(judge: &mut Judge<'_>) {
 }
 
 fn check_server(judge: &mut Judge<'_>) {
+    told::servers::check_server(judge, &ADDRESS_IS_SERVER);
+    check_told_server(judge);
     let site = judge.site;
     let mut wrong = Vec::new();
     for (address, server) in site.asked_servers() {
@@ -282,6 +292,27 @@ fn check_server(judge: &mut Judge<'_>) {
             format!("{address} is the address of a {}, at {line}.", server.word()),
             fix,
         );
+    }
+}
+
+/// Addresses that an appliance is told for itself, and that are those of a server.
+fn check_told_server(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for appliance in judge.told {
+        for (value, address) in told_addresses(site, appliance) {
+            let Some(server) = site.asked_servers().get(&address) else { continue };
+            // A machine of the sheet that is the server is named as its owner.
+            if site.address_uses().contains_key(&address) {
+                continue;
+            }
+            let message = format!(
+                "{address} is the address of a {}, at {}.",
+                server.word(),
+                judge.in_words(server.place)
+            );
+            let fix = "write another address".to_owned();
+            report_told(judge, &ADDRESS_IS_SERVER, appliance.machine, value, &message, fix);
+        }
     }
 }
 

@@ -80,7 +80,7 @@ fn near_misses_break_no_rule() {
         // A key in the sheet itself, as a file would hold it.
         format!("[account.keeper]\nssh_keys = [\"{}\"]\n", super::support::KEY.trim()),
         // An appliance and a host may say different things; an appliance needs no zone and no login.
-        "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\ndns = \"none\"\nlink.a = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = \"\"\n\"node.number\" = 255\n".to_owned(),
+        "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\ndns = \"none\"\nlink.a = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = \"10.64.10.61\"\n\"node.number\" = 255\n".to_owned(),
     ];
     for piece in pieces {
         let found = names_of(&assess_example(&piece));

@@ -85,8 +85,12 @@ pub(super) fn tell_groups_apart(texts: &[Texts], mut readings: Vec<Reading>) -> 
     for (reading, group) in readings.iter().zip(&groups).filter(|(reading, _)| is_sure(reading)) {
         of_meaning.entry(reading.meaning).or_default().insert(group);
     }
-    let apart: HashSet<&String> =
-        of_meaning.values().filter(|groups| groups.len() > 1).flatten().filter_map(|group| group.as_ref()).collect();
+    let apart: HashSet<&String> = of_meaning
+        .values()
+        .filter(|groups| groups.len() > 1)
+        .flatten()
+        .filter_map(|group| group.as_ref())
+        .collect();
     let named: Vec<Option<LinkHint>> = readings
         .iter()
         .zip(&groups)

@@ -10,7 +10,9 @@ pub(super) fn wants_length(text: &str) -> bool {
     let is_example = |word: &str| {
         let word = word.trim_matches(|edge: char| !edge.is_ascii_alphanumeric());
         let Some((address, length)) = word.split_once('/') else { return false };
-        let (Ok(address), Ok(length)) = (address.parse::<IpAddr>(), length.parse::<u32>()) else { return false };
+        let (Ok(address), Ok(length)) = (address.parse::<IpAddr>(), length.parse::<u32>()) else {
+            return false;
+        };
         match address {
             // A network has no bits behind its mask.
             IpAddr::V4(v4) => length < 32 && v4.to_bits().checked_shl(length).unwrap_or(0) != 0,

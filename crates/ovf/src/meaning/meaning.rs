@@ -2,6 +2,8 @@
 
 use std::fmt;
 
+use super::take_word::TakeWord;
+
 /// From this confidence on a meaning is acted upon.
 pub const CERTAIN: f64 = 0.8;
 
@@ -139,6 +141,11 @@ impl Meaning {
             Self::NodeCount => "number of machines in its cluster".to_owned(),
             other => other.word().replace('-', " "),
         }
+    }
+
+    /// The word by which a sheet takes a value of this meaning, where there is one.
+    pub fn take_word(self) -> Option<TakeWord> {
+        TakeWord::parse(self.word())
     }
 
     /// Whether it is about one of the machine's links.

@@ -44,7 +44,7 @@ pub fn inspect_netplan(name: &str, files: Vec<Source>) -> NetplanInspection {
         }
     }
     let ReadHost { site, extras, findings } = read(name, &sources, &ids);
-    let mut judge = Judge::new(&site, &sources, findings);
+    let mut judge = Judge::new(&site, &[], &sources, findings);
     rules::run_on_any_host(&mut judge);
     let mut findings = judge.into_findings();
     if has_ranked_ways_out(&extras) {

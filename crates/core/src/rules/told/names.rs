@@ -1,0 +1,54 @@
+//! Names that appliances are told, against those of the other machines.
+
+use std::collections::HashMap;
+
+use impostazione_ovf::Meaning;
+
+use super::value::report_told;
+use crate::appliance::TypedValue;
+use crate::finding::Rule;
+use crate::machine::Machine;
+use crate::rules::judge::Judge;
+
+/// Names that an appliance is told in place of its own, and that another machine has.
+pub(in crate::rules) fn check_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
+    let site = judge.site;
+    let mut told_names = judge
+        .told_values()
+        .filter(|(_, told)| matches!(told.meaning, Meaning::Hostname | Meaning::Fqdn) && told.is_own_word())
+        .peekable();
+    if told_names.peek().is_none() {
+        return;
+    }
+    let mut names: HashMap<String, &Machine> = HashMap::with_capacity(site.machines.len() * 2);
+    for machine in &site.machines {
+        let own = [
+            Some(machine.label().to_owned()),
+            machine.hostname.value().map(ToString::to_string),
+            machine.fqdn(),
+        ];
+        for name in own.into_iter().flatten() {
+            names.entry(name.to_ascii_lowercase()).or_insert(machine);
+        }
+    }
+    for (appliance, told) in told_names {
+        let name = match told.typed() {
+            Some(TypedValue::Hostname(name)) => name.to_string(),
+            Some(TypedValue::Domain(name)) => name.to_string(),
+            _ => continue,
+        };
+        let small = name.to_ascii_lowercase();
+        match names.get(&small) {
+            Some(other) if !std::ptr::eq(*other, appliance.machine) => {
+                let message = format!("{name} is the name of {} already.", other.called());
+                let fix = "write a name of its own".to_owned();
+                report_told(judge, rule, appliance.machine, told, &message, fix);
+            }
+            Some(_) => {}
+            // Two that are told the same name.
+            None => {
+                names.insert(small, appliance.machine);
+            }
+        }
+    }
+}
