@@ -48,6 +48,7 @@ mod store_identity;
 mod subnet;
 mod support;
 mod systemd_links;
+mod told_values;
 mod trials;
 mod waivers;
 mod ways_in;

@@ -115,11 +115,14 @@ fn hinted<'m>(
 
 /// Links with this name, or else with the word in it, or else on a network with the word in its name.
 fn named<'m>(machine: &'m Machine, word: &str) -> Vec<&'m Link> {
-    let word = word.to_lowercase();
+    let plain = |text: &str| -> String {
+        text.chars().filter(|letter| letter.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+    };
+    let word = plain(word);
     let tests: [&dyn Fn(&Link) -> bool; 3] = [
-        &|link| link.name.value.as_str().to_lowercase() == word,
-        &|link| link.name.value.as_str().to_lowercase().contains(&word),
-        &|link| link.network.as_ref().is_some_and(|network| network.value.to_lowercase().contains(&word)),
+        &|link| plain(link.name.value.as_str()) == word,
+        &|link| plain(link.name.value.as_str()).contains(&word),
+        &|link| link.network.as_ref().is_some_and(|network| plain(&network.value).contains(&word)),
     ];
     tests
         .into_iter()

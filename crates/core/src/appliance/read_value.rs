@@ -78,6 +78,10 @@ impl Wanted<'_> {
                 None => Ok(TypedValue::SshKeys(text.lines().filter(|line| !line.trim().is_empty()).count())),
                 Some(reason) => Err(fault(FaultKind::SshKey, "", reason, None)),
             },
+            // Two words are a name with a blank in it, unless the text says that blanks are between values.
+            M::MailRelay | M::LicenseServer if text.contains(' ') && self.separator != Some(" ") => {
+                read_server(text).map(|server| TypedValue::Servers(vec![server]))
+            }
             M::MailRelay | M::LicenseServer => self.list(text, read_server).map(TypedValue::Servers),
             M::Proxy => read_proxy(text).map(|proxy| TypedValue::Servers(vec![proxy])),
             M::MailAddress => self.list(text, read_mail).map(TypedValue::Mail),
@@ -289,15 +293,16 @@ impl Wanted<'_> {
             Err(wrong) => {
                 // The values may be right, and what stands between them another sign.
                 let others = parts(text, None);
-                let separator = self.separator.filter(|_| others.len() > 1 && items.len() < others.len());
-                match separator.filter(|_| others.iter().all(|item| read(item).is_ok())) {
-                    Some(separator) => Err(fault(
+                let separator = self.separator.filter(|_| others.len() > 1 && items != others);
+                let Some(separator) = separator else { return Err(wrong) };
+                match others.iter().find_map(|item| read(item).err()) {
+                    Some(wrong) => Err(wrong),
+                    None => Err(fault(
                         FaultKind::Form,
                         text,
                         format!("does not have {} between its values", name_of(separator)),
                         Some(others.join(separator)),
                     )),
-                    None => Err(wrong),
                 }
             }
         }

@@ -273,8 +273,8 @@ impl<'a> Telling<'a> {
         } else if is_refused
             || is_of_another_kind
             || meaning == Meaning::Other
-            // A license is hidden in messages, and its form can be told without showing it.
-            || (is_confidential && meaning != Meaning::LicenseKey)
+            // Licenses and keys are hidden in messages, and their form can be told without showing them.
+            || (is_confidential && !matches!(meaning, Meaning::LicenseKey | Meaning::SshKey))
         {
             ReadValue::Unread
         } else {

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 use std::net::IpAddr;
 
 use impostazione_net::{Family, dotted_mask};
-use impostazione_ovf::{Meaning, PasswordRules, Property, PropertyType, TakeWord};
+use impostazione_ovf::{LinkHint, Meaning, PasswordRules, Property, PropertyType, TakeWord};
 use impostazione_text::{Place, nearest};
 
 use super::check::Check;
@@ -297,6 +297,20 @@ fn check_unanswered(judge: &mut Judge<'_>) {
         let is_list = matches!(meaning, Meaning::Dns | Meaning::Ntp | Meaning::Search | Meaning::Peers);
         let fix = match TakeWord::parse(meaning.word()).map(TakeWord::text) {
             None => format!("add \"{id}\" = \"…\" to [appliance.answer]"),
+            Some(word) if meaning.is_of_link() && property.reading.link.is_some() => {
+                let of_link = machine.links.first().map_or(String::new(), |link| {
+                    format!(", or \"{id}\" = {{ take = \"{word}\", link = \"{}\" }} if {0} is meant", link.name.value)
+                });
+                let link = match &property.reading.link {
+                    Some(LinkHint::Named(name)) => format!("a link that is called {}", name.replace(' ', "-")),
+                    Some(LinkHint::Adapter(number)) => format!("a link for adapter {number}"),
+                    None => "the link".to_owned(),
+                };
+                format!(
+                    "give {} {link}{of_link}; write \"{id}\" = \"\" where it may stay empty",
+                    machine.called(),
+                )
+            }
             Some(word) => {
                 let (join, first) = if is_list {
                     (", join = \",\"", ", nth = 1 in place of join for the first alone")

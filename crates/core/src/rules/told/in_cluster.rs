@@ -108,6 +108,7 @@ fn check_peers_of(judge: &mut Judge<'_>, appliance: &ToldAppliance<'_>, told: &T
     let machine = appliance.machine;
     let (Some(TypedValue::Peers(peers)), Some(cluster)) = (told.typed(), &machine.cluster) else { return };
     let name = site.cluster_of(machine).map_or("", |cluster| cluster.name.value.as_str());
+    let mut is_right = true;
     for (at, peer) in peers.iter().enumerate() {
         let message = if is_named(machine, peer) && !wants_all(told) {
             format!("{peer} is {} itself.", machine.called())
@@ -118,6 +119,7 @@ fn check_peers_of(judge: &mut Judge<'_>, appliance: &ToldAppliance<'_>, told: &T
         } else {
             continue;
         };
+        is_right = false;
         let fix = "write the addresses or names of the cluster's other machines".to_owned();
         report_told(judge, &CLUSTER_PEER_WRONG, machine, told, &message, fix);
     }
@@ -125,7 +127,7 @@ fn check_peers_of(judge: &mut Judge<'_>, appliance: &ToldAppliance<'_>, told: &T
         .members(cluster.value)
         .find(|member| !std::ptr::eq(*member, machine) && !peers.iter().any(|peer| is_named(member, peer)));
     // One of several is asked for by its number, or alone.
-    let is_list = told.position.is_none() && (told.separator.is_some() || peers.len() > 1);
+    let is_list = is_right && told.position.is_none() && (told.separator.is_some() || peers.len() > 1);
     if let Some(missing) = missing.filter(|_| is_list) {
         let message = format!("{} of the cluster {name} is left out.", missing.called());
         let fix = "write the addresses or names of all other machines of the cluster".to_owned();

@@ -122,7 +122,14 @@ fn check(judge: &mut Judge<'_>, kind: FaultKind, rule: &'static Rule) {
         } else {
             format!("\"{item}\" {}.", fault.reason)
         };
-        let finding = told_finding(rule, appliance.machine, told, &message, fix(told, fault));
+        let mut finding = told_finding(rule, appliance.machine, told, &message, fix(told, fault));
+        if let (SheetValue::Is(right), Some(meant)) = (&told.of_sheet, &fault.meant)
+            && told.is_answered()
+            && fault.item == told.text.reveal()
+            && right != meant
+        {
+            finding.fix = format!("{}; write \"{meant}\" if that was meant", finding.fix);
+        }
         judge.report(match certain(told, fault) {
             Some(meant) => finding.with_certain(meant),
             None => finding,

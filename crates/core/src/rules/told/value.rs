@@ -47,7 +47,7 @@ fn fix_of(told: &ToldValue<'_>, otherwise: String) -> String {
             format!("add \"{}\" = \"…\" to [appliance.answer]; {otherwise}", told.id())
         }
         SheetValue::Is(right) if !right.is_empty() && *right != *told.text.reveal() => {
-            format!("write \"{right}\", which is the sheet's, or take the line out")
+            format!("write \"{right}\", which the sheet has, or take the line out")
         }
         _ => otherwise,
     }
