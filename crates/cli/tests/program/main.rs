@@ -36,6 +36,7 @@ mod placing;
 mod placing_judges;
 mod render;
 mod review;
+mod right_answers;
 mod rootfs;
 mod rootfs_rules;
 mod rows;

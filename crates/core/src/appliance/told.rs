@@ -137,6 +137,14 @@ impl ToldValue<'_> {
         }
     }
 
+    /// The only values that are taken; empty where any is.
+    pub fn choices(&self) -> &[String] {
+        match self.asks {
+            Asks::Property(property) => &property.limits.choices,
+            Asks::Question(_) => &[],
+        }
+    }
+
     /// Its type, where it is read rightly.
     pub fn typed(&self) -> Option<&TypedValue> {
         match &self.read {

@@ -7,7 +7,7 @@
 
 use super::about::{NetworkWords, account_of, doubt_repeated, link_of, place_in_order, tell_groups_apart};
 use super::file::MeaningsFile;
-use super::form::{separator, wants_length, when_missing};
+use super::form::{separator, shows_full_name, wants_length, when_missing};
 use super::meaning::Meaning;
 use super::signs::Signs;
 use super::subject::LinkHint;
@@ -80,7 +80,7 @@ pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
         .map(|((property, texts), weighed)| conclude(property, texts, weighed, &networks))
         .collect();
     let readings = place_in_order(&system.properties, &texts, readings);
-    doubt_repeated(tell_groups_apart(&texts, readings))
+    tell_groups_apart(&texts, doubt_repeated(readings))
 }
 
 /// The same, with what a meanings file is sure of in place of what was found out.
@@ -117,7 +117,23 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed, networks: 
     let mut signs = weighed.signs;
     signs.retain(|sign| sign.meaning == meaning || meaning == Meaning::Other);
     let text = format!("{} {}", property.label, property.description).to_lowercase();
-    let meaning = if meaning == Meaning::Address && wants_length(&text) {
+    let shows_full_name = meaning == Meaning::Domain && shows_full_name(&text);
+    if shows_full_name {
+        confidence *= 0.85;
+        signs.push(SignSeen {
+            text: "the example in its text may be a full name".to_owned(),
+            meaning,
+            after: confidence,
+        });
+    }
+    let meaning = if meaning == Meaning::Domain && separator(&text).is_some() {
+        signs.push(SignSeen {
+            text: "its text says that there may be several".to_owned(),
+            meaning: Meaning::Search,
+            after: confidence,
+        });
+        Meaning::Search
+    } else if meaning == Meaning::Address && wants_length(&text) {
         signs.push(SignSeen {
             text: "its text shows an address with the length of its prefix".to_owned(),
             meaning: Meaning::AddressWithPrefix,

@@ -22,6 +22,19 @@ pub(super) fn wants_length(text: &str) -> bool {
     text.split_whitespace().any(is_example)
 }
 
+/// Whether the text shows a name of three labels or more: a machine's, as a rule, and not a domain.
+pub(super) fn shows_full_name(text: &str) -> bool {
+    text.split_whitespace().any(|word| {
+        let word = word.trim_matches(|edge: char| !edge.is_ascii_alphanumeric());
+        let labels: Vec<&str> = word.split('.').collect();
+        labels.len() >= 3
+            && labels.iter().all(|label| {
+                !label.is_empty() && label.chars().all(|letter| letter.is_ascii_alphanumeric() || letter == '-')
+            })
+            && labels.last().is_some_and(|last| last.chars().all(|letter| letter.is_ascii_alphabetic()))
+    })
+}
+
 /// What the text says to put between several values.
 pub(super) fn separator(text: &str) -> Option<String> {
     let has = |words: &[&str]| words.iter().any(|word| text.contains(word));

@@ -84,6 +84,7 @@ pub(super) fn weigh(property: &Property, texts: &Texts, signs: &Signs) -> Weighe
         }
     }
     heed_contradiction(texts, signs, &mut weighed);
+    heed_abbreviation(texts, &mut weighed);
     heed_type(property, texts, &mut weighed);
     heed_default(property, &mut weighed);
     heed_description(texts, &mut weighed);
@@ -102,6 +103,22 @@ pub(super) fn heed_contradiction(texts: &Texts, signs: &Signs, weighed: &mut Wei
     if key != label && !is_akin(key, label) {
         for meaning in [key, label] {
             weighed.lower(meaning, 0.8, &format!("the key speaks of {key} and the label of {label}"));
+        }
+    }
+}
+
+/// Two letters of the key are a guess where the label is a sentence that says nothing of what they may stand for.
+fn heed_abbreviation(texts: &Texts, weighed: &mut Weighed) {
+    let is_short = |word: &String| word.len() == 2 && !matches!(word.as_str(), "ip" | "vm" | "db" | "id");
+    if !texts.key.words.iter().any(is_short) || texts.label.words.len() < 2 {
+        return;
+    }
+    let spoken: Vec<(Meaning, bool)> =
+        weighed.signs.iter().map(|sign| (sign.meaning, sign.text.starts_with("the key "))).collect();
+    for meaning in Meaning::ALL.iter().copied() {
+        let mut of_meaning = spoken.iter().filter(|(spoken, _)| *spoken == meaning).peekable();
+        if of_meaning.peek().is_some() && of_meaning.all(|(_, is_of_key)| *is_of_key) {
+            weighed.lower(meaning, 0.8, "two letters of the key stand for it, and the label says nothing of it");
         }
     }
 }

@@ -83,7 +83,10 @@ fn taken(
     if let Some((other, link)) = owner {
         // A default that happens to be somebody's was not meant.
         let is_server = site.asked_servers().contains_key(&address) || other.serves.dns || other.serves.ntp;
-        if std::ptr::eq(other, appliance.machine) || (is_server && told.is_answered()) {
+        let is_mate = other.cluster.as_ref().is_some_and(|theirs| {
+            appliance.machine.cluster.as_ref().is_some_and(|own| own.value == theirs.value)
+        });
+        if std::ptr::eq(other, appliance.machine) || is_mate || (is_server && told.is_answered()) {
             return None;
         }
         let of_link =
