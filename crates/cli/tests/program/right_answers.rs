@@ -182,7 +182,10 @@ fn answer(property: &Value, truth: &Truth, site: &Site) -> Option<String> {
         "username" => "keeper".to_owned(),
         "ssh-enabled" | "ntp-enabled" | "ipv6-enabled" | "https-enabled" => switch(property, true),
         "dhcp-enabled" => switch(property, false),
-        "ssh-key" => fs::read_to_string(crate::support::demo_folder().join("keys/keeper.pub")).unwrap().trim().to_owned(),
+        "ssh-key" => fs::read_to_string(crate::support::demo_folder().join("keys/keeper.pub"))
+            .unwrap()
+            .trim()
+            .to_owned(),
         "vlan" => (100 + net).to_string(),
         "mtu" => "1500".to_owned(),
         "license-key" => "QUAY7-TIDE2-MAST4".to_owned(),
@@ -220,7 +223,8 @@ fn properties(
     truth: impl Fn(&str) -> Option<Truth>,
 ) -> Vec<(Value, Truth)> {
     let run = workspace.run(&["inspect", path, "--no-digests", "--format", "json"]);
-    let report: Value = serde_json::from_str(&run.stdout).unwrap_or_else(|_| panic!("{path}: {}", run.stderr));
+    let report: Value =
+        serde_json::from_str(&run.stdout).unwrap_or_else(|_| panic!("{path}: {}", run.stderr));
     let all = report["properties"].as_array().unwrap().iter();
     all.filter(|property| property["settable"] == true)
         .map(|property| {
@@ -247,12 +251,16 @@ fn alarms(workspace: &Workspace, name: &str, properties: &[(Value, Truth)]) -> S
     }
     workspace.write("sheet.toml", site.sheet(name, &answers));
     let run = workspace.run(&["check", "sheet.toml", "--format", "json"]);
-    let report: Value = serde_json::from_str(&run.stdout).unwrap_or_else(|_| panic!("{name}: {}", run.stderr));
+    let report: Value =
+        serde_json::from_str(&run.stdout).unwrap_or_else(|_| panic!("{name}: {}", run.stderr));
     let mut text = String::new();
     for finding in report["findings"].as_array().unwrap() {
         let message = finding["message"].as_str().unwrap();
         // What is missing in a package, or in so small a sheet, is not what this is about.
-        if ["It is the answer to", "It is the default of", "It is what"].iter().any(|role| message.contains(role)) {
+        if ["It is the answer to", "It is the default of", "It is what"]
+            .iter()
+            .any(|role| message.contains(role))
+        {
             writeln!(text, "{name}: {}: {message}", finding["rule"].as_str().unwrap()).unwrap();
         }
     }
@@ -305,7 +313,8 @@ fn workspace_reads(workspace: &Workspace, path: &Path) -> bool {
     workspace.write(&name_of(path), fs::read(path).unwrap());
     let run = workspace.run(&["inspect", &name_of(path), "--no-digests", "--format", "json"]);
     serde_json::from_str::<Value>(&run.stdout).is_ok_and(|report| {
-        report["properties"].is_array() && report["systems"].as_array().is_some_and(|systems| systems.len() == 1)
+        report["properties"].is_array()
+            && report["systems"].as_array().is_some_and(|systems| systems.len() == 1)
     })
 }
 
@@ -313,7 +322,8 @@ fn workspace_reads(workspace: &Workspace, path: &Path) -> bool {
 #[test]
 #[ignore = "needs folders of descriptors with an expect.json, named in IMPOSTAZIONE_DESCRIPTORS with colons between"]
 fn in_descriptors_written_elsewhere() {
-    let folders = std::env::var("IMPOSTAZIONE_DESCRIPTORS").expect("IMPOSTAZIONE_DESCRIPTORS names no folders");
+    let folders =
+        std::env::var("IMPOSTAZIONE_DESCRIPTORS").expect("IMPOSTAZIONE_DESCRIPTORS names no folders");
     let workspace = Workspace::new();
     workspace.write("word.secret", "gull-tern-heron-cormorant-9\n");
     let mut wrong = String::new();

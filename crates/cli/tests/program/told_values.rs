@@ -385,7 +385,12 @@ const KINDS: &[Kind] = &[
     kind(
         "license-server",
         "License server",
-        &["10.64.0.9", "licenses.capovetro.example:27000", "27000@licenses.capovetro.example", "[fd64:10::9]:27000"],
+        &[
+            "10.64.0.9",
+            "licenses.capovetro.example:27000",
+            "27000@licenses.capovetro.example",
+            "[fd64:10::9]:27000",
+        ],
         &[
             ("licenses.capovetro.example:270000", "server-malformed"),
             ("10.64.0.900", "server-malformed"),
@@ -440,7 +445,11 @@ const KINDS: &[Kind] = &[
         "locale",
         "Language",
         &["it_IT.UTF-8", "it_IT", "it"],
-        &[("xx_XX", "locale-unknown"), ("italian", "locale-unknown"), ("de_DE.UTF-8", "answer-differs-from-sheet")],
+        &[
+            ("xx_XX", "locale-unknown"),
+            ("italian", "locale-unknown"),
+            ("de_DE.UTF-8", "answer-differs-from-sheet"),
+        ],
     ),
     kind(
         "keyboard",
@@ -610,7 +619,8 @@ fn sheet_of_all(kinds: &[&'static Kind], source: impl Fn(&Kind) -> String) -> (S
         for (value, rule) in right.chain(wrong) {
             let number = rows.len();
             let name = format!("logbook-{number}");
-            let address = |offset: usize| format!("10.64.{}.{}", 1 + offset + number / 200, 20 + number % 200);
+            let address =
+                |offset: usize| format!("10.64.{}.{}", 1 + offset + number / 200, 20 + number % 200);
             let address6 = |offset: usize| format!("fd64:10::{}:{number}", 1 + offset);
             let is_clustered = OF_CLUSTER.contains(&kind.meaning);
             let shared = format!("10.64.{}.{}", 9 + number / 200, 20 + number % 200);
@@ -686,7 +696,10 @@ fn assert_rows(workspace: &Workspace, sheet: &str, rows: &[Row]) {
         for finding in own {
             let line = usize::try_from(finding["line"].as_u64().unwrap()).unwrap();
             let text = sheet.lines().nth(line - 1).unwrap();
-            assert!(text.starts_with(&format!("\"{}\" = ", row.meaning.replace('-', "_"))), "{finding}\n{text}");
+            assert!(
+                text.starts_with(&format!("\"{}\" = ", row.meaning.replace('-', "_"))),
+                "{finding}\n{text}"
+            );
             assert!(!finding["fix"].as_str().unwrap().is_empty(), "{finding}");
             let id = format!("\"{}\"", row.meaning.replace('-', "_"));
             assert!(finding["message"].as_str().unwrap().contains(&id), "{finding}");

@@ -322,9 +322,11 @@ fn parts<'t>(text: &'t str, separator: Option<&str>) -> Vec<&'t str> {
     let parts: Vec<&str> = match separator.filter(|separator| !separator.trim().is_empty()) {
         Some(separator) => text.split(separator).map(str::trim).collect(),
         None if separator.is_some() => text.split_whitespace().collect(),
-        None if text.trim() == text && text.contains([',', ';', ' ', '\n']) => {
-            text.split([',', ';', ' ', '\n']).map(str::trim).filter(|part| !part.is_empty()).collect()
-        }
+        // Two signs without a value between them are a slip.
+        None if text.trim() == text => text
+            .split([',', ';', '\n'])
+            .flat_map(|part| if part.trim().is_empty() { vec![part] } else { part.split_whitespace().collect() })
+            .collect(),
         None => vec![text],
     };
     // Signs alone are no list.

@@ -21,6 +21,8 @@ pub struct Judge<'a> {
     suggested: HashSet<IpAddr>,
     /// What was reported of `[common]`.
     reported: HashSet<(&'static str, Place)>,
+    /// Machines and places of values with which something is wrong.
+    wrong_values: HashSet<(*const Machine, Place)>,
 }
 
 impl<'a> Judge<'a> {
@@ -33,7 +35,15 @@ impl<'a> Judge<'a> {
         // What an appliance is told by itself is spoken for, too.
         let values = told.iter().flat_map(|appliance| &appliance.values);
         let suggested = values.filter_map(|value| value.typed()?.address()).collect();
-        Self { site, told, sources, findings, suggested, reported: HashSet::new() }
+        Self {
+            site,
+            told,
+            sources,
+            findings,
+            suggested,
+            reported: HashSet::new(),
+            wrong_values: HashSet::new(),
+        }
     }
 
     /// What an appliance is told.
@@ -52,9 +62,15 @@ impl<'a> Judge<'a> {
         self.told.iter().flat_map(|appliance| appliance.values.iter().map(move |value| (appliance, value)))
     }
 
-    /// What was found so far.
-    pub(super) fn findings(&self) -> &[Finding] {
-        &self.findings
+    /// Reports something wrong with a value that an appliance is told.
+    pub(super) fn report_on_value(&mut self, machine: &Machine, finding: Finding) {
+        self.wrong_values.insert((std::ptr::from_ref(machine), finding.place));
+        self.findings.push(finding);
+    }
+
+    /// Whether something is wrong with the value at a place that an appliance is told.
+    pub(super) fn is_wrong_value(&self, machine: &Machine, place: Place) -> bool {
+        self.wrong_values.contains(&(std::ptr::from_ref(machine), place))
     }
 
     pub(crate) fn into_findings(self) -> Vec<Finding> {

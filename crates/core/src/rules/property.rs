@@ -299,10 +299,15 @@ fn check_unanswered(judge: &mut Judge<'_>) {
             None => format!("add \"{id}\" = \"…\" to [appliance.answer]"),
             Some(word) if meaning.is_of_link() && property.reading.link.is_some() => {
                 let of_link = machine.links.first().map_or(String::new(), |link| {
-                    format!(", or \"{id}\" = {{ take = \"{word}\", link = \"{}\" }} if {0} is meant", link.name.value)
+                    format!(
+                        ", or \"{id}\" = {{ take = \"{word}\", link = \"{}\" }} if {0} is meant",
+                        link.name.value
+                    )
                 });
                 let link = match &property.reading.link {
-                    Some(LinkHint::Named(name)) => format!("a link that is called {}", name.replace(' ', "-")),
+                    Some(LinkHint::Named(name)) => {
+                        format!("a link that is called {}", name.replace(' ', "-"))
+                    }
                     Some(LinkHint::Adapter(number)) => format!("a link for adapter {number}"),
                     None => "the link".to_owned(),
                 };

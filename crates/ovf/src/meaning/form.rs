@@ -29,7 +29,8 @@ pub(super) fn shows_full_name(text: &str) -> bool {
         let labels: Vec<&str> = word.split('.').collect();
         labels.len() >= 3
             && labels.iter().all(|label| {
-                !label.is_empty() && label.chars().all(|letter| letter.is_ascii_alphanumeric() || letter == '-')
+                !label.is_empty()
+                    && label.chars().all(|letter| letter.is_ascii_alphanumeric() || letter == '-')
             })
             && labels.last().is_some_and(|last| last.chars().all(|letter| letter.is_ascii_alphabetic()))
     })

@@ -118,7 +118,11 @@ fn heed_abbreviation(texts: &Texts, weighed: &mut Weighed) {
     for meaning in Meaning::ALL.iter().copied() {
         let mut of_meaning = spoken.iter().filter(|(spoken, _)| *spoken == meaning).peekable();
         if of_meaning.peek().is_some() && of_meaning.all(|(_, is_of_key)| *is_of_key) {
-            weighed.lower(meaning, 0.8, "two letters of the key stand for it, and the label says nothing of it");
+            weighed.lower(
+                meaning,
+                0.8,
+                "two letters of the key stand for it, and the label says nothing of it",
+            );
         }
     }
 }

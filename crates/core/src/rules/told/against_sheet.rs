@@ -1,11 +1,10 @@
 //! Rules on told values that are right by themselves, and not what the sheet says.
 
-use std::collections::HashSet;
 use std::net::IpAddr;
 
 use impostazione_net::{Family, broadcast_of, host_range, network_of};
 use impostazione_ovf::Meaning;
-use impostazione_text::{Place, Stated};
+use impostazione_text::Stated;
 
 use super::example::answered;
 use super::value::{report_told, told_subnet};
@@ -211,12 +210,9 @@ pub(in crate::rules) fn is_set_apart(gateway: IpAddr) -> Option<String> {
 
 fn check_differs(judge: &mut Judge<'_>) {
     let site = judge.site;
-    let known: HashSet<(Option<&str>, Place)> =
-        judge.findings().iter().map(|finding| (finding.machine.as_deref(), finding.place)).collect();
     let mut wrong = Vec::new();
     for (appliance, told) in judge.told_values() {
-        if told.origin != Origin::Literal || known.contains(&(appliance.machine.label.as_deref(), told.place))
-        {
+        if told.origin != Origin::Literal || judge.is_wrong_value(appliance.machine, told.place) {
             continue;
         }
         let Some(sheet) = differs(site, appliance, told) else { continue };

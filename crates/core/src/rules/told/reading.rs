@@ -130,10 +130,11 @@ fn check(judge: &mut Judge<'_>, kind: FaultKind, rule: &'static Rule) {
         {
             finding.fix = format!("{}; write \"{meant}\" if that was meant", finding.fix);
         }
-        judge.report(match certain(told, fault) {
+        let finding = match certain(told, fault) {
             Some(meant) => finding.with_certain(meant),
             None => finding,
-        });
+        };
+        judge.report_on_value(appliance.machine, finding);
     }
 }
 

@@ -119,7 +119,14 @@ fn check_ssh(judge: &mut Judge<'_>) {
         let port = site.meanings_of(appliance.appliance).and_then(|file| file.administration.as_ref()?.port);
         if port == Some(22) {
             let message = "SSH is switched off, and the meanings file says that it is administered over it.";
-            report_told(judge, &SSH_SWITCHED_OFF, appliance.machine, told, message, "switch it on".to_owned());
+            report_told(
+                judge,
+                &SSH_SWITCHED_OFF,
+                appliance.machine,
+                told,
+                message,
+                "switch it on".to_owned(),
+            );
         }
     }
 }

@@ -19,7 +19,7 @@ pub(in crate::rules) fn report_told(
     message: &str,
     fix: String,
 ) {
-    judge.report(told_finding(rule, machine, told, message, fix));
+    judge.report_on_value(machine, told_finding(rule, machine, told, message, fix));
 }
 
 /// A breach at a told value. A default that stands is its maker's word, not the administrator's: that is a warning, and may be
