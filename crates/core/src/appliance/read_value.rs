@@ -325,7 +325,9 @@ fn parts<'t>(text: &'t str, separator: Option<&str>) -> Vec<&'t str> {
         // Two signs without a value between them are a slip.
         None if text.trim() == text => text
             .split([',', ';', '\n'])
-            .flat_map(|part| if part.trim().is_empty() { vec![part] } else { part.split_whitespace().collect() })
+            .flat_map(
+                |part| if part.trim().is_empty() { vec![part] } else { part.split_whitespace().collect() },
+            )
             .collect(),
         None => vec![text],
     };

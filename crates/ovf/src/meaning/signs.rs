@@ -1,6 +1,6 @@
 //! The table of signs, which a person can extend.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::OnceLock;
 
 use serde::Deserialize;
@@ -20,6 +20,8 @@ pub const SIGNS_LIMIT: u64 = 4 * 1024 * 1024;
 pub struct Signs {
     pub(super) vocabulary: Vocabulary,
     pub(super) lines: Vec<Sign>,
+    /// Which of the lines speak for each meaning.
+    by_meaning: HashMap<Meaning, Vec<usize>>,
     /// Words that do not make a name another's.
     pub(super) own_words: HashSet<String>,
 }
@@ -65,8 +67,7 @@ impl Signs {
     pub fn own() -> &'static Self {
         static SIGNS: OnceLock<Signs> = OnceLock::new();
         SIGNS.get_or_init(|| {
-            let mut signs =
-                Self { vocabulary: Vocabulary::default(), lines: Vec::new(), own_words: HashSet::new() };
+            let mut signs = Self::empty();
             // A test reads the table; what could not be read would be missing here.
             let _ = signs.add(OWN);
             signs.know_subjects();
@@ -77,12 +78,26 @@ impl Signs {
     /// The signs that the program brings, and those of a table in TOML beside them. Fails with what is wrong with the
     /// table.
     pub fn with(table: &str) -> Result<Self, String> {
-        let mut signs =
-            Self { vocabulary: Vocabulary::default(), lines: Vec::new(), own_words: HashSet::new() };
+        let mut signs = Self::empty();
         signs.add(OWN)?;
         signs.add(table)?;
         signs.know_subjects();
         Ok(signs)
+    }
+
+    fn empty() -> Self {
+        Self {
+            vocabulary: Vocabulary::default(),
+            lines: Vec::new(),
+            by_meaning: HashMap::new(),
+            own_words: HashSet::new(),
+        }
+    }
+
+    /// The lines that speak for a meaning, in their order.
+    pub(super) fn of(&self, meaning: Meaning) -> impl Iterator<Item = &Sign> {
+        let known = self.by_meaning.get(&meaning).map(Vec::as_slice).unwrap_or_default();
+        known.iter().filter_map(|at| self.lines.get(*at))
     }
 
     fn know_subjects(&mut self) {
@@ -110,6 +125,7 @@ impl Signs {
             for concept in &line.all {
                 self.vocabulary.teach(concept, concept);
             }
+            self.by_meaning.entry(meaning).or_default().push(self.lines.len());
             self.lines.push(Sign { meaning, all: line.all, none: line.none, strength: line.strength });
         }
         Ok(())

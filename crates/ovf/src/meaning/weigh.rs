@@ -53,9 +53,7 @@ pub(super) fn weigh(property: &Property, texts: &Texts, signs: &Signs) -> Weighe
     for meaning in Meaning::ALL {
         let best = |spoken: &Spoken, with_vetoes: &Spoken| {
             signs
-                .lines
-                .iter()
-                .filter(|sign| sign.meaning == *meaning)
+                .of(*meaning)
                 .filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)))
                 .filter(|sign| !sign.none.iter().any(|concept| with_vetoes.has(concept)))
                 .max_by(|one, other| one.strength.total_cmp(&other.strength))
