@@ -14,7 +14,8 @@ pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
     // What is only shown needs no secret.
     let assessment = assess_with_file(&arguments.sheet, &NotAsked)?;
     let only = Only::new(&arguments.only, &assessment.site)?;
-    let review = review(&assessment.site, |name| only.includes(name));
+    let review = review(&assessment.site, |name| only.includes(name))
+        .with_judgment(&assessment.site, &assessment.findings);
     match arguments.format {
         Format::Json => json::print(&review)?,
         Format::Text => terminal::print(&terminal::show_review(&review, terminal::width()))?,

@@ -8,7 +8,7 @@ use anstyle::Style;
 use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableStyle};
 use impostazione_core::views::review::{
     Review, ReviewedAccount, ReviewedDnsFor, ReviewedHashing, ReviewedHost, ReviewedLink, ReviewedMachine,
-    ReviewedSsh, ReviewedValue, ValueOrigin,
+    ReviewedProperty, ReviewedSsh, ReviewedValue, ValueOrigin,
 };
 use impostazione_text::visible::harmless;
 
@@ -167,10 +167,13 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
         let _ = writeln!(text, "\n{table}");
     }
     for machine in review.machines.iter().filter(|machine| !machine.properties.is_empty()) {
-        let package = harmless(machine.package.as_deref().unwrap_or_default());
+        let of_what = match &machine.package {
+            Some(package) => format!("gives {} these properties:", harmless(package)),
+            None => "is typed this at its console:".to_owned(),
+        };
         let _ = writeln!(
             text,
-            "\n{STRONG}{}{STRONG:#} gives {package} these properties:\n{}",
+            "\n{STRONG}{}{STRONG:#} {of_what}\n{}",
             harmless(&machine.name),
             properties_table(machine, width)
         );
@@ -278,7 +281,10 @@ fn names_of_its_own(machine: &ReviewedMachine) -> Vec<String> {
 
 fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
     let mut table = new_table(width);
-    table.set_header(["property", "value", "from"]);
+    let is_wrong = machine.properties.iter().any(|property| !property.findings.is_empty());
+    let header = ["property", "value", "which is", "from", "what is wrong"];
+    let columns = if is_wrong { header.len() } else { header.len() - 1 };
+    table.set_header(header.into_iter().take(columns));
     for property in &machine.properties {
         let value = match &property.value {
             None => "(not shown)".to_owned(),
@@ -286,17 +292,39 @@ fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
             Some(value) => harmless(value),
         };
         let from = match property.from {
-            ValueOrigin::Answer => "the sheet's answer",
-            ValueOrigin::Taken => "taken from the sheet",
-            ValueOrigin::Secret => "a secret",
-            ValueOrigin::Meaning => "the sheet, by its meaning",
-            ValueOrigin::Default => "the package's default",
-            ValueOrigin::Package => "the package itself",
+            ValueOrigin::Answer => "answer",
+            ValueOrigin::Taken => "taken",
+            ValueOrigin::Secret => "secret",
+            ValueOrigin::Meaning => "its meaning",
+            ValueOrigin::Default => "default",
+            ValueOrigin::Package => "package",
             ValueOrigin::Unanswered => "nowhere",
         };
-        table.add_row([harmless(&property.id), value, from.to_owned()]);
+        let wrong =
+            property.findings.iter().map(|finding| format!("{}: {}", finding.severity.word(), finding.rule));
+        let row = [
+            harmless(&property.id),
+            value,
+            harmless(&which_is(property)),
+            from.to_owned(),
+            wrong.collect::<Vec<_>>().join("\n"),
+        ];
+        table.add_row(row.into_iter().take(columns));
     }
+    // What a person looks for stays whole.
+    table.set_constraints([ColumnConstraint::ContentWidth]);
     trimmed(&table)
+}
+
+/// What a value is, in the words of its meaning, and as it was read where that says more than the value itself.
+fn which_is(property: &ReviewedProperty) -> String {
+    let Some(meaning) = property.meaning else { return String::new() };
+    // Signs between the values of a list say nothing more.
+    let plain = |text: &str| text.chars().filter(|letter| letter.is_alphanumeric()).collect::<String>();
+    match (&property.read_as, &property.value) {
+        (Some(read), Some(value)) if plain(read) != plain(value) => format!("{meaning} {read}"),
+        _ => meaning.to_owned(),
+    }
 }
 
 /// A member has no address, and none is missed.

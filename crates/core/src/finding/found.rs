@@ -14,6 +14,8 @@ pub struct Finding {
     pub machine: Option<String>,
     /// The part of a text that it is about.
     pub place: Place,
+    /// Id of the property or question of an appliance that it is about, where it is about one.
+    pub property: Option<String>,
     /// One or two sentences: what is wrong with the values found.
     pub message: String,
     /// What to write instead.
@@ -43,6 +45,7 @@ impl Finding {
             rule,
             machine,
             place,
+            property: None,
             message: message.into(),
             fix: fix.into(),
             certain: None,
@@ -61,6 +64,13 @@ impl Finding {
         fix: impl Into<String>,
     ) -> Self {
         Self::new(rule, None, place, message, fix)
+    }
+
+    /// The same finding, about a property or question of an appliance.
+    #[must_use]
+    pub fn about_property(mut self, id: impl Into<String>) -> Self {
+        self.property = Some(id.into());
+        self
     }
 
     /// The same finding with the value that can only have been meant.

@@ -62,6 +62,20 @@ impl<'a> Judge<'a> {
         self.told.iter().flat_map(|appliance| appliance.values.iter().map(move |value| (appliance, value)))
     }
 
+    /// Reports a breach at a property or question of an appliance.
+    pub(super) fn on_property(
+        &mut self,
+        rule: &'static Rule,
+        machine: &Machine,
+        id: String,
+        place: Place,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+    ) {
+        let label = machine.label.as_deref().map(str::to_owned);
+        self.findings.push(Finding::new(rule, label, place, message, fix).about_property(id));
+    }
+
     /// Reports something wrong with a value that an appliance is told.
     pub(super) fn report_on_value(&mut self, machine: &Machine, finding: Finding) {
         self.wrong_values.insert((std::ptr::from_ref(machine), finding.place));

@@ -10,7 +10,8 @@ use impostazione_text::{Place, nearest};
 use super::check::Check;
 use super::judge::Judge;
 use crate::appliance::{
-    AnsweredProperty, OpenQuestion, Origin, Outcome, Unanswered, is_at_console, is_of_sheet, open_questions,
+    AnsweredProperty, OpenQuestion, Origin, Outcome, Unanswered, harmless_url, is_at_console, is_of_sheet,
+    open_questions,
 };
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{AnswerSource, Appliance, Machine, Site};
@@ -328,7 +329,7 @@ fn check_unanswered(judge: &mut Judge<'_>) {
             }
         };
         let message = format!("The package asks for {}, {why}.", called(property.property));
-        judge.on_machine(&PROPERTY_UNANSWERED, machine, table, message, fix);
+        judge.on_property(&PROPERTY_UNANSWERED, machine, id, table, message, fix);
     });
     each_open_question(judge, |judge, machine, question, table| {
         if !question.is_password {
@@ -336,9 +337,10 @@ fn check_unanswered(judge: &mut Judge<'_>) {
                 || "and the sheet gives no answer".to_owned(),
                 |why| format!("and the sheet does not settle that: {why}"),
             );
-            judge.on_machine(
+            judge.on_property(
                 &PROPERTY_UNANSWERED,
                 machine,
+                question.id.clone(),
                 table,
                 format!("The console asks for \"{}\" ({}), {why}.", question.id, question.ask),
                 format!("add \"{}\" = \"…\" to [appliance.answer]", question.id),
@@ -366,9 +368,10 @@ fn check_needs_secret(judge: &mut Judge<'_>) {
         let is_empty_default = wants_password(property)
             && matches!(&property.outcome, Outcome::Value { text, from: Origin::Default } if text.reveal().is_empty());
         if is_empty_default || property.outcome == Outcome::Unanswered(Unanswered::NeedsSecret) {
-            judge.on_machine(
+            judge.on_property(
                 &PROPERTY_NEEDS_SECRET,
                 machine,
+                property.property.id(),
                 table,
                 format!(
                     "The package asks for a password, {}, and the sheet names no secret for it.",
@@ -383,9 +386,10 @@ fn check_needs_secret(judge: &mut Judge<'_>) {
     });
     each_open_question(judge, |judge, machine, question, table| {
         if question.is_password {
-            judge.on_machine(
+            judge.on_property(
                 &PROPERTY_NEEDS_SECRET,
                 machine,
+                question.id.clone(),
                 table,
                 format!(
                     "The console asks for a password, \"{}\" ({}), and the sheet names no secret for it.",
@@ -409,9 +413,10 @@ fn check_unsure(judge: &mut Judge<'_>) {
         let default =
             if text.is_empty() { "its empty default".to_owned() } else { format!("its default \"{text}\"") };
         let (id, meaning) = (property.property.id(), reading.meaning);
-        judge.on_machine(
+        judge.on_property(
             &PROPERTY_MEANING_UNSURE,
             machine,
+            id.clone(),
             table,
             format!(
                 "{} may want the {}, which is not certain ({:.2}), and keeps {default}.",
@@ -434,9 +439,10 @@ fn check_not_settable(judge: &mut Judge<'_>) {
     each_appliance(judge, |judge, machine, _, answered| {
         for property in answered.iter().filter(|property| !property.property.is_settable) {
             let Some(answer) = property.answer else { continue };
-            judge.on_machine(
+            judge.on_property(
                 &PROPERTY_NOT_SETTABLE,
                 machine,
+                property.property.id(),
                 answer.property.place,
                 format!("The package keeps \"{}\" for itself.", property.property.id()),
                 "take the line out",
@@ -473,7 +479,11 @@ fn each_value<'a>(judge: &mut Judge<'a>, mut visit: impl FnMut(&mut Judge<'a>, &
     each_settable(judge, |judge, machine, property, table| {
         let Some(text) = property.outcome.text() else { return };
         let place = property.answer.map_or(table, |answer| answer.place);
-        let shown = if property.is_confidential() { "its value".to_owned() } else { format!("\"{text}\"") };
+        let shown = if property.is_confidential() {
+            "its value".to_owned()
+        } else {
+            format!("\"{}\"", harmless_url(text))
+        };
         visit(judge, &Valued { machine, property, place, text, shown });
     });
 }
@@ -496,9 +506,10 @@ fn check_type(judge: &mut Judge<'_>) {
             }
             _ => return,
         };
-        judge.on_machine(
+        judge.on_property(
             &PROPERTY_WRONG_TYPE,
             value.machine,
+            value.property.property.id(),
             value.place,
             format!("{} is of type {kind}, and {} does not fit.", called(property), value.shown),
             format!("write {takes}"),
@@ -526,7 +537,7 @@ fn report_length(
         value.shown,
         value.length()
     );
-    judge.on_machine(rule, value.machine, value.place, message, fix);
+    judge.on_property(rule, value.machine, value.property.property.id(), value.place, message, fix);
 }
 
 fn check_too_short(judge: &mut Judge<'_>) {
@@ -567,9 +578,10 @@ fn check_choice(judge: &mut Judge<'_>) {
             choices.iter().find(|choice| choice.eq_ignore_ascii_case(value.text)).map(String::as_str);
         let close =
             by_case.or_else(|| nearest(value.text, choices.iter().map(String::as_str), 1).first().copied());
-        judge.on_machine(
+        judge.on_property(
             &PROPERTY_NOT_A_CHOICE,
             value.machine,
+            value.property.property.id(),
             value.place,
             format!(
                 "{} takes one of {} values, and {} is none of them.",
@@ -613,9 +625,10 @@ fn check_defaults(judge: &mut Judge<'_>) {
         if property.is_confidential() || !disagrees(judge.site, machine, text) {
             return;
         }
-        judge.on_machine(
+        judge.on_property(
             &PROPERTY_DEFAULT_DISAGREES,
             machine,
+            property.property.id(),
             table,
             format!(
                 "{} keeps its default \"{text}\", which is nothing that the sheet speaks of.",
@@ -673,9 +686,10 @@ fn check_password_default(judge: &mut Judge<'_>) {
         let is_secret = property
             .answer
             .is_some_and(|answer| matches!(answer.source.value(), Some(AnswerSource::Secret(_))));
-        judge.on_machine(
+        judge.on_property(
             &PROPERTY_PASSWORD_AT_DEFAULT,
             machine,
+            property.property.id(),
             property.answer.map_or(table, |answer| answer.place),
             format!("{} {why}.", called(property.property)),
             if is_secret {

@@ -1,13 +1,15 @@
 //! What each machine will be, for a person to agree to. It judges nothing: what could not be read is left out.
 
 use impostazione_net::Family;
+use impostazione_ovf::{Meaning, Question};
 use impostazione_secret::HashMethod;
 use impostazione_text::Stated;
 use serde::{Serialize, Serializer};
 
 use super::link_details::LinkDetails;
 
-use crate::appliance::{Origin, answered_properties};
+use crate::appliance::{Origin, answered_properties, harmless_url, told_appliance, told_appliances};
+use crate::finding::{Finding, Severity};
 use crate::machine::{AddressChoice, HostsFile, Ipv6Mode, Link, Machine, Site, TimeService};
 
 /// A site as a person reviews it.
@@ -52,7 +54,7 @@ pub struct ReviewedMachine {
     pub accounts: Vec<ReviewedAccount>,
     /// Path of the package, of an appliance.
     pub package: Option<String>,
-    /// The package's properties, of an appliance.
+    /// The package's properties, or the questions of the console, of an appliance.
     pub properties: Vec<ReviewedProperty>,
 }
 
@@ -185,7 +187,7 @@ pub struct ReviewedLink {
     pub gateways: Vec<String>,
 }
 
-/// One property of a package.
+/// One property of a package, or one question of a console.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ReviewedProperty {
     /// `class.key.instance`
@@ -194,6 +196,23 @@ pub struct ReviewedProperty {
     pub value: Option<String>,
     /// Where the value comes from.
     pub from: ValueOrigin,
+    /// What the property means, where that is certain.
+    pub meaning: Option<&'static str>,
+    /// What the value is, read as that.
+    pub read_as: Option<String>,
+    /// What is wrong with it.
+    pub findings: Vec<ReviewedFinding>,
+}
+
+/// Something that is wrong with a value.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct ReviewedFinding {
+    /// The rule that it breaks.
+    pub rule: &'static str,
+    /// `error`, `warning` or `note`.
+    pub severity: Severity,
+    /// What is wrong.
+    pub message: String,
 }
 
 /// Where the value of a property comes from.
@@ -220,6 +239,46 @@ pub enum ValueOrigin {
 pub fn review(site: &Site, wanted: impl Fn(&str) -> bool) -> Review {
     let machines = site.machines.iter().filter(|machine| wanted(machine.label()));
     Review { site: site.name.clone(), machines: machines.map(|machine| reviewed(site, machine)).collect() }
+}
+
+impl Review {
+    /// Adds what each value of an appliance is once it is read as what it means, and what was found to be wrong with it.
+    #[must_use]
+    pub fn with_judgment(mut self, site: &Site, findings: &[Finding]) -> Self {
+        for told in told_appliances(site) {
+            let label = told.machine.label();
+            let Some(machine) = self.machines.iter_mut().find(|machine| machine.name == label) else {
+                continue;
+            };
+            for property in &mut machine.properties {
+                if let Some(value) = told.values.iter().find(|value| value.id() == property.id) {
+                    property.meaning = (value.meaning != Meaning::Other).then(|| value.meaning.word());
+                    property.read_as = value
+                        .typed()
+                        .filter(|_| !value.is_confidential)
+                        .map(ToString::to_string)
+                        .filter(|text| !text.is_empty());
+                }
+            }
+        }
+        for finding in findings.iter().filter(|finding| !finding.is_waived()) {
+            let Some(id) = &finding.property else { continue };
+            let machine = self
+                .machines
+                .iter_mut()
+                .find(|machine| Some(machine.name.as_str()) == finding.machine.as_deref());
+            let property =
+                machine.and_then(|machine| machine.properties.iter_mut().find(|property| property.id == *id));
+            if let Some(property) = property {
+                property.findings.push(ReviewedFinding {
+                    rule: finding.rule.name,
+                    severity: finding.severity(),
+                    message: finding.message.clone(),
+                });
+            }
+        }
+        self
+    }
 }
 
 fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
@@ -343,28 +402,54 @@ fn reviewed_link(site: &Site, machine: &Machine, link: &Link) -> ReviewedLink {
     }
 }
 
+/// What the properties of its package get, or what is typed at the questions of its console.
 fn reviewed_properties(site: &Site, machine: &Machine) -> Vec<ReviewedProperty> {
-    answered_properties(site, machine)
-        .into_iter()
-        .map(|answered| ReviewedProperty {
-            id: answered.property.id(),
-            from: match answered.outcome.origin() {
-                Some(Origin::Literal) => ValueOrigin::Answer,
-                Some(Origin::Taken) => ValueOrigin::Taken,
-                Some(Origin::Secret(_)) => ValueOrigin::Secret,
-                Some(Origin::Meaning | Origin::WhenMissing) => ValueOrigin::Meaning,
-                Some(Origin::Default) => ValueOrigin::Default,
-                Some(Origin::Package) => ValueOrigin::Package,
-                None if answered.is_secret() => ValueOrigin::Secret,
-                None => ValueOrigin::Unanswered,
-            },
-            value: if answered.is_confidential() {
-                None
-            } else {
-                Some(answered.outcome.text().unwrap_or_default().to_owned())
-            },
-        })
-        .collect()
+    let at_console = told_appliance(site, machine).filter(|told| told.is_at_console);
+    let questions = at_console.iter().filter_map(|told| site.meanings_of(told.appliance));
+    let questions: Vec<&Question> = questions.flat_map(|file| &file.question).collect();
+    if let Some(told) = at_console.as_ref().filter(|_| !questions.is_empty()) {
+        let typed = questions.into_iter().map(|question| {
+            match told.values.iter().find(|value| value.id() == question.id) {
+                Some(value) => {
+                    let shown = (!value.is_confidential).then(|| value.text.reveal().to_owned());
+                    reviewed_property(question.id.clone(), origin_of(value.origin), shown)
+                }
+                None if question.is_password => {
+                    reviewed_property(question.id.clone(), ValueOrigin::Secret, None)
+                }
+                None => reviewed_property(question.id.clone(), ValueOrigin::Unanswered, Some(String::new())),
+            }
+        });
+        return typed.collect();
+    }
+    let of_package = answered_properties(site, machine).into_iter().map(|answered| {
+        let from = match answered.outcome.origin() {
+            Some(origin) => origin_of(origin),
+            None if answered.is_secret() => ValueOrigin::Secret,
+            None => ValueOrigin::Unanswered,
+        };
+        let value = answered.outcome.text().unwrap_or_default();
+        let value = (!answered.is_confidential()).then(|| value.to_owned());
+        reviewed_property(answered.property.id(), from, value)
+    });
+    of_package.collect()
+}
+
+fn origin_of(origin: Origin) -> ValueOrigin {
+    match origin {
+        Origin::Literal => ValueOrigin::Answer,
+        Origin::Taken => ValueOrigin::Taken,
+        Origin::Secret(_) => ValueOrigin::Secret,
+        Origin::Meaning | Origin::WhenMissing => ValueOrigin::Meaning,
+        Origin::Default => ValueOrigin::Default,
+        Origin::Package => ValueOrigin::Package,
+    }
+}
+
+/// A property; a login in a URL is not shown.
+fn reviewed_property(id: String, from: ValueOrigin, value: Option<String>) -> ReviewedProperty {
+    let value = value.map(|text| harmless_url(&text));
+    ReviewedProperty { id, value, from, meaning: None, read_as: None, findings: Vec::new() }
 }
 
 fn one(given: Stated<String>) -> ReviewedValue {

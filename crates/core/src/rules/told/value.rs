@@ -33,7 +33,7 @@ pub(super) fn told_finding(
 ) -> Finding {
     let label = machine.label.as_deref().map(str::to_owned);
     let message = format!("{message} It is {}.", told.role());
-    let finding = Finding::new(rule, label, told.place, message, fix_of(told, fix));
+    let finding = Finding::new(rule, label, told.place, message, fix_of(told, fix)).about_property(told.id());
     match told.origin {
         Origin::Default | Origin::WhenMissing => finding.weighing(Severity::Warning, Nature::Judgment),
         _ => finding,
