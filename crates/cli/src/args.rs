@@ -475,7 +475,8 @@ pub(crate) struct InspectArguments {
     #[arg(long, value_name = "ID")]
     pub(crate) why: Option<String>,
 
-    /// Of a package: take meanings from this file, and say what has changed since it was made
+    /// Of a package: take meanings from this file, and say what has changed since it was made. Of an appliance's output: take
+    /// meanings from this file
     #[arg(long, value_name = "FILE")]
     pub(crate) meanings: Option<PathBuf>,
 
@@ -497,8 +498,8 @@ pub(crate) struct InspectArguments {
 }
 
 impl InspectArguments {
-    /// Netplan files, root filesystems and outputs take none of the options of packages and images.
-    pub(crate) fn refuse_options_of_packages(&self) -> Result<(), crate::exit::Failure> {
+    /// Netplan files, root filesystems and outputs take none of the options of packages and images, but for these.
+    pub(crate) fn refuse_options_of_packages(&self, taken: &[&str]) -> Result<(), crate::exit::Failure> {
         let given = [
             ("--no-digests", self.no_digests),
             ("--licenses", self.licenses),
@@ -509,7 +510,7 @@ impl InspectArguments {
             ("--trust", self.trust.is_some()),
             ("--digest", self.digest.is_some()),
         ];
-        match given.iter().find(|(_, is_given)| *is_given) {
+        match given.iter().find(|(option, is_given)| *is_given && !taken.contains(option)) {
             None => Ok(()),
             Some((option, _)) => Err(crate::exit::Failure::CommandLine(format!(
                 "{option} is for packages and images, and {} is neither",

@@ -1,10 +1,13 @@
 //! OVF environment documents (DSP8027 1.1.0; DSP0243 2.1.1, section 11).
 
 use std::io;
+use std::ops::Range;
 
 use impostazione_text::{FileBytes, Hidden};
 use quick_xml::Writer;
 use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
+
+use crate::descriptor::{NESTING_LIMIT, nests_deeper_than};
 
 /// Namespace of the environment document, the same for OVF 1.x and 2.x.
 const NAMESPACE: &str = "http://schemas.dmtf.org/ovf/environment/1";
@@ -30,6 +33,80 @@ pub struct Entity {
     pub id: String,
     /// Id and value of each of its properties.
     pub properties: Vec<(String, Hidden)>,
+}
+
+/// An environment document that was read back: the machine itself first, then the others of its collection.
+#[derive(Clone, Debug, Default)]
+pub struct ReadEnvironment {
+    /// Its machines.
+    pub entities: Vec<ReadEntity>,
+}
+
+/// A machine in a document that was read back.
+#[derive(Clone, Debug, Default)]
+pub struct ReadEntity {
+    /// Its id in the descriptor.
+    pub id: String,
+    /// Its properties.
+    pub properties: Vec<ReadProperty>,
+}
+
+/// A property in a document that was read back.
+#[derive(Clone, Debug)]
+pub struct ReadProperty {
+    /// Its id.
+    pub id: String,
+    /// Its value.
+    pub value: Hidden,
+    /// Where its value stands in the text, or else its element.
+    pub range: Range<usize>,
+}
+
+/// Largest environment document that is read.
+pub const ENVIRONMENT_LIMIT: u64 = 16 * 1024 * 1024;
+
+/// Most elements and attributes of one.
+const NODE_LIMIT: u32 = 1_000_000;
+
+impl ReadEnvironment {
+    /// Reads a document, which a stranger may have written: document types are refused. Fails with what is wrong with it.
+    pub fn parse(text: &str) -> Result<Self, String> {
+        if nests_deeper_than(text, NESTING_LIMIT) {
+            return Err(format!("its elements lie more than {NESTING_LIMIT} deep"));
+        }
+        let options = roxmltree::ParsingOptions { nodes_limit: NODE_LIMIT, ..Default::default() };
+        let document = roxmltree::Document::parse_with_options(text, options)
+            .map_err(|error| format!("it is no XML that can be read: {error}"))?;
+        let root = document.root_element();
+        if !root.has_tag_name((NAMESPACE, "Environment")) {
+            return Err("it is no environment document of OVF".to_owned());
+        }
+        let others = root.children().filter(|node| node.has_tag_name((NAMESPACE, "Entity")));
+        Ok(Self { entities: std::iter::once(root).chain(others).map(read_entity).collect() })
+    }
+}
+
+fn read_entity(node: roxmltree::Node<'_, '_>) -> ReadEntity {
+    let get = |node: roxmltree::Node<'_, '_>, name: &'static str| {
+        let value = node.attribute((NAMESPACE, name)).or_else(|| node.attribute(name));
+        value.unwrap_or_default().to_owned()
+    };
+    let sections = node.children().filter(|child| child.has_tag_name((NAMESPACE, "PropertySection")));
+    let properties = sections.flat_map(|section| section.children());
+    ReadEntity {
+        id: get(node, "id"),
+        properties: properties
+            .filter(|child| child.has_tag_name((NAMESPACE, "Property")))
+            .map(|child| ReadProperty {
+                id: get(child, "key"),
+                value: Hidden::new(get(child, "value")),
+                range: child
+                    .attributes()
+                    .find(|attribute| attribute.name() == "value")
+                    .map_or(child.range(), |attribute| attribute.range_value()),
+            })
+            .collect(),
+    }
 }
 
 impl Environment {
@@ -102,6 +179,25 @@ mod tests {
                 (get("key"), get("value"))
             })
             .collect()
+    }
+
+    #[test]
+    fn a_document_is_read_back_with_the_places_of_its_properties() {
+        let environment = Environment {
+            itself: of("a", &[("k", "one & two")]),
+            siblings: vec![of("b", &[])],
+            ..Environment::default()
+        };
+        let bytes = environment.document().unwrap();
+        let text = std::str::from_utf8(&bytes).unwrap();
+        let read = ReadEnvironment::parse(text).unwrap();
+        assert_eq!(read.entities.iter().map(|entity| entity.id.as_str()).collect::<Vec<_>>(), ["a", "b"]);
+        let property = &read.entities[0].properties[0];
+        assert_eq!((property.id.as_str(), property.value.reveal()), ("k", "one & two"));
+        assert_eq!(&text[property.range.clone()], "one &amp; two");
+        for wrong in ["", "<a/>", "<!DOCTYPE a><Environment/>", "<Environment/>"] {
+            assert!(ReadEnvironment::parse(wrong).is_err(), "{wrong}");
+        }
     }
 
     #[test]

@@ -25,7 +25,7 @@ pub use descriptor::{
     Collection, DeploymentOption, Descriptor, DescriptorFault, Disk, FileReference, Hardware, Limits,
     Network, Product, Property, PropertyType, Setting, Size, VirtualSystem, WrongType,
 };
-pub use environment::{Entity, Environment};
+pub use environment::{ENVIRONMENT_LIMIT, Entity, Environment, ReadEntity, ReadEnvironment, ReadProperty};
 pub use iso::settings_volume;
 pub use meaning::{
     Administration, CERTAIN, DefaultLogin, LinkHint, MEANINGS_LIMIT, Meaning, MeaningsFile, PasswordRules,

@@ -25,7 +25,7 @@ pub(crate) use inventory_view::show_inventory;
 pub(crate) use netplan_view::show_netplan_host;
 pub(crate) use package_view::{show_package, show_why};
 pub(crate) use progress::Progress;
-pub(crate) use review_view::show_review;
+pub(crate) use review_view::{show_review, show_told};
 pub(crate) use rootfs_view::show_rootfs;
 pub(crate) use rule_view::{show_rule, show_rules};
 pub(crate) use screen::{complain, harmless_lines, print, tell, width};

@@ -175,7 +175,7 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
             text,
             "\n{STRONG}{}{STRONG:#} {of_what}\n{}",
             harmless(&machine.name),
-            properties_table(machine, width)
+            properties_table(&machine.properties, width, true)
         );
     }
     text
@@ -279,13 +279,24 @@ fn names_of_its_own(machine: &ReviewedMachine) -> Vec<String> {
     names
 }
 
-fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
+/// What an appliance is told.
+pub(crate) fn show_told(name: &str, properties: &[ReviewedProperty], width: usize) -> String {
+    format!(
+        "{STRONG}{}{STRONG:#} is told this:\n{}\n",
+        harmless(name),
+        properties_table(properties, width, false)
+    )
+}
+
+fn properties_table(properties: &[ReviewedProperty], width: usize, has_origin: bool) -> String {
     let mut table = new_table(width);
-    let is_wrong = machine.properties.iter().any(|property| !property.findings.is_empty());
-    let header = ["property", "value", "which is", "from", "what is wrong"];
-    let columns = if is_wrong { header.len() } else { header.len() - 1 };
-    table.set_header(header.into_iter().take(columns));
-    for property in &machine.properties {
+    let is_wrong = properties.iter().any(|property| !property.findings.is_empty());
+    let columns = [true, true, true, has_origin, is_wrong];
+    let chosen = |cells: [String; 5]| {
+        cells.into_iter().zip(columns).filter_map(|(cell, is_shown)| is_shown.then_some(cell))
+    };
+    table.set_header(chosen(["property", "value", "which is", "from", "what is wrong"].map(str::to_owned)));
+    for property in properties {
         let value = match &property.value {
             None => "(not shown)".to_owned(),
             Some(value) if value.is_empty() => "(empty)".to_owned(),
@@ -309,7 +320,7 @@ fn properties_table(machine: &ReviewedMachine, width: usize) -> String {
             from.to_owned(),
             wrong.collect::<Vec<_>>().join("\n"),
         ];
-        table.add_row(row.into_iter().take(columns));
+        table.add_row(chosen(row));
     }
     // What a person looks for stays whole.
     table.set_constraints([ColumnConstraint::ContentWidth]);

@@ -35,5 +35,5 @@ mod wifi;
 pub use check::Check;
 pub use judge::Judge;
 pub use proved::ProvedSite;
-pub(crate) use registry::{FAMILIES, run, run_on_any_host};
+pub(crate) use registry::{FAMILIES, run, run_on_any_host, run_on_told_values};
 pub(crate) use waiver::{RULES as WAIVER_RULES, apply as apply_waivers};

@@ -10,8 +10,8 @@ use impostazione_text::{Place, nearest};
 use super::check::Check;
 use super::judge::Judge;
 use crate::appliance::{
-    AnsweredProperty, OpenQuestion, Origin, Outcome, Unanswered, harmless_url, is_at_console, is_of_sheet,
-    open_questions,
+    AnsweredProperty, OpenQuestion, Origin, Outcome, SheetValue, Unanswered, harmless_url, is_at_console,
+    is_of_sheet, open_questions,
 };
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{AnswerSource, Appliance, Machine, Site};
@@ -512,9 +512,23 @@ fn check_type(judge: &mut Judge<'_>) {
             value.property.property.id(),
             value.place,
             format!("{} is of type {kind}, and {} does not fit.", called(property), value.shown),
-            format!("write {takes}"),
+            of_sheet(judge, value).unwrap_or_else(|| format!("write {takes}")),
         );
     });
+}
+
+/// What to write in place of an answer: what the sheet has for the property, where that fits its type.
+fn of_sheet(judge: &Judge<'_>, value: &Valued<'_, '_>) -> Option<String> {
+    let id = value.property.property.id();
+    let told = judge.told_of(value.machine)?.values.iter().find(|told| told.id() == id)?;
+    match &told.of_sheet {
+        SheetValue::Is(right)
+            if told.is_answered() && value.property.property.kind.accepts(right).is_ok() =>
+        {
+            Some(format!("write \"{right}\", which the sheet has, or take the line out"))
+        }
+        _ => None,
+    }
 }
 
 /// Rules of the meanings file, where the property is a password.

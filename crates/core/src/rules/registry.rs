@@ -52,6 +52,28 @@ pub(crate) fn run(judge: &mut Judge<'_>) {
     }
 }
 
+/// Runs the rules on what appliances are told that need no sheet: whether each value can be read as what it means, and whether
+/// those of a machine agree with each other.
+pub(crate) fn run_on_told_values(judge: &mut Judge<'_>) {
+    let families = [
+        gateway::CHECKS,
+        address::CHECKS,
+        address_taken::CHECKS,
+        special::CHECKS,
+        naming::CHECKS,
+        servers::CHECKS,
+        property::CHECKS,
+        told::reading::CHECKS,
+        told::servers::CHECKS,
+        told::switches::CHECKS,
+        told::in_cluster::CHECKS,
+        told::unsure::CHECKS,
+    ];
+    for check in families.into_iter().flatten().filter(|check| !check.rule.about_absence) {
+        check.run(judge);
+    }
+}
+
 /// Runs the rules that hold for any host, whoever wrote its files.
 pub(crate) fn run_on_any_host(judge: &mut Judge<'_>) {
     for check in FAMILIES.iter().copied().flatten().filter(|check| check.rule.of_any_host) {

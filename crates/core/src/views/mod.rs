@@ -4,6 +4,7 @@ pub mod at_path;
 pub mod compare;
 pub mod difference;
 pub mod documentation;
+pub mod environment;
 pub mod image_digest;
 pub mod inventory;
 pub mod link_details;

@@ -284,7 +284,7 @@ pub(super) fn text_of(bytes: &[u8]) -> Result<&str, DescriptorFault> {
 
 /// Whether elements lie in each other deeper than that. Comments and the like may be counted in; a descriptor comes
 /// nowhere near the limit.
-pub(super) fn nests_deeper_than(text: &str, limit: usize) -> bool {
+pub(crate) fn nests_deeper_than(text: &str, limit: usize) -> bool {
     let bytes = text.as_bytes();
     let mut depth = 0usize;
     let mut at = 0;

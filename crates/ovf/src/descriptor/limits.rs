@@ -6,7 +6,7 @@ use quick_xml::events::{BytesStart, Event};
 use super::fault::DescriptorFault;
 
 /// Elements of a descriptor lie about ten deep.
-pub(super) const NESTING_LIMIT: usize = 256;
+pub(crate) const NESTING_LIMIT: usize = 256;
 
 /// Most elements and attributes of a descriptor.
 pub(super) const NODE_LIMIT: u32 = 4_000_000;

@@ -12,10 +12,12 @@ mod strings;
 mod units;
 mod xml;
 
+pub(crate) use descriptor::nests_deeper_than;
 pub use descriptor::{Collection, DeploymentOption, Descriptor, Disk, FileReference, Network, VirtualSystem};
 pub use edit::Setting;
 pub use fault::DescriptorFault;
 pub use hardware::{Hardware, Size};
+pub(crate) use limits::NESTING_LIMIT;
 pub use product::Product;
 pub use property::{Property, PropertyType, WrongType};
 pub use qualifiers::Limits;

@@ -28,16 +28,19 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     if let AtPath::Package(package) = &found {
         return package::run(package, arguments, quiet);
     }
-    arguments.refuse_options_of_packages()?;
+    if let AtPath::Output(tree, machine) = &found {
+        arguments.refuse_options_of_packages(&["--meanings"])?;
+        return output::run(tree, machine.as_deref(), arguments, quiet);
+    }
+    arguments.refuse_options_of_packages(&[])?;
     match found {
         AtPath::Netplan | AtPath::Folder => netplan::run(arguments, quiet),
         AtPath::Rootfs | AtPath::DiskImage => rootfs::run(arguments, quiet),
-        AtPath::Output(tree, machine) => output::run(&tree, machine.as_deref(), arguments, quiet),
         AtPath::Sheet => Err(Failure::CommandLine(format!(
             "{0} is a sheet: `impostazione review {0}` shows what each machine will be",
             path.display()
         ))),
-        AtPath::Package(_) | AtPath::File => Err(Failure::CommandLine(format!(
+        AtPath::Package(_) | AtPath::Output(..) | AtPath::File => Err(Failure::CommandLine(format!(
             "{} is neither a package (.ova, .ovf) nor a netplan file (.yaml), and no file beside it has its digest; with --digest it is compared as an image",
             path.display()
         ))),

@@ -1,8 +1,14 @@
-//! `inspect` of an output tree: whether it is whole.
+//! `inspect` of an output tree: whether it is whole, and, of an appliance, what its environment document tells it.
 
 use std::fmt::Write as _;
+use std::path::Path;
 
+use impostazione_core::finding::{Report, Summary};
 use impostazione_core::output::{FileSince, TreeOnDisk};
+use impostazione_core::views::environment::{EnvironmentInspection, ToldMachine, inspect_environment};
+use impostazione_ovf::{Descriptor, ENVIRONMENT_LIMIT, MEANINGS_LIMIT, MeaningsFile};
+use impostazione_text::Source;
+use impostazione_text::files::read_file;
 use serde::Serialize;
 
 use super::super::json;
@@ -10,12 +16,26 @@ use crate::args::{Format, InspectArguments};
 use crate::exit::{Exit, Failure};
 use crate::terminal;
 
+/// Largest descriptor beside an environment document that is read.
+const DESCRIPTOR_LIMIT: u64 = 16 * 1024 * 1024;
+
 #[derive(Serialize)]
 struct JsonReport<'a> {
     machines: Vec<&'a str>,
     hosts: Vec<&'a str>,
     files: usize,
     not_as_rendered: Vec<Wrong<'a>>,
+    /// What the environment document of one appliance tells it; `null` of others, and of whole outputs.
+    told: Option<Told<'a>>,
+}
+
+#[derive(Serialize)]
+struct Told<'a> {
+    /// Whether a descriptor lies beside it, from whose texts the meanings are told; else from ids alone.
+    descriptor: bool,
+    machines: Vec<ToldMachine>,
+    #[serde(flatten)]
+    report: Report<'a>,
 }
 
 #[derive(Serialize)]
@@ -42,6 +62,8 @@ pub(crate) fn run(
         }
     }
     let is_whole = wrong.is_empty();
+    let told = machine.map(|machine| environment(tree, machine, arguments)).transpose()?.flatten();
+    let errors = told.as_ref().map_or(0, |told| Summary::of(1, &told.findings).errors);
     if arguments.format == Format::Json {
         let answer = JsonReport {
             machines: tree.machines().into_iter().filter(|name| is_meant(name)).collect(),
@@ -51,10 +73,27 @@ pub(crate) fn run(
                 .iter()
                 .map(|(path, word)| Wrong { path, state: word.replace(' ', "-") })
                 .collect(),
+            told: told.as_ref().map(|told| Told {
+                descriptor: told.has_descriptor,
+                machines: told.machines(),
+                report: Report::new(&told.sources, told.site.machines.len(), &told.findings),
+            }),
         };
         json::print(&answer)?;
     } else {
         let mut text = String::new();
+        if let Some(told) = &told {
+            let width = terminal::width();
+            for machine in told.machines() {
+                text += &terminal::show_told(&machine.name, &machine.properties, width);
+                text.push('\n');
+            }
+            text += &terminal::show_findings(&told.findings, &told.sources, "", width);
+            if !told.has_descriptor {
+                text +=
+                    "no descriptor lies beside it: what its properties mean is told from their ids alone\n";
+            }
+        }
         for (path, word) in &wrong {
             // Writing to a String does not fail.
             let _ = writeln!(text, "{word:19} {}", terminal::harmless(path));
@@ -72,5 +111,43 @@ pub(crate) fn run(
         }
         terminal::print(&text)?;
     }
-    Ok(if is_whole { Exit::Done } else { Exit::ErrorsRemain })
+    Ok(if is_whole && errors == 0 { Exit::Done } else { Exit::ErrorsRemain })
+}
+
+/// What the environment document of an appliance tells it, where it has one. What its properties mean is told from the
+/// descriptor beside it.
+fn environment(
+    tree: &TreeOnDisk,
+    machine: &str,
+    arguments: &InspectArguments,
+) -> Result<Option<EnvironmentInspection>, Failure> {
+    let listed = |name: &str| {
+        let path = format!("{machine}/{name}");
+        tree.files().any(|file| file.path == path).then(|| tree.folder().join(path))
+    };
+    let Some(path) = listed("ovf-env.xml") else { return Ok(None) };
+    let read = |path: &Path, limit: u64| {
+        read_file(path, limit).map_err(|fault| Failure::Files(format!("{}: {fault}", path.display())))
+    };
+    let name = path.display().to_string();
+    let text = String::from_utf8(read(&path, ENVIRONMENT_LIMIT)?)
+        .map_err(|_| Failure::Files(format!("{name}: it is not UTF-8 text")))?;
+    let descriptor = match listed(&format!("{machine}.ovf")) {
+        Some(path) => {
+            let bytes = read(&path, DESCRIPTOR_LIMIT)?;
+            let descriptor = Descriptor::parse(&bytes);
+            Some(descriptor.map_err(|fault| Failure::Files(format!("{}: {fault}", path.display())))?)
+        }
+        None => None,
+    };
+    let meanings = match &arguments.meanings {
+        Some(path) => {
+            let file = MeaningsFile::parse(&read(path, MEANINGS_LIMIT)?);
+            Some(file.map_err(|fault| Failure::Files(format!("{}: {fault}", path.display())))?)
+        }
+        None => None,
+    };
+    inspect_environment(machine, Source::new(name.clone(), text), descriptor, meanings)
+        .map(Some)
+        .map_err(|fault| Failure::Files(format!("{name}: {fault}")))
 }
