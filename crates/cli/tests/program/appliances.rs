@@ -354,7 +354,15 @@ fn workspace_certificate() -> Vec<u8> {
 #[test]
 fn values_of_a_cluster_can_be_taken() {
     let workspace = Workspace::demo();
-    let sheet = workspace.read("harbor.toml");
+    // A property that takes anything: a person has written down that it means nothing in particular.
+    let file = "packages/logbook.meanings.toml";
+    assert_eq!(workspace.run(&["inspect", "packages/logbook.ova", "--save-meanings", file]).code, 0);
+    let meanings = workspace.read(file);
+    let clock = "[property.clock]\nmeaning = \"ntp\"";
+    assert!(meanings.contains(clock), "{meanings}");
+    workspace.write(file, meanings.replace(clock, "[property.clock]\nmeaning = \"other\""));
+    let package = "package = \"packages/logbook.ova\"";
+    let sheet = workspace.read("harbor.toml").replace(package, &format!("{package}\nmeanings = \"{file}\""));
     let taken = |take: &str| {
         let answer = format!("\"node.mode\" = \"single\"\n\"clock\" = {{ {take} }}");
         workspace.write(

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use serde_json::Value;
 
-use crate::support::{Workspace, clustered, host, marked, packaged, right_sheet, with_password};
+use crate::support::{Workspace, clustered, host, marked, packaged, paired, right_sheet, with_password};
 
 /// A rule, the machine that its finding names, and a sheet that breaks it.
 struct Case {
@@ -217,6 +217,37 @@ fn cases_of_appliances() -> Vec<Case> {
         )
     };
     vec![
+        answered("mail-address-malformed", "asks", "\"alert_mail\" = «\"watch at capovetro.example\"»"),
+        answered("proxy-malformed", "asks", "\"proxy\" = «\"http://10.64.10.8:0\"»"),
+        answered("server-malformed", "asks", "\"license_server\" = «\"27000@licenses_1\"»"),
+        answered("answer-malformed", "asks", "\"license_key\" = «\"CHANGE-ME\"»"),
+        answered("answer-in-another-form", "asks", "\"net.netmask\" = «\"/24\"»"),
+        answered("answer-of-another-kind", "asks", "\"timezone\" = «{ take = \"domain\" }»"),
+        answered("answer-differs-from-sheet", "asks", "\"hostname\" = «\"tide-table\"»"),
+        answered("answer-address-taken", "asks", "\"remark\" = «\"10.64.10.255\"»"),
+        answered("answer-looks-wrong", "asks", "\"remark\" = «\"255.255.0.255\"»"),
+        answered(
+            "answer-without-link",
+            "two-groups",
+            "\"public.address\" = { take = \"address\" }\n\"public.netmask\" = { take = \"netmask\" }\n\
+             \"public.gateway\" = { take = \"gateway\" }\n\"oob.address\" = «\"10.64.99.61\"»\n\
+             \"oob.netmask\" = \"255.255.255.0\"\n\"oob.gateway\" = \"\"",
+        ),
+        answered("server-is-self", "asks", "\"proxy\" = «\"http://10.64.10.61:3128\"»"),
+        answered("dhcp-beside-address", "asks", "\"use_dhcp\" = «true»"),
+        answered("https-switched-off", "asks", "\"enable_https\" = «false»"),
+        case(
+            "ssh-switched-off",
+            "logbook",
+            packaged(
+                "\"packages/asks.ovf\"",
+                "meanings = \"packages/asks.meanings.toml\"",
+                "",
+                "\"enable_ssh\" = «false»",
+            ),
+        ),
+        case("cluster-count-differs", "logbook", paired("\"node.count\" = «3»")),
+        case("cluster-peer-wrong", "logbook", paired("\"node.peers\" = «\"10.64.10.61\"»")),
         package("package-missing", "none"),
         case("package-unreadable", "logbook", packaged("«\"keys/keeper.pub\"»", "", "", "")),
         package("package-file-missing", "torn"),

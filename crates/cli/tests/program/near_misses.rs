@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use crate::support::{READABLE, Workspace, clustered, host, packaged, right_sheet, with_password};
+use crate::support::{READABLE, Workspace, clustered, host, packaged, paired, right_sheet, with_password};
 
 /// A rule, and a sheet that does not quite break it.
 type NearMiss = (&'static str, String);
@@ -469,6 +469,47 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
     ]
 }
 
+/// Values of appliances at the edge of what is right.
+fn near_misses_of_told_values() -> Vec<NearMiss> {
+    let answered = |answers: &str| packaged("\"packages/asks.ovf\"", "", "", answers);
+    vec![
+        ("mail-address-malformed", answered("\"alert_mail\" = \"night.watch+quay@capovetro.example\"")),
+        ("proxy-malformed", answered("\"proxy\" = \"socks5://[fd64:10::8]:65535/\"")),
+        ("server-malformed", answered("\"license_server\" = \"1@licenses-1,https://10.64.10.9:8443/api\"")),
+        ("answer-malformed", answered("\"license_key\" = \"X1XXX-XXXXX\"")),
+        (
+            "answer-in-another-form",
+            answered("\"dns\" = \"10.64.10.53, 10.64.10.54\"\n\"enable_ssh\" = \"TRUE\""),
+        ),
+        ("answer-of-another-kind", answered("\"mail_relay\" = { take = \"gateway\" }")),
+        (
+            "answer-differs-from-sheet",
+            answered("\"dns\" = \"10.64.10.54\"\n\"net.gateway\" = \"\"\n\"hostname\" = \"logbook\""),
+        ),
+        // A server of the site, somebody outside the sheet, and a router's range are anybody's to name.
+        ("answer-address-taken", answered("\"remark\" = \"10.64.10.53,10.64.10.40,10.64.10.5\"")),
+        ("answer-looks-wrong", answered("\"remark\" = \"10.65.300.1\"")),
+        (
+            "answer-without-link",
+            packaged(
+                "\"packages/two-groups.ovf\"",
+                "",
+                "",
+                "\"public.address\" = { take = \"address\" }\n\"public.netmask\" = { take = \"netmask\" }\n\
+                 \"public.gateway\" = { take = \"gateway\" }\n\"oob.address\" = \"10.64.10.99\"\n\
+                 \"oob.netmask\" = \"255.255.255.0\"\n\"oob.gateway\" = \"\"",
+            ),
+        ),
+        ("server-is-self", answered("\"proxy\" = \"http://127.0.0.1:3128\"")),
+        ("dhcp-beside-address", answered("\"use_dhcp\" = \"FALSE\"")),
+        ("https-switched-off", answered("\"enable_https\" = true")),
+        // It is not administered over SSH.
+        ("ssh-switched-off", answered("\"enable_ssh\" = false")),
+        ("cluster-count-differs", paired("\"node.count\" = 2")),
+        ("cluster-peer-wrong", paired("\"node.peers\" = \"GAUGE-01.capovetro.example\"")),
+    ]
+}
+
 fn all() -> Vec<NearMiss> {
     [
         near_misses_of_the_sheet(),
@@ -477,6 +518,7 @@ fn all() -> Vec<NearMiss> {
         near_misses_of_settings(),
         near_misses_of_credentials(),
         near_misses_of_packages(),
+        near_misses_of_told_values(),
     ]
     .into_iter()
     .flatten()

@@ -216,6 +216,16 @@ pub(crate) fn clustered(cluster: &str, count: usize, rest: &str) -> String {
     ))
 }
 
+/// A sheet with an appliance that asks for many things, in a cluster with a host, `gauge-01`.
+pub(crate) fn paired(answers: &str) -> String {
+    let mate = host("gauge-01", "10.64.10.11").replacen("link", "cluster = \"logbook\"\nlink", 1);
+    right_sheet(&format!(
+        "[cluster.logbook]\nsize = 2\n{mate}[[appliance]]\nname = \"logbook\"\ncluster = \"logbook\"\n\
+         package = \"packages/asks.ovf\"\nlink.management = {{ subnet = \"quay\", address = \"10.64.10.61\" }}\n\
+         [appliance.answer]\n{answers}\n"
+    ))
+}
+
 /// Takes the marks « and » out of a sheet, and gives the line and the column of the first.
 pub(crate) fn marked(sheet: &str) -> (String, usize, usize) {
     let at = sheet.find('«').expect("the sheet marks the place");
