@@ -282,8 +282,8 @@ impl World {
             | Wants::Mtu
             | Wants::Count
             | Wants::Shared
+            | Wants::Vlan
             | Wants::Length => value == right,
-            Wants::Vlan => value == right,
             Wants::FirstServer => self.name_servers.iter().any(|server| dotted(*server) == value),
             Wants::NameServers => {
                 let items = items(value);

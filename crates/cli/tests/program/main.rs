@@ -49,6 +49,7 @@ mod store_identity;
 mod subnet;
 mod support;
 mod systemd_links;
+mod told_elsewhere;
 mod told_values;
 mod trials;
 mod waivers;

@@ -113,16 +113,23 @@ fn hinted<'m>(
     }
 }
 
-/// Links with this name, or else with the word in it, or else on a network with the word in its name.
+/// Links with this name, or else with another word for the same in theirs, or with the word in it, or else on a network with
+/// the word, or another for the same, in its name.
 fn named<'m>(machine: &'m Machine, word: &str) -> Vec<&'m Link> {
     let plain = |text: &str| -> String {
         text.chars().filter(|letter| letter.is_alphanumeric()).flat_map(char::to_lowercase).collect()
     };
     let word = plain(word);
-    let tests: [&dyn Fn(&Link) -> bool; 3] = [
+    let speaks_of_it = |name: &str| match LinkHint::in_name(name) {
+        Some(LinkHint::Named(spoken)) => plain(&spoken) == word,
+        _ => false,
+    };
+    let tests: [&dyn Fn(&Link) -> bool; 5] = [
         &|link| plain(link.name.value.as_str()) == word,
+        &|link| speaks_of_it(link.name.value.as_str()),
         &|link| plain(link.name.value.as_str()).contains(&word),
         &|link| link.network.as_ref().is_some_and(|network| plain(&network.value).contains(&word)),
+        &|link| link.network.as_ref().is_some_and(|network| speaks_of_it(&network.value)),
     ];
     tests
         .into_iter()

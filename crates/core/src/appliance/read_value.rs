@@ -237,7 +237,7 @@ impl Wanted<'_> {
         let takes_zero =
             || self.default == Some("0") || self.speaks_of(&["untagged", "0 for", "0 means", "0 ="]);
         match self.meaning {
-            Meaning::Vlan if !(1..=4094).contains(&number) && !(number == 0 && takes_zero()) => {
+            Meaning::Vlan if !((1..=4094).contains(&number) || number == 0 && takes_zero()) => {
                 Err(fault(kind, text, "is no VLAN tag: they go from 1 to 4094", None))
             }
             Meaning::Mtu if !(68..=65535).contains(&number) => {

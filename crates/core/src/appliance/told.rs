@@ -28,8 +28,6 @@ pub struct ToldValue<'a> {
     pub asks: Asks<'a>,
     /// What it means; [`Meaning::Other`] where that is not certain.
     pub meaning: Meaning,
-    /// What it may mean, where that is not certain.
-    pub may_mean: Meaning,
     /// Which of several values it is, from 1.
     pub position: Option<usize>,
     /// The link that it is about.
@@ -297,7 +295,6 @@ impl<'a> Telling<'a> {
         Some(ToldValue {
             asks: Asks::Property(property),
             meaning,
-            may_mean: reading.meaning,
             position,
             link,
             hint: reading.link.clone(),
@@ -355,7 +352,6 @@ impl<'a> Telling<'a> {
         Some(ToldValue {
             asks: Asks::Question(question),
             meaning,
-            may_mean: meaning,
             position,
             link,
             hint: question.link.as_deref().map(LinkHint::parse),

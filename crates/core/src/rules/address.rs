@@ -8,7 +8,7 @@ use impostazione_text::{Place, Stated};
 
 use super::check::Check;
 use super::judge::Judge;
-use super::special::is_special;
+use super::set_apart::is_special;
 use super::told::{report_told, switches, told_addresses, told_subnet};
 use crate::appliance::ToldValue;
 use crate::finding::{Nature, Rule, Severity};

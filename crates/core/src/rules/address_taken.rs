@@ -304,23 +304,22 @@ fn check_told_duplicate(judge: &mut Judge<'_>) {
         for (value, address) in told_addresses(site, appliance) {
             let machine = appliance.machine;
             let is_shared = value.meaning == Meaning::VirtualAddress;
-            let of_sheet =
-                site.address_uses().get(&address).into_iter().flatten().find_map(|used| {
-                    match site.owning_link(used.owner) {
-                        Some((other, link)) if std::ptr::eq(other, machine) => {
-                            Some(format!("its own link {}", link.name.value))
-                        }
-                        Some((other, _)) => Some(other.called().to_owned()),
-                        None => Some("a cluster".to_owned()),
+            let of_sheet = site.address_uses().get(&address).and_then(|uses| uses.first()).map(|used| {
+                match site.owning_link(used.owner) {
+                    Some((other, link)) if std::ptr::eq(other, machine) => {
+                        format!("its own link {}", link.name.value)
                     }
-                });
+                    Some((other, _)) => other.called().to_owned(),
+                    None => "a cluster".to_owned(),
+                }
+            });
             let same_cluster = |other: &Machine| {
                 let cluster = |machine: &Machine| machine.cluster.as_ref().map(|written| written.value);
                 cluster(other).is_some() && cluster(other) == cluster(machine)
             };
             let of_told = first
                 .get(&address)
-                .filter(|other| !std::ptr::eq(**other, machine) && !(is_shared && same_cluster(other)));
+                .filter(|other| !(std::ptr::eq(**other, machine) || is_shared && same_cluster(other)));
             let whose = of_sheet.or_else(|| of_told.map(|other| other.called().to_owned()));
             first.entry(address).or_insert(machine);
             let Some(whose) = whose else { continue };

@@ -23,6 +23,7 @@ mod renderer;
 mod route;
 mod secret;
 mod servers;
+mod set_apart;
 mod special;
 mod ssh;
 mod subnet;

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use super::words::Spoken;
+use super::words::{Spoken, words_of};
 
 /// Which of a machine's links a property is about, as far as its author says.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -23,6 +23,11 @@ impl fmt::Display for LinkHint {
 }
 
 impl LinkHint {
+    /// The hint in a name that somebody has given to a link or a network: `mgmt` speaks of the management link.
+    pub fn in_name(name: &str) -> Option<Self> {
+        link_word(&Spoken { words: words_of(name), ..Spoken::default() })
+    }
+
     /// The hint as a meanings file writes it.
     pub fn parse(text: &str) -> Self {
         match text.strip_prefix("adapter ").and_then(|number| number.parse().ok()) {

@@ -6,16 +6,16 @@ use impostazione_net::{Family, broadcast_of, host_range, network_of};
 use impostazione_ovf::Meaning;
 use impostazione_text::Stated;
 
+use super::super::check::Check;
+use super::super::judge::Judge;
+use super::super::set_apart::purpose;
 use super::example::answered;
 use super::value::{report_told, told_subnet};
 use crate::appliance::{AboutLink, Origin, ReadValue, SheetValue, ToldAppliance, ToldValue, TypedValue};
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Choices, Gateway, Ipv6Mode, Link, Site, Subnet, SubnetFamily};
-use crate::rules::check::Check;
-use crate::rules::judge::Judge;
-use crate::rules::special::purpose;
 
-pub(in crate::rules) const CHECKS: &[Check] = &[
+pub(crate) const CHECKS: &[Check] = &[
     Check::new(&ANSWER_OF_ANOTHER_KIND, check_kind),
     Check::new(&ANSWER_WITHOUT_LINK, check_without_link),
     // Last, since it is silent where something else is wrong with the value.
@@ -129,7 +129,7 @@ fn is_link_local(address: IpAddr) -> bool {
 }
 
 /// Gateways that the subnet does not hold.
-pub(in crate::rules) fn check_gateway_outside(judge: &mut Judge<'_>, rule: &'static Rule) {
+pub(crate) fn check_gateway_outside(judge: &mut Judge<'_>, rule: &'static Rule) {
     for (appliance, told, gateway, subnet) in told_gateways(judge) {
         let name = &subnet.name.value;
         let family = Family::of(gateway);
@@ -160,7 +160,7 @@ pub(in crate::rules) fn check_gateway_outside(judge: &mut Judge<'_>, rule: &'sta
 }
 
 /// Gateways that are the subnet's first address, or its last, or set apart, or the machine's own.
-pub(in crate::rules) fn check_gateway_is(
+pub(crate) fn check_gateway_is(
     judge: &mut Judge<'_>,
     rule: &'static Rule,
     wrong: impl Fn(&ToldAppliance<'_>, IpAddr, &SubnetFamily) -> Option<String>,
@@ -179,21 +179,21 @@ pub(in crate::rules) fn check_gateway_is(
 }
 
 /// The first address of the subnet, as the end of a sentence about a gateway.
-pub(in crate::rules) fn names_subnet(gateway: IpAddr, side: &SubnetFamily) -> Option<String> {
+pub(crate) fn names_subnet(gateway: IpAddr, side: &SubnetFamily) -> Option<String> {
     let prefix = side.prefix.value;
     (network_of(prefix) == Some(gateway))
         .then(|| format!("is the first address of {prefix}, which names the subnet itself"))
 }
 
 /// The last address of the subnet.
-pub(in crate::rules) fn reaches_all(gateway: IpAddr, side: &SubnetFamily) -> Option<String> {
+pub(crate) fn reaches_all(gateway: IpAddr, side: &SubnetFamily) -> Option<String> {
     let prefix = side.prefix.value;
     (broadcast_of(prefix) == Some(gateway))
         .then(|| format!("is the last address of {prefix}, which reaches all its machines at once"))
 }
 
 /// The machine's own address, by its link or by what it is told.
-pub(in crate::rules) fn is_itself(appliance: &ToldAppliance<'_>, gateway: IpAddr) -> Option<String> {
+pub(crate) fn is_itself(appliance: &ToldAppliance<'_>, gateway: IpAddr) -> Option<String> {
     let is_link = |link: &Link| link.addresses().any(|found| found.address.value == gateway);
     let is_told = |told: &ToldValue<'_>| {
         matches!(told.meaning, Meaning::Address | Meaning::Address6 | Meaning::AddressWithPrefix)
@@ -204,7 +204,7 @@ pub(in crate::rules) fn is_itself(appliance: &ToldAppliance<'_>, gateway: IpAddr
 }
 
 /// An address that no router has.
-pub(in crate::rules) fn is_set_apart(gateway: IpAddr) -> Option<String> {
+pub(crate) fn is_set_apart(gateway: IpAddr) -> Option<String> {
     purpose(gateway).filter(|_| !is_link_local(gateway)).map(str::to_owned)
 }
 
@@ -217,7 +217,7 @@ fn check_differs(judge: &mut Judge<'_>) {
         }
         let Some(sheet) = differs(site, appliance, told) else { continue };
         // Where the package does not take what the sheet has, something else has to be chosen.
-        if told.choices().is_empty() || told.choices().iter().any(|choice| *choice == sheet) {
+        if told.choices().is_empty() || told.choices().contains(&sheet) {
             wrong.push((appliance, told, sheet));
         }
     }
@@ -367,7 +367,7 @@ where
         return values.next().map(|_| format!("no {what}, on purpose"));
     }
     let is_listed = |value: &V| list.values().any(|own| is_same(own, value));
-    if list.items.is_empty() || values.all(|value| is_listed(value)) {
+    if list.items.is_empty() || values.all(is_listed) {
         return None;
     }
     Some(list.values().map(T::to_string).collect::<Vec<_>>().join(", "))

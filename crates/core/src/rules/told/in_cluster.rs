@@ -2,15 +2,15 @@
 
 use impostazione_ovf::Meaning;
 
+use super::super::check::Check;
+use super::super::judge::Judge;
 use super::example::answered_in_cluster;
 use super::value::report_told;
 use crate::appliance::{Asks, FaultKind, ReadValue, ToldAppliance, ToldValue, TypedValue};
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Link, Machine, TimeServer};
-use crate::rules::check::Check;
-use crate::rules::judge::Judge;
 
-pub(in crate::rules) const CHECKS: &[Check] =
+pub(crate) const CHECKS: &[Check] =
     &[Check::new(&CLUSTER_COUNT_DIFFERS, check_count), Check::new(&CLUSTER_PEER_WRONG, check_peers)];
 
 /// A number of machines that is not the cluster's.

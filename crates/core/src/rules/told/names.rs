@@ -4,14 +4,14 @@ use std::collections::HashMap;
 
 use impostazione_ovf::Meaning;
 
+use super::super::judge::Judge;
 use super::value::report_told;
 use crate::appliance::TypedValue;
 use crate::finding::Rule;
 use crate::machine::Machine;
-use crate::rules::judge::Judge;
 
 /// Names that an appliance is told in place of its own, and that another machine has.
-pub(in crate::rules) fn check_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
+pub(crate) fn check_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
     let site = judge.site;
     let mut told_names = judge
         .told_values()

@@ -1,5 +1,7 @@
 //! Rules on told values that cannot be read as what they mean, or are written in another form than the property wants.
 
+use super::super::check::Check;
+use super::super::judge::Judge;
 use super::example::answered;
 use super::value::told_finding;
 use crate::appliance::{FaultKind, Origin, ReadValue, SheetValue, ToldValue, ValueFault, harmless_url};
@@ -13,10 +15,8 @@ use crate::machine::rules::servers::{DNS_NOT_AN_ADDRESS, NTP_MALFORMED};
 use crate::machine::rules::subnet::{NETMASK_NOT_CONTIGUOUS, PREFIX_MALFORMED};
 use crate::machine::rules::timezone::TIMEZONE_UNKNOWN;
 use crate::machine::rules::vlan::VLAN_OUT_OF_RANGE;
-use crate::rules::check::Check;
-use crate::rules::judge::Judge;
 
-pub(in crate::rules) const CHECKS: &[Check] = &[
+pub(crate) const CHECKS: &[Check] = &[
     Check::new(&ADDRESS_MALFORMED, |judge| check(judge, FaultKind::Address, &ADDRESS_MALFORMED)),
     Check::new(&PREFIX_MALFORMED, |judge| check(judge, FaultKind::Mask, &PREFIX_MALFORMED)),
     Check::new(&NETMASK_NOT_CONTIGUOUS, |judge| {

@@ -5,16 +5,16 @@ use std::net::IpAddr;
 use impostazione_net::Family;
 use impostazione_ovf::Meaning;
 
+use super::super::check::Check;
+use super::super::judge::Judge;
+use super::super::set_apart::{is_for_documentation, purpose};
 use super::example::answered;
 use super::value::report_told;
 use crate::appliance::{ToldAppliance, ToldValue, TypedValue};
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Link, Machine};
-use crate::rules::check::Check;
-use crate::rules::judge::Judge;
-use crate::rules::special::{is_for_documentation, purpose};
 
-pub(in crate::rules) const CHECKS: &[Check] = &[Check::new(&SERVER_IS_SELF, check_self)];
+pub(crate) const CHECKS: &[Check] = &[Check::new(&SERVER_IS_SELF, check_self)];
 
 /// A machine that asks itself.
 static SERVER_IS_SELF: Rule = Rule {
@@ -77,7 +77,7 @@ fn check_self(judge: &mut Judge<'_>) {
 }
 
 /// Servers whose address is set apart.
-pub(in crate::rules) fn check_special(judge: &mut Judge<'_>, rule: &'static Rule) {
+pub(crate) fn check_special(judge: &mut Judge<'_>, rule: &'static Rule) {
     for (appliance, told, kind, address) in told_servers(judge) {
         let machine = appliance.machine;
         // Its own loopback is right where something on it answers, such as a proxy.
@@ -91,7 +91,7 @@ pub(in crate::rules) fn check_special(judge: &mut Judge<'_>, rule: &'static Rule
 }
 
 /// Servers whose address was copied from an example.
-pub(in crate::rules) fn check_documentation(judge: &mut Judge<'_>, rule: &'static Rule) {
+pub(crate) fn check_documentation(judge: &mut Judge<'_>, rule: &'static Rule) {
     for (appliance, told, kind, address) in told_servers(judge) {
         if is_for_documentation(address) {
             let message = format!("The {kind} {address} is an address for documents.");
@@ -102,7 +102,7 @@ pub(in crate::rules) fn check_documentation(judge: &mut Judge<'_>, rule: &'stati
 }
 
 /// Servers that are another machine of the sheet, which does not say that it is one.
-pub(in crate::rules) fn check_server(judge: &mut Judge<'_>, rule: &'static Rule) {
+pub(crate) fn check_server(judge: &mut Judge<'_>, rule: &'static Rule) {
     let site = judge.site;
     for (appliance, told, kind, address) in told_servers(judge) {
         let key = match kind {
@@ -128,7 +128,7 @@ pub(in crate::rules) fn check_server(judge: &mut Judge<'_>, rule: &'static Rule)
 }
 
 /// A name server twice, in one list or in two values.
-pub(in crate::rules) fn check_dns_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
+pub(crate) fn check_dns_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
     for appliance in judge.told {
         let mut seen: Vec<IpAddr> = Vec::new();
         let mut of_position = false;
@@ -157,7 +157,7 @@ pub(in crate::rules) fn check_dns_duplicate(judge: &mut Judge<'_>, rule: &'stati
 }
 
 /// Name servers of a family in which the machine has no address.
-pub(in crate::rules) fn check_dns_family(judge: &mut Judge<'_>, rule: &'static Rule) {
+pub(crate) fn check_dns_family(judge: &mut Judge<'_>, rule: &'static Rule) {
     for (appliance, told) in judge.told_values().filter(|(_, told)| told.is_own_word()) {
         let Some(TypedValue::NameServers(servers)) = told.typed() else { continue };
         let has_address = |family: Family| appliance.machine.links.iter().any(|link| link.has_family(family));

@@ -3,15 +3,15 @@
 use impostazione_net::Family;
 use impostazione_ovf::Meaning;
 
+use super::super::check::Check;
+use super::super::judge::Judge;
 use super::example::answered;
 use super::value::report_told;
 use crate::appliance::{AboutLink, ToldAppliance, ToldValue, TypedValue};
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::Link;
-use crate::rules::check::Check;
-use crate::rules::judge::Judge;
 
-pub(in crate::rules) const CHECKS: &[Check] = &[
+pub(crate) const CHECKS: &[Check] = &[
     Check::new(&DHCP_BESIDE_ADDRESS, check_dhcp),
     Check::new(&HTTPS_SWITCHED_OFF, check_https),
     Check::new(&SSH_SWITCHED_OFF, check_ssh),
@@ -95,7 +95,7 @@ fn check_dhcp(judge: &mut Judge<'_>) {
 }
 
 /// IPv6 that is switched off beside an address of it.
-pub(in crate::rules) fn check_ipv6_off(judge: &mut Judge<'_>, rule: &'static Rule) {
+pub(crate) fn check_ipv6_off(judge: &mut Judge<'_>, rule: &'static Rule) {
     for (appliance, told) in switched(judge, Meaning::Ipv6Enabled, false) {
         let links = links_of(appliance, told);
         let six = |link: &&&Link| link.has_family(Family::V6);

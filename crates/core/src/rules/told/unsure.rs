@@ -5,15 +5,15 @@ use std::net::IpAddr;
 use impostazione_net::{Family, MaskFault, ZoneName, broadcast_of, network_of, parse_address, parse_mask};
 use impostazione_ovf::Meaning;
 
+use super::super::check::Check;
+use super::super::judge::Judge;
 use super::example::answered;
 use super::value::{report_told, subnet_with};
 use crate::appliance::{Origin, ToldAppliance, ToldValue};
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Site, key_fault};
-use crate::rules::check::Check;
-use crate::rules::judge::Judge;
 
-pub(in crate::rules) const CHECKS: &[Check] =
+pub(crate) const CHECKS: &[Check] =
     &[Check::new(&ANSWER_ADDRESS_TAKEN, check_addresses), Check::new(&ANSWER_LOOKS_WRONG, check_forms)];
 
 /// An address that somebody has.
@@ -77,8 +77,8 @@ fn taken(
 ) -> Option<(String, String)> {
     let subnet = subnet_with(site, address)?;
     let (name, prefix) = (&subnet.name.value, subnet.family(Family::of(address))?.prefix.value);
-    let owners = site.address_uses().get(&address).into_iter().flatten();
-    let owner = owners.filter_map(|used| site.owning_link(used.owner)).next();
+    let mut owners = site.address_uses().get(&address).into_iter().flatten();
+    let owner = owners.find_map(|used| site.owning_link(used.owner));
     let otherwise = "write another address, or waive the rule if this one is meant";
     if let Some((other, link)) = owner {
         // A default that happens to be somebody's was not meant.

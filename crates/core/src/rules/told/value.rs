@@ -5,13 +5,13 @@ use std::net::IpAddr;
 use impostazione_net::Family;
 use impostazione_ovf::Meaning;
 
-use crate::appliance::{AboutLink, Origin, SheetValue, ToldAppliance, ToldValue};
+use super::super::judge::Judge;
+use crate::appliance::{AboutLink, Origin, SheetValue, ToldAppliance, ToldValue, TypedValue};
 use crate::finding::{Finding, Nature, Rule, Severity};
 use crate::machine::{Cluster, Link, Machine, Site, Subnet};
-use crate::rules::judge::Judge;
 
 /// Reports a breach at a told value.
-pub(in crate::rules) fn report_told(
+pub(crate) fn report_told(
     judge: &mut Judge<'_>,
     rule: &'static Rule,
     machine: &Machine,
@@ -54,7 +54,7 @@ fn fix_of(told: &ToldValue<'_>, otherwise: String) -> String {
 }
 
 /// The addresses that an appliance is told for itself or its cluster in place of what the sheet gives to the link.
-pub(in crate::rules) fn told_addresses<'a>(
+pub(crate) fn told_addresses<'a>(
     site: &'a Site,
     appliance: &'a ToldAppliance<'a>,
 ) -> impl Iterator<Item = (&'a ToldValue<'a>, IpAddr)> {
@@ -81,7 +81,7 @@ fn is_known(site: &Site, machine: &Machine, value: &ToldValue<'_>, address: IpAd
 }
 
 /// The subnet that a told value is about: that of its link; else that in which the address lies that the same group is told.
-pub(in crate::rules) fn told_subnet<'a>(
+pub(crate) fn told_subnet<'a>(
     site: &'a Site,
     appliance: &ToldAppliance<'a>,
     value: &ToldValue<'a>,
@@ -97,7 +97,7 @@ pub(in crate::rules) fn told_subnet<'a>(
                     Meaning::Gateway | Meaning::Gateway6 => None,
                     _ => other.typed()?.address(),
                 });
-            let own = value.typed().and_then(|typed| typed.address());
+            let own = value.typed().and_then(TypedValue::address);
             own.or_else(|| addresses.next()).and_then(|address| subnet_with(site, address))
         }
         AboutLink::Machine => {
