@@ -6,10 +6,10 @@ use std::path::Path;
 use std::sync::LazyLock;
 
 use impostazione_core::assess::assess;
-use impostazione_text::files::Folder;
 use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
-use impostazione_core::placing::{Placing, Request, PlacementOptions, inspect_rootfs, take_back};
+use impostazione_core::placing::{PlacementOptions, Placing, Request, inspect_rootfs, take_back};
 use impostazione_rootfs::Rootfs;
+use impostazione_text::files::Folder;
 
 const SHEET: &str = "format = 1\n[common]\ndomain = \"capovetro.example\"\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n\
     ntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\ntimezone = \"Europe/Rome\"\ntime_service = \"chrony\"\n\
@@ -52,7 +52,13 @@ pub fn place_and_take_back(paths: &[&str], bytes: &[u8]) {
     let top = &folder.path().join("outside/card");
     let mut outside = BTreeMap::new();
     list(&beside, &beside, &mut outside);
-    for path in ["etc/os-release", "usr/sbin/netplan", "usr/sbin/sshd", "bin/bash", "usr/lib/systemd/system/chrony.service"] {
+    for path in [
+        "etc/os-release",
+        "usr/sbin/netplan",
+        "usr/sbin/sshd",
+        "bin/bash",
+        "usr/lib/systemd/system/chrony.service",
+    ] {
         fs::create_dir_all(top.join(path).parent().expect("a parent")).expect("made");
         fs::write(top.join(path), "ID=debian\n").expect("written");
     }
@@ -71,7 +77,11 @@ pub fn place_and_take_back(paths: &[&str], bytes: &[u8]) {
     };
     let rootfs = Rootfs::open(top).expect("a folder");
     let _ = inspect_rootfs(&rootfs);
-    let request = Request { options: PlacementOptions { fresh_identity: true }, may_replace: true, may_lose_changes: true };
+    let request = Request {
+        options: PlacementOptions { fresh_identity: true },
+        may_replace: true,
+        may_lose_changes: true,
+    };
     let Ok(placing) = Placing::new(&rootfs, &OUTPUT, request, "now") else { return };
     // A record of the input's own may say anything of what was before.
     if placing.assessment.record.is_some() || placing.assessment.has_leftovers {
@@ -82,7 +92,10 @@ pub fn place_and_take_back(paths: &[&str], bytes: &[u8]) {
     let placed = placing.carry_out(&rootfs);
     assert!(is_alone(), "something outside was changed");
     let Ok(record) = placed else { return };
-    assert!(Placing::new(&rootfs, &OUTPUT, request, "now").is_ok_and(|again| again.is_done(&rootfs).is_ok_and(|is| is)));
+    assert!(
+        Placing::new(&rootfs, &OUTPUT, request, "now")
+            .is_ok_and(|again| again.is_done(&rootfs).is_ok_and(|is| is))
+    );
     take_back(&rootfs, &record).expect("taken back");
     assert!(is_alone(), "something outside was changed");
     let mut after = BTreeMap::new();

@@ -4,8 +4,8 @@
 
 use std::path::Path;
 
-use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_ovf::{Package, Signs, package_report, read_package, verify};
+use impostazione_text::files::{NamedFiles, ReadFault};
 use libfuzzer_sys::fuzz_target;
 
 struct OneFile<'a>(&'a [u8]);

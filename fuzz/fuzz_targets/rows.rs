@@ -4,8 +4,8 @@
 use std::path::Path;
 
 use impostazione_core::assess::assess;
-use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_core::output::render;
+use impostazione_text::files::{NamedFiles, ReadFault};
 use libfuzzer_sys::fuzz_target;
 
 const SHEET: &str = "format = 1\n[common]\ndns = \"none\"\nntp = \"none\"\ntimezone = \"Etc/UTC\"\n\

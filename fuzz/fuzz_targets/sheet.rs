@@ -4,9 +4,9 @@
 use std::path::Path;
 
 use impostazione_core::assess::assess;
-use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_core::output::render;
 use impostazione_core::views::review::review;
+use impostazione_text::files::{NamedFiles, ReadFault};
 use libfuzzer_sys::fuzz_target;
 
 struct Demo;
@@ -15,7 +15,9 @@ impl NamedFiles for Demo {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
         match path.extension().and_then(|extension| extension.to_str()) {
             Some("pub") => Ok(include_bytes!("../../demo/keys/keeper.pub").to_vec()),
-            Some("ovf") => Ok(include_bytes!("../../crates/core/testdata/harbor/packages/logbook.ovf").to_vec()),
+            Some("ovf") => {
+                Ok(include_bytes!("../../crates/core/testdata/harbor/packages/logbook.ovf").to_vec())
+            }
             Some("csv") => Ok(include_bytes!("../../demo/lamps.csv").to_vec()),
             Some("secret") => Ok(include_bytes!("../../demo/breakwater-wifi.secret").to_vec()),
             _ => Err(ReadFault::Missing),

@@ -26,7 +26,10 @@ fuzz_target!(|text: &str| {
     assert!(!harmless(text).chars().any(is_unseen));
     assert!(!guarded(text).chars().any(|c| is_unseen(c) && !matches!(c, '\n' | '\t' | '\u{1b}')));
     if let Some(size) = ByteSize::parse(text) {
-        assert!(ByteSize::parse(&size.to_string()).is_some_and(|again| again <= size) || size.to_string().contains('.'));
+        assert!(
+            ByteSize::parse(&size.to_string()).is_some_and(|again| again <= size)
+                || size.to_string().contains('.')
+        );
     }
     let _ = nearest(text.get(..text.floor_char_boundary(100)).unwrap_or_default(), ["address", "gateway"], 1);
 });

@@ -236,14 +236,15 @@ impl Asking<'_> {
             }
             meaning => {
                 let word = take_word(meaning).ok_or(Missing::NotOfSheet)?;
-                take_for(
+                let text = take_for(
                     self.site,
                     self.machine,
                     word,
                     self.link(reading)?,
                     reading.position,
                     reading.separator.as_deref(),
-                )
+                )?;
+                Ok(in_form_of(property, meaning, text))
             }
         }
     }
@@ -349,6 +350,35 @@ fn declines(machine: &Machine, word: TakeWord) -> bool {
         }
         W::Search => settings.search.value().is_some_and(|list| !list.has_faulty_items),
         _ => false,
+    }
+}
+
+/// A value of the sheet in the form that the property shows by its default or its choices: a length behind a slash, a language
+/// as `it`, `it-IT` or `it_IT`.
+fn in_form_of(property: &Property, meaning: Meaning, text: String) -> String {
+    let default = property.base_default.as_deref().unwrap_or_default();
+    match meaning {
+        Meaning::PrefixLength | Meaning::PrefixLength6 if default.starts_with('/') => format!("/{text}"),
+        Meaning::Locale => {
+            let bare = text.split(['.', '@']).next().unwrap_or_default();
+            let language = bare.split('_').next().unwrap_or_default();
+            let forms = [text.clone(), bare.to_owned(), bare.replace('_', "-"), language.to_owned()];
+            if let Some(choice) = forms.iter().find_map(|form| {
+                property.limits.choices.iter().find(|choice| choice.eq_ignore_ascii_case(form))
+            }) {
+                return choice.clone();
+            }
+            let [whole, with_country, with_hyphen, language] = forms;
+            match default {
+                "" => whole,
+                default if default.contains('.') || default == "C" => whole,
+                default if default.contains('_') => with_country,
+                default if default.contains('-') => with_hyphen,
+                default if default.len() == 2 => language,
+                _ => whole,
+            }
+        }
+        _ => text,
     }
 }
 

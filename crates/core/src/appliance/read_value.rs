@@ -143,9 +143,15 @@ impl Wanted<'_> {
             other => other,
         };
         match length {
-            Ok(length) if bare.bytes().all(|byte| byte.is_ascii_digit()) && (has_stroke || bare == text) => {
+            Ok(length) if bare.bytes().all(|byte| byte.is_ascii_digit()) && has_stroke != (bare == text) => {
                 Ok(TypedValue::Length(length))
             }
+            Ok(length) if has_stroke => Err(fault(
+                FaultKind::Form,
+                text,
+                "does not write the length of the prefix behind a slash, as the default does",
+                Some(format!("/{length}")),
+            )),
             Ok(length) => Err(fault(
                 FaultKind::Form,
                 text,
@@ -494,4 +500,89 @@ fn plain_text(text: &str) -> Read {
         return Err(fault(FaultKind::Other, text, "holds the place of a value, and is none", None));
     }
     Ok(TypedValue::Text)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn wanted(
+        meaning: Meaning,
+        default: Option<&'static str>,
+        separator: Option<&'static str>,
+    ) -> Wanted<'static> {
+        Wanted {
+            meaning,
+            kind: &PropertyType::String,
+            choices: &[],
+            default,
+            is_single: false,
+            separator,
+            texts: ["", ""],
+        }
+    }
+
+    #[test]
+    fn the_default_shows_the_form() {
+        let is_read = |meaning, default, text: &str| wanted(meaning, default, None).read(text).is_ok();
+        assert!(
+            is_read(Meaning::PrefixLength, Some("/24"), "/20")
+                && !is_read(Meaning::PrefixLength, Some("/24"), "20")
+        );
+        assert!(
+            is_read(Meaning::PrefixLength, Some("24"), "20") && !is_read(Meaning::PrefixLength, None, "/20")
+        );
+        assert!(
+            is_read(Meaning::NodeNumber, Some("01"), "02") && !is_read(Meaning::NodeNumber, Some("1"), "02")
+        );
+        assert!(is_read(Meaning::Vlan, Some("0"), "0") && !is_read(Meaning::Vlan, None, "0"));
+        assert!(
+            is_read(Meaning::Hostname, Some("box.example"), "a.b")
+                && !is_read(Meaning::Hostname, None, "a.b")
+        );
+        assert!(is_read(Meaning::Address, Some("10.64.10.7/24"), "10.64.10.61/24"));
+        assert!(
+            is_read(Meaning::DhcpEnabled, Some("Static"), "DHCP")
+                && !is_read(Meaning::DhcpEnabled, Some("no"), "dhcp")
+        );
+    }
+
+    #[test]
+    fn lists_have_the_sign_that_is_asked_for() {
+        let read = |separator, text: &str| wanted(Meaning::Dns, None, separator).read(text);
+        for (separator, text) in [
+            (Some(","), "10.64.10.53, 10.64.10.54"),
+            (Some(" "), "10.64.10.53  10.64.10.54"),
+            (None, "10.64.10.53;10.64.10.54"),
+        ] {
+            assert!(read(separator, text).is_ok(), "{text}");
+        }
+        let wrong = read(Some(","), "10.64.10.53 10.64.10.54").unwrap_err();
+        assert_eq!((wrong.kind, wrong.meant.as_deref()), (FaultKind::Form, Some("10.64.10.53,10.64.10.54")));
+        for text in ["10.64.10.53,,10.64.10.54", ";10.64.10.53", ",", " 10.64.10.53"] {
+            assert!(read(None, text).is_err(), "{text}");
+        }
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(4_000))]
+
+        #[test]
+        fn reading_never_panics_and_a_fault_has_a_reason(
+            text in "\\PC{0,40}|[0-9a-fA-F:./,; @_-]{0,40}",
+            meaning in proptest::sample::select(Meaning::ALL),
+            default in proptest::option::of("[a-z0-9./]{0,12}"),
+            separator in proptest::sample::select(&[None, Some(","), Some(" ")][..]),
+        ) {
+            let wanted = Wanted { default: default.as_deref(), ..wanted(meaning, None, separator) };
+            match wanted.read(&text) {
+                Ok(typed) => {
+                    let _ = typed.to_string();
+                }
+                Err(wrong) => prop_assert!(!wrong.reason.is_empty()),
+            }
+        }
+    }
 }

@@ -276,12 +276,7 @@ impl<'a> Telling<'a> {
         let is_confidential = answered.is_confidential();
         let read = if text.reveal().is_empty() || is_left_open || is_word_for_nothing {
             ReadValue::Empty
-        } else if is_refused
-            || is_of_another_kind
-            || meaning == Meaning::Other
-            // Licenses and keys are hidden in messages, and their form can be told without showing them.
-            || (is_confidential && !matches!(meaning, Meaning::LicenseKey | Meaning::SshKey))
-        {
+        } else if is_refused || is_of_another_kind || meaning == Meaning::Other {
             ReadValue::Unread
         } else {
             read(&wanted, text.reveal())

@@ -2,6 +2,8 @@
 
 use super::super::check::Check;
 use super::super::judge::Judge;
+use impostazione_ovf::Meaning;
+
 use super::example::answered;
 use super::value::told_finding;
 use crate::appliance::{FaultKind, Origin, ReadValue, SheetValue, ToldValue, ValueFault, harmless_url};
@@ -117,8 +119,11 @@ fn check(judge: &mut Judge<'_>, kind: FaultKind, rule: &'static Rule) {
         let item = harmless_url(&fault.item);
         let message = if kind == FaultKind::SshKey {
             format!("The key {}.", fault.reason)
-        } else if told.is_confidential {
+        } else if told.is_confidential && matches!(told.meaning, Meaning::LicenseKey) {
             format!("The value {}.", fault.reason)
+        } else if told.is_confidential {
+            // A reason may quote a part of the value.
+            format!("The value cannot be read as the {} that is wanted.", told.meaning.called())
         } else {
             format!("\"{item}\" {}.", fault.reason)
         };
