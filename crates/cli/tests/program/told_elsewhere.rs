@@ -156,6 +156,27 @@ fn each_group_of_link_settings_has_a_link_or_is_asked_for() {
     }
 }
 
+/// What is written in another form than the property wants has one right spelling, which `check --fix` puts in.
+#[test]
+fn a_slip_of_form_is_corrected() {
+    let workspace = Workspace::new().with_example_packages();
+    let answers = |mask: &str, dns: &str, name: &str| {
+        let answers =
+            format!("\"net.netmask\" = \"{mask}\"\n\"dns\" = \"{dns}\"\n\"hostname\" = \"{name}\" # kept");
+        packaged("\"packages/asks.ovf\"", "", "", &answers)
+    };
+    workspace.write("sheet.toml", answers("/24", "10.64.10.53 10.64.10.54", "logbook.capovetro.example"));
+    let run = workspace.run(&["check", "sheet.toml", "--fix", "--yes"]);
+    assert_eq!(run.code, 0, "{}", run.stdout);
+    assert_eq!(workspace.read("sheet.toml"), answers("255.255.255.0", "10.64.10.53,10.64.10.54", "logbook"));
+    // Where the right spelling is not the sheet's value, somebody has to look.
+    let other = answers("/16", "10.64.10.53 10.64.10.54", "logbook");
+    workspace.write("sheet.toml", &other);
+    let run = workspace.run(&["check", "sheet.toml", "--fix", "--yes"]);
+    assert_eq!(run.code, 1, "{}", run.stdout);
+    assert!(workspace.read("sheet.toml").contains("\"/16\""));
+}
+
 /// The environment document of an appliance's output, changed by hand, is judged by itself.
 #[test]
 fn an_environment_document_is_read_back_and_judged_without_the_sheet() {

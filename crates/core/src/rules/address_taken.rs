@@ -320,16 +320,23 @@ fn check_told_duplicate(judge: &mut Judge<'_>) {
             let of_told = first
                 .get(&address)
                 .filter(|other| !(std::ptr::eq(**other, machine) || is_shared && same_cluster(other)));
-            let whose = of_sheet.or_else(|| of_told.map(|other| other.called().to_owned()));
+            let message = match (of_sheet, of_told) {
+                (Some(whose), _) => format!("{address} is the address of {whose} already."),
+                (None, Some(other)) => {
+                    format!("{address} is told to {} as its address already.", other.called())
+                }
+                (None, None) => String::new(),
+            };
             first.entry(address).or_insert(machine);
-            let Some(whose) = whose else { continue };
+            if message.is_empty() {
+                continue;
+            }
             let free =
                 told_subnet(site, appliance, value).and_then(|subnet| judge.suggest_address(subnet, address));
             let fix = match free {
                 Some(free) => format!("write an address that is free, such as {free}"),
                 None => "write another address".to_owned(),
             };
-            let message = format!("{address} is the address of {whose} already.");
             report_told(judge, &ADDRESS_DUPLICATE, machine, value, &message, fix);
         }
     }

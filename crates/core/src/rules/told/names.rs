@@ -20,7 +20,8 @@ pub(crate) fn check_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
     if told_names.peek().is_none() {
         return;
     }
-    let mut names: HashMap<String, &Machine> = HashMap::with_capacity(site.machines.len() * 2);
+    // Whose each name is, and whether it is told that.
+    let mut names: HashMap<String, (&Machine, bool)> = HashMap::with_capacity(site.machines.len() * 2);
     for machine in &site.machines {
         let own = [
             Some(machine.label().to_owned()),
@@ -28,7 +29,7 @@ pub(crate) fn check_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
             machine.fqdn(),
         ];
         for name in own.into_iter().flatten() {
-            names.entry(name.to_ascii_lowercase()).or_insert(machine);
+            names.entry(name.to_ascii_lowercase()).or_insert((machine, false));
         }
     }
     for (appliance, told) in told_names {
@@ -39,15 +40,19 @@ pub(crate) fn check_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
         };
         let small = name.to_ascii_lowercase();
         match names.get(&small) {
-            Some(other) if !std::ptr::eq(*other, appliance.machine) => {
-                let message = format!("{name} is the name of {} already.", other.called());
+            Some((other, is_told)) if !std::ptr::eq(*other, appliance.machine) => {
+                let message = if *is_told {
+                    format!("{name} is told to {} as its name already.", other.called())
+                } else {
+                    format!("{name} is the name of {} already.", other.called())
+                };
                 let fix = "write a name of its own".to_owned();
                 report_told(judge, rule, appliance.machine, told, &message, fix);
             }
             Some(_) => {}
             // Two that are told the same name.
             None => {
-                names.insert(small, appliance.machine);
+                names.insert(small, (appliance.machine, true));
             }
         }
     }
