@@ -100,8 +100,7 @@ impl AnsweredProperty<'_> {
         self.property.is_password
             || self.reading.meaning == Meaning::Password
             || self.is_secret()
-            || (self.property.kind == PropertyType::String
-                && impostazione_text::confidential::is_secret(&self.property.key))
+            || (self.property.kind == PropertyType::String && self.reading.is_secret_key)
     }
 }
 
@@ -117,8 +116,7 @@ pub fn answered_properties<'a>(site: &'a Site, machine: &'a Machine) -> Vec<Answ
         .iter()
         .zip(appliance.readings.iter())
         .map(|(property, reading)| {
-            let id = property.id();
-            let answer = appliance.answers.iter().find(|answer| answer.property.value == id);
+            let answer = appliance.answers.iter().find(|answer| property.has_id(&answer.property.value));
             AnsweredProperty { property, reading, answer, outcome: asking.outcome(property, reading, answer) }
         })
         .collect();

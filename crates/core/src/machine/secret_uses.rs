@@ -123,7 +123,7 @@ impl Site {
                     return self.is_password_answer(used).then(|| login.account.clone());
                 }
                 let system = self.system_of(appliance)?;
-                let at = system.properties.iter().position(|property| property.id() == id)?;
+                let at = system.properties.iter().position(|property| property.has_id(id))?;
                 let reading = appliance.readings.get(at)?;
                 reading.account.clone().filter(|_| reading.meaning == Meaning::Password)
             }

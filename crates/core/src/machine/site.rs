@@ -100,7 +100,7 @@ impl Site {
     /// Whether a property of an appliance, or a question of its console, wants a password.
     pub(super) fn wants_password(&self, appliance: &Appliance, id: &str) -> bool {
         if let Some(system) = self.system_of(appliance)
-            && let Some(at) = system.properties.iter().position(|property| property.id() == id)
+            && let Some(at) = system.properties.iter().position(|property| property.has_id(id))
         {
             let property = system.properties.get(at).zip(appliance.readings.get(at));
             return property.is_some_and(|(property, reading)| reading.wants_password(property));

@@ -458,11 +458,18 @@ struct Valued<'v, 'a> {
     /// Where it is answered, or could be.
     place: Place,
     text: &'v str,
-    /// What messages call it.
-    shown: String,
 }
 
 impl Valued<'_, '_> {
+    /// What messages call it.
+    fn shown(&self) -> String {
+        if self.property.is_confidential() {
+            "its value".to_owned()
+        } else {
+            format!("\"{}\"", harmless_url(self.text))
+        }
+    }
+
     /// How many characters it has.
     fn length(&self) -> u64 {
         self.text.chars().count() as u64
@@ -479,12 +486,7 @@ fn each_value<'a>(judge: &mut Judge<'a>, mut visit: impl FnMut(&mut Judge<'a>, &
     each_settable(judge, |judge, machine, property, table| {
         let Some(text) = property.outcome.text() else { return };
         let place = property.answer.map_or(table, |answer| answer.place);
-        let shown = if property.is_confidential() {
-            "its value".to_owned()
-        } else {
-            format!("\"{}\"", harmless_url(text))
-        };
-        visit(judge, &Valued { machine, property, place, text, shown });
+        visit(judge, &Valued { machine, property, place, text });
     });
 }
 
@@ -511,7 +513,7 @@ fn check_type(judge: &mut Judge<'_>) {
             value.machine,
             value.property.property.id(),
             value.place,
-            format!("{} is of type {kind}, and {} does not fit.", called(property), value.shown),
+            format!("{} is of type {kind}, and {} does not fit.", called(property), value.shown()),
             of_sheet(judge, value).unwrap_or_else(|| format!("write {takes}")),
         );
     });
@@ -548,7 +550,7 @@ fn report_length(
     let message = format!(
         "{} takes {takes} characters, and {} has {}.",
         called(value.property.property),
-        value.shown,
+        value.shown(),
         value.length()
     );
     judge.on_property(rule, value.machine, value.property.property.id(), value.place, message, fix);
@@ -601,7 +603,7 @@ fn check_choice(judge: &mut Judge<'_>) {
                 "{} takes one of {} values, and {} is none of them.",
                 called(value.property.property),
                 choices.len(),
-                value.shown
+                value.shown()
             ),
             match close {
                 Some(close) if !value.property.is_confidential() => format!("write \"{close}\""),

@@ -1,6 +1,7 @@
 //! What must not be shown of a sheet that could be parsed: by what each value stands under, however it is laid out.
 
-use std::collections::HashSet;
+use std::cell::RefCell;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use impostazione_text::confidential::is_secret;
@@ -28,6 +29,23 @@ const LIMITS: [&str; 3] = ["min_length", "max_length", "typed_on"];
 struct Known<'a> {
     secrets: HashSet<&'a str>,
     time_keys: HashSet<&'a str>,
+    /// Which keys speak of a secret. The same few stand in a sheet again and again.
+    secret_keys: RefCell<HashMap<String, bool>>,
+}
+
+impl Known<'_> {
+    fn of_key(&self, key: &str, under: Under) -> Under {
+        if under != Under::Open {
+            return under;
+        }
+        let known = self.secret_keys.borrow().get(key).copied();
+        let is_confidential = known.unwrap_or_else(|| {
+            let found = is_secret(key);
+            self.secret_keys.borrow_mut().insert(key.to_owned(), found);
+            found
+        });
+        if is_confidential { Under::Confidential } else { under }
+    }
 }
 
 /// The parts of a sheet's text that must not be shown.
@@ -45,18 +63,15 @@ pub(crate) fn hidden_in_sheet(table: &DeTable<'_>) -> Vec<Range<usize>> {
             .map(|(name, _)| name.get_ref().as_ref())
             .collect()
     };
-    let known = Known { secrets: names("secret"), time_keys: names("time_key") };
+    let known =
+        Known { secrets: names("secret"), time_keys: names("time_key"), secret_keys: RefCell::default() };
     let mut hidden = Vec::new();
     for (key, value) in table {
         let under =
-            if key.get_ref() == "secret" { Under::Secrets } else { of_key(key.get_ref(), Under::Open) };
+            if key.get_ref() == "secret" { Under::Secrets } else { known.of_key(key.get_ref(), Under::Open) };
         walk(value.get_ref(), value.span(), key.get_ref(), under, &known, &mut hidden);
     }
     hidden
-}
-
-fn of_key(key: &str, under: Under) -> Under {
-    if under == Under::Open && is_secret(key) { Under::Confidential } else { under }
 }
 
 fn walk(
@@ -82,7 +97,7 @@ fn walk(
                 }
                 let below = match under {
                     Under::Secrets => Under::OneSecret,
-                    other => of_key(name, other),
+                    other => known.of_key(name, other),
                 };
                 walk(value.get_ref(), value.span(), name, below, known, hidden);
             }

@@ -234,7 +234,7 @@ impl Descriptor {
 impl VirtualSystem {
     /// The property with this id.
     pub fn property(&self, id: &str) -> Option<&Property> {
-        self.properties.iter().find(|property| property.id() == id)
+        self.properties.iter().find(|property| property.has_id(id))
     }
 }
 

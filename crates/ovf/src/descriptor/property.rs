@@ -44,6 +44,16 @@ impl Property {
         parts.into_iter().filter(|part| !part.is_empty()).map(String::as_str).collect::<Vec<_>>().join(".")
     }
 
+    /// Whether this is its id.
+    pub fn has_id(&self, id: &str) -> bool {
+        let parts = [&self.class, &self.key, &self.instance].into_iter().filter(|part| !part.is_empty());
+        let rest = parts.enumerate().try_fold(id, |rest, (at, part)| {
+            let rest = if at == 0 { rest } else { rest.strip_prefix('.')? };
+            rest.strip_prefix(part.as_str())
+        });
+        rest == Some("")
+    }
+
     /// Its default with a deployment option, or without any.
     pub fn default_with(&self, option: Option<&str>) -> Option<&str> {
         let own = |option| self.option_defaults.iter().find(|(named, _)| named == option);
@@ -144,6 +154,27 @@ fn is_xml_character(character: char) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn an_id_is_known_again() {
+        for (class, key, instance) in
+            [("", "a", ""), ("net", "a", ""), ("net", "a", "0"), ("", "a", "0"), ("", "", "")]
+        {
+            let property = Property {
+                class: class.into(),
+                key: key.into(),
+                instance: instance.into(),
+                ..Property::default()
+            };
+            let id = property.id();
+            assert!(property.has_id(&id), "{id}");
+            for other in
+                [format!("{id}."), format!("{id}0"), format!(".{id}"), id.get(1..).unwrap_or("x").to_owned()]
+            {
+                assert!(!property.has_id(&other), "{id} {other}");
+            }
+        }
+    }
 
     #[test]
     fn each_type_takes_its_width_and_sign_and_no_more() {

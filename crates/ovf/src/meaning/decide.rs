@@ -36,6 +36,8 @@ pub struct Reading {
     pub signs: Vec<SignSeen>,
     /// Whether a person has written the meaning down.
     pub is_reviewed: bool,
+    /// Whether the key of the property speaks of a secret.
+    pub is_secret_key: bool,
 }
 
 /// Something that spoke for or against a meaning.
@@ -155,5 +157,6 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed, networks: 
         when_missing: when_missing(&text, &texts.description),
         signs,
         is_reviewed: false,
+        is_secret_key: impostazione_text::confidential::is_secret(&property.key),
     }
 }

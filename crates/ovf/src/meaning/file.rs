@@ -276,7 +276,7 @@ impl MeaningsFile {
                 Some(reviewed) => changes.extend(reviewed.changes(&id, property)),
             }
         }
-        let is_gone = |id: &&String| !properties.iter().any(|property| property.id() == **id);
+        let is_gone = |id: &&String| !properties.iter().any(|property| property.has_id(id));
         changes.extend(self.property.keys().filter(is_gone).map(|id| format!("{id} is gone")));
         changes
     }
