@@ -88,6 +88,14 @@ sed 's/10.64.10.{11..16}/10.64.10.{21..26}/; s#Europe/Rome#Europe/Malta#' "$work
 shoot compare 10 'impostazione compare output placed-card' \
     'impostazione compare harbor.toml moved.toml --only "gauge-0[12]"' 'impostazione undo placed-card --yes'
 shoot package 8 'impostazione inspect packages/logbook.ova'
+# One appliance whose answers have slips in them.
+sed -e 's/logbook-{1..3}/logbook-1/; s/10.64.10.{61..63}/10.64.10.61/; s/^size    = 3 .*/size = 1/; s/^allowed_sizes = "odd"//' \
+    -e '/^"clock" /a "net.address.0" = "10.64.10.31"\n"net.netmask.0" = "255.0.255.0"\n"net.gateway.0" = "10.64.11.1"\n"hostname" = "logbook-1"\n"net.dns.0" = "10.64.10.53;10.64.10.54"' \
+    "$work/site/harbor.toml" >"$work/slips.toml"
+cp -a "$work/site" "$work/slips"
+mv "$work/slips.toml" "$work/slips/harbor.toml"
+shoot answers 8 'impostazione review ../slips/harbor.toml --only logbook-1 2>/dev/null | tail -n 18' \
+    'impostazione check ../slips/harbor.toml --color always'
 shoot appliances 8 'impostazione review harbor.toml --only logbook-1' 'cat rendered/tide-gate/typing-card.txt'
 echo gulls-fly-over-the-mole >"$work/site/typed.secret"
 shoot secrets 10 'impostazione secret generate harbor.toml keeper-login --renew --yes' 'impostazione secret list harbor.toml' \

@@ -142,7 +142,8 @@ fn answered(answer: &str) -> Result<String, (String, String)> {
          link.eth1 = {{ subnet = \"slip\", address = \"10.64.30.6\" }}\n\
          [[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\n\
          link.management = {{ subnet = \"quay\", address = \"10.64.10.5\" }}\n\
-         [appliance.answer]\n\"hostname\" = \"a\"\n\"net.address.0\" = \"a\"\n\"net.gateway.0\" = \"a\"\n\"net.dns.0\" = \"a\"\n\
+         [appliance.answer]\n\"hostname\" = \"logbook.capovetro.example\"\n\"net.address.0\" = \"10.64.10.5\"\n\
+         \"net.gateway.0\" = \"10.64.10.1\"\n\"net.dns.0\" = \"10.64.10.53\"\n\
          \"node.role\" = {answer}\n"
     ));
     let faults: Vec<_> =

@@ -156,6 +156,38 @@ fn each_group_of_link_settings_has_a_link_or_is_asked_for() {
     }
 }
 
+/// Machines of a cluster that are set up at their consoles have numbers of their own, too.
+#[test]
+fn a_number_twice_is_found_at_consoles() {
+    let workspace = Workspace::new();
+    workspace.write(
+        "packages/node.toml",
+        "format = 1\n[[question]]\nid = \"number\"\nask = \"Node number\"\ntake = \"node-number\"\n",
+    );
+    let sheet = |answer: &str| {
+        crate::support::right_sheet(&format!(
+            "[cluster.c]\nsize = 2\n[[appliance]]\nname = \"node-{{1..2}}\"\ncluster = \"c\"\nmeanings = \"packages/node.toml\"\n\
+             link.lan = {{ subnet = \"quay\", address = \"10.64.10.{{61..62}}\" }}\n{answer}"
+        ))
+    };
+    for (answer, expected) in [
+        ("", None),
+        ("[appliance.answer]\n\"number\" = \"{7..8}\"\n", None),
+        ("[appliance.answer]\n\"number\" = \"1\"\n", Some("cluster-number-duplicate")),
+    ] {
+        workspace.write("sheet.toml", sheet(answer));
+        let run = workspace.run(&["check", "sheet.toml", "--format", "json"]);
+        let report: Value = serde_json::from_str(&run.stdout).unwrap();
+        let found: Vec<&str> = report["findings"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|finding| finding["rule"].as_str().unwrap())
+            .collect();
+        assert_eq!(found, expected.into_iter().collect::<Vec<_>>(), "{answer}");
+    }
+}
+
 /// What is written in another form than the property wants has one right spelling, which `check --fix` puts in.
 #[test]
 fn a_slip_of_form_is_corrected() {

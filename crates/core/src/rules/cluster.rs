@@ -184,27 +184,38 @@ fn check_numbers(judge: &mut Judge<'_>) {
     for (_, members) in clusters(judge) {
         let mut first: BTreeMap<(String, String), &Machine> = BTreeMap::new();
         for machine in members {
-            for property in properties(judge, machine) {
-                let Some(value) = property.outcome.text() else { continue };
-                if property.reading.meaning != Meaning::NodeNumber || value.is_empty() {
-                    continue;
-                }
-                let id = property.property.id();
-                let known = first.entry((id.clone(), value.to_owned())).or_insert(machine);
+            for (id, value, place) in numbers(judge, machine) {
+                let known = first.entry((id.clone(), value.clone())).or_insert(machine);
                 if std::ptr::eq(*known, machine) {
                     continue;
                 }
-                let table = machine.appliance().and_then(|appliance| appliance.answers_place);
-                judge.on_machine(
-                    &CLUSTER_NUMBER_DUPLICATE,
-                    machine,
-                    property.answer.map_or(table.unwrap_or(machine.place), |answer| answer.place),
-                    format!("\"{id}\" is {value}, and so is that of {}.", known.called()),
-                    format!("take the answer out, so that it is counted, or write a pattern: \"{id}\" = \"{{1..3}}\""),
+                let message = format!("\"{id}\" is {value}, and so is that of {}.", known.called());
+                let fix = format!(
+                    "take the answer out, so that it is counted, or write a pattern: \"{id}\" = \"{{1..3}}\""
                 );
+                judge.on_property(&CLUSTER_NUMBER_DUPLICATE, machine, id, place, message, fix);
             }
         }
     }
+}
+
+/// The numbers that a machine is told, at properties or at its console: where it is asked for, the number, and its place.
+fn numbers(judge: &Judge<'_>, machine: &Machine) -> Vec<(String, String, Place)> {
+    let table = machine.appliance().and_then(|appliance| appliance.answers_place).unwrap_or(machine.place);
+    let of_properties = properties(judge, machine)
+        .iter()
+        .filter(|property| property.reading.meaning == Meaning::NodeNumber)
+        .filter_map(|property| {
+            let place = property.answer.map_or(table, |answer| answer.place);
+            Some((property.property.id(), property.outcome.text()?.to_owned(), place))
+        });
+    let at_console = judge.told_of(machine).filter(|told| told.is_at_console);
+    let of_questions = at_console
+        .into_iter()
+        .flat_map(|told| &told.values)
+        .filter(|value| value.meaning == Meaning::NodeNumber)
+        .map(|value| (value.id(), value.text.reveal().to_owned(), value.place));
+    of_properties.chain(of_questions).filter(|(_, value, _)| !value.is_empty()).collect()
 }
 
 fn properties<'a>(judge: &Judge<'a>, machine: &Machine) -> &'a [AnsweredProperty<'a>] {
