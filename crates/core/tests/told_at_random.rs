@@ -5,6 +5,7 @@
 
 use std::collections::HashMap;
 use std::fmt::Write as _;
+use std::net::Ipv6Addr;
 use std::path::{Path, PathBuf};
 
 use impostazione_core::assess::assess;
@@ -40,6 +41,8 @@ struct Net {
     kept: (u32, u32),
     used: u32,
     vlan: u32,
+    /// The first address of its IPv6 prefix of 64 bits.
+    six: u128,
 }
 
 impl Net {
@@ -76,6 +79,9 @@ enum Wants {
     Key,
     Mail,
     Dhcp,
+    Address6,
+    Length6,
+    Gateway6,
 }
 
 /// The ways in which packages ask for it: key, label, attributes.
@@ -114,6 +120,9 @@ fn ways(wants: Wants) -> &'static [(&'static str, &'static str, &'static str)] {
         Wants::Key => &[("ssh_key", "SSH public key", TEXT)],
         Wants::Mail => &[("alert_mail", "E-mail address for alerts", TEXT)],
         Wants::Dhcp => &[("use_dhcp", "Use DHCP", "ovf:type=\"string\" ovf:value=\"no\"")],
+        Wants::Address6 => &[("ip6", "IPv6 address", TEXT), ("net.address6", "IPv6 address", TEXT)],
+        Wants::Length6 => &[("net.prefix6", "IPv6 prefix length", TEXT)],
+        Wants::Gateway6 => &[("net.gateway6", "IPv6 gateway", TEXT)],
     }
 }
 
@@ -132,9 +141,12 @@ struct Machine {
     name: String,
     net: usize,
     address: u32,
+    address6: u128,
     cluster: Option<usize>,
     /// Which of the cluster's machines it is, from 1.
     place: usize,
+    /// Whether it is set up at its console, and has questions in place of properties.
+    is_at_console: bool,
     asks: Vec<Ask>,
 }
 
@@ -202,14 +214,36 @@ impl World {
                 let address = free(rng, &nets[net]);
                 let name = format!("member-{}-{place}", clusters.len());
                 let cluster = Some(clusters.len() - 1);
-                machines.push(Machine { name, net, address, cluster, place, asks: asks.clone() });
+                machines.push(Machine {
+                    name,
+                    net,
+                    address,
+                    address6: nets[net].six + u128::from(address),
+                    cluster,
+                    place,
+                    is_at_console: false,
+                    asks: asks.clone(),
+                });
             }
         }
         let asks = asks_at_random(rng, false);
         for at in 0..rng.random_range(1..=2) {
             let net = rng.random_range(0..nets.len());
             let (name, address) = (format!("single-{at}"), free(rng, &nets[net]));
-            machines.push(Machine { name, net, address, cluster: None, place: 1, asks: asks.clone() });
+            let is_at_console = at == 1;
+            let asks =
+                asks.iter().filter(|ask| !is_at_console || taken_by(ask.wants).is_some()).cloned().collect();
+            let address6 = nets[net].six + u128::from(address);
+            machines.push(Machine {
+                name,
+                net,
+                address,
+                address6,
+                cluster: None,
+                place: 1,
+                is_at_console,
+                asks,
+            });
         }
         let mut world = Self { nets, hosts, clusters, machines, name_servers, time_servers };
         for at in 0..world.machines.len() {
@@ -257,6 +291,9 @@ impl World {
             Wants::Key => PUBLIC_KEY.to_owned(),
             Wants::Mail => format!("watch@{DOMAIN}"),
             Wants::Dhcp => "no".to_owned(),
+            Wants::Address6 => Ipv6Addr::from(machine.address6).to_string(),
+            Wants::Length6 => "64".to_owned(),
+            Wants::Gateway6 => Ipv6Addr::from(net.six + 1).to_string(),
         }
     }
 
@@ -264,7 +301,16 @@ impl World {
     fn is_right(&self, machine: &Machine, wants: Wants, value: &str) -> Option<bool> {
         if value.is_empty() {
             // Left empty on purpose: only an address is missed for certain.
-            return matches!(wants, Wants::Address | Wants::Interface).then_some(false);
+            return matches!(wants, Wants::Address | Wants::Address6 | Wants::Interface).then_some(false);
+        }
+        // Where nothing asks for IPv6 by itself, an address of it may be meant.
+        let is_six = |ask: &Ask| matches!(ask.wants, Wants::Address6 | Wants::Length6 | Wants::Gateway6);
+        let has_six = machine.asks.iter().any(is_six);
+        let says_four = machine.asks.iter().any(|ask| ask.wants == wants && ask.label.contains("IPv4"));
+        let may_be_six = matches!(wants, Wants::Address | Wants::Gateway | Wants::Length);
+        let is_of_six = value.parse::<Ipv6Addr>().is_ok() || value == "64";
+        if may_be_six && is_of_six && !has_six && !says_four {
+            return None;
         }
         let right = self.right(machine, wants);
         let items =
@@ -283,6 +329,7 @@ impl World {
             | Wants::Count
             | Wants::Shared
             | Wants::Vlan
+            | Wants::Length6
             | Wants::Length => value == right,
             Wants::FirstServer => self.name_servers.iter().any(|server| dotted(*server) == value),
             Wants::NameServers => {
@@ -346,6 +393,10 @@ impl World {
                 }
             }
             Wants::Dhcp => value.eq_ignore_ascii_case("no"),
+            // An IPv6 address has many spellings.
+            Wants::Address6 | Wants::Gateway6 => {
+                value.parse::<Ipv6Addr>().is_ok_and(|found| found.to_string() == right)
+            }
         })
     }
 
@@ -364,7 +415,8 @@ impl World {
             writeln!(
                 sheet,
                 "[subnet.net{at}]\nprefix = \"{}/{}\"\ngateway = \"{}\"\ndhcp_ranges = [\"{}-{}\"]\nkept_free = [\"{}-{}\"]\n\
-                 in_use = {{ \"{}\" = \"crane\" }}\nvlan = {}\nmtu = {MTU}",
+                 in_use = {{ \"{}\" = \"crane\" }}\nvlan = {}\nmtu = {MTU}\n\
+                 prefix6 = \"{}/64\"\ngateway6 = \"{}\"",
                 dotted(net.base),
                 net.length,
                 dotted(net.gateway),
@@ -373,7 +425,9 @@ impl World {
                 dotted(net.kept.0),
                 dotted(net.kept.1),
                 dotted(net.used),
-                net.vlan
+                net.vlan,
+                Ipv6Addr::from(net.six),
+                Ipv6Addr::from(net.six + 1)
             )
             .unwrap();
         }
@@ -401,11 +455,13 @@ impl World {
                 machine.cluster.map_or(String::new(), |cluster| format!("cluster = \"c{cluster}\"\n"));
             writeln!(
                 sheet,
-                "[[appliance]]\nname = \"{}\"\n{cluster}package = \"{}\"\nlink.lan = {{ subnet = \"net{}\", address = \"{}\" }}\n[appliance.answer]",
+                "[[appliance]]\nname = \"{}\"\n{cluster}{} = \"{}\"\nlink.lan = {{ subnet = \"net{}\", address = \"{}\", address6 = \"{}\" }}\n[appliance.answer]",
                 machine.name,
+                if machine.is_at_console { "meanings" } else { "package" },
                 package_of(machine),
                 machine.net,
-                dotted(machine.address)
+                dotted(machine.address),
+                Ipv6Addr::from(machine.address6)
             )
             .unwrap();
             for (number, ask) in machine.asks.iter().enumerate() {
@@ -426,7 +482,9 @@ impl World {
     fn files(&self) -> InMemory {
         let mut files = HashMap::new();
         for machine in &self.machines {
-            files.insert(PathBuf::from(package_of(machine)), descriptor(&machine.asks).into_bytes());
+            let text =
+                if machine.is_at_console { questions(&machine.asks) } else { descriptor(&machine.asks) };
+            files.insert(PathBuf::from(package_of(machine)), text.into_bytes());
         }
         InMemory(files)
     }
@@ -449,7 +507,11 @@ impl World {
 
 /// Machines of a cluster, and those that stand alone, have one package each.
 fn package_of(machine: &Machine) -> &'static str {
-    if machine.cluster.is_some() { "cluster.ovf" } else { "single.ovf" }
+    match (machine.is_at_console, machine.cluster) {
+        (true, _) => "console.toml",
+        (false, Some(_)) => "cluster.ovf",
+        (false, None) => "single.ovf",
+    }
 }
 
 fn net_at_random(rng: &mut TestRng, at: usize) -> Net {
@@ -460,7 +522,8 @@ fn net_at_random(rng: &mut TestRng, at: usize) -> Net {
     let gateway = if rng.random() { base + 1 } else { last - 1 };
     let leased = (last - 30, last - 11);
     let kept = (base + 2, base + 5);
-    Net { base, length, gateway, leased, kept, used: base + 9, vlan: rng.random_range(1..4095) }
+    let six = 0xfd64_u128 << 112 | (0x10 + u128::try_from(at).unwrap()) << 96;
+    Net { base, length, gateway, leased, kept, used: base + 9, vlan: rng.random_range(1..4095), six }
 }
 
 fn asks_at_random(rng: &mut TestRng, is_clustered: bool) -> Vec<Ask> {
@@ -480,6 +543,9 @@ fn asks_at_random(rng: &mut TestRng, is_clustered: bool) -> Vec<Ask> {
         Wants::Key,
         Wants::Mail,
         Wants::Dhcp,
+        Wants::Address6,
+        Wants::Length6,
+        Wants::Gateway6,
     ];
     match rng.random_range(0..3) {
         0 => all[1] = Wants::Length,
@@ -528,6 +594,52 @@ fn descriptor(asks: &[Ask]) -> String {
     )
 }
 
+/// What a console takes for it from the sheet, and what stands between several values.
+fn taken_by(wants: Wants) -> Option<(&'static str, &'static str)> {
+    Some(match wants {
+        Wants::Address => ("address", ""),
+        Wants::Mask => ("netmask", ""),
+        Wants::Length => ("prefix-length", ""),
+        Wants::Interface => ("address-with-prefix", ""),
+        Wants::Gateway => ("gateway", ""),
+        Wants::Hostname => ("hostname", ""),
+        Wants::FullName => ("fqdn", ""),
+        Wants::Domain => ("domain", ""),
+        Wants::NameServers => ("dns", ","),
+        Wants::FirstServer => ("dns-1", ""),
+        Wants::TimeServers => ("ntp", ","),
+        Wants::Zone => ("timezone", ""),
+        Wants::Vlan => ("vlan", ""),
+        Wants::Mtu => ("mtu", ""),
+        Wants::Address6 => ("address6", ""),
+        Wants::Length6 => ("prefix-length6", ""),
+        Wants::Gateway6 => ("gateway6", ""),
+        Wants::Count
+        | Wants::Number
+        | Wants::Peers
+        | Wants::Shared
+        | Wants::Key
+        | Wants::Mail
+        | Wants::Dhcp => {
+            return None;
+        }
+    })
+}
+
+/// A meanings file with what a console asks.
+fn questions(asks: &[Ask]) -> String {
+    let mut file = String::from("format = 1\n");
+    for ask in asks {
+        let Some((word, join)) = taken_by(ask.wants) else { continue };
+        writeln!(file, "[[question]]\nid = \"{}\"\nask = \"{}\"\ntake = \"{word}\"", ask.key, ask.label)
+            .unwrap();
+        if !join.is_empty() {
+            writeln!(file, "join = \"{join}\"").unwrap();
+        }
+    }
+    file
+}
+
 /// Another value: what belongs elsewhere, or the same with a slip of the fingers.
 fn changed(rng: &mut TestRng, world: &World, machine: &Machine, right: &str) -> String {
     let net = &world.nets[machine.net];
@@ -562,6 +674,9 @@ fn changed(rng: &mut TestRng, world: &World, machine: &Machine, right: &str) -> 
         "3".to_owned(),
         "0".to_owned(),
         "fd64:10::7".to_owned(),
+        "fd64:10::1".to_owned(),
+        Ipv6Addr::from(other.address6).to_string(),
+        Ipv6Addr::from(any.six).to_string(),
     ];
     if rng.random_range(0..3) == 0 {
         return elsewhere[rng.random_range(0..elsewhere.len())].clone();

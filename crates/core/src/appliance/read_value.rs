@@ -29,6 +29,8 @@ pub(crate) struct Wanted<'a> {
     pub(crate) is_single: bool,
     /// What stands between several values, where its text says so.
     pub(crate) separator: Option<&'a str>,
+    /// Whether IPv6 is asked for elsewhere, so that an address is IPv4 where nothing else is said.
+    pub(crate) has_six_elsewhere: bool,
     /// Its texts: what it is called, and what is said of it.
     pub(crate) texts: [&'a str; 2],
 }
@@ -46,6 +48,11 @@ impl Wanted<'_> {
             let text = text.to_lowercase();
             words.iter().any(|word| text.contains(word))
         })
+    }
+
+    /// Whether it is about IPv4 alone.
+    fn is_of_four(&self) -> bool {
+        self.has_six_elsewhere || self.speaks_of(&["ipv4", "ip v4", "ip4"])
     }
 
     /// Reads a value that is not empty.
@@ -94,7 +101,7 @@ impl Wanted<'_> {
     fn address(&self, text: &str) -> Read {
         let family = match self.meaning {
             Meaning::Address6 | Meaning::Gateway6 => Some(Family::V6),
-            _ if self.speaks_of(&["ipv4", "ip v4", "ip4"]) => Some(Family::V4),
+            Meaning::Address | Meaning::Gateway if self.is_of_four() => Some(Family::V4),
             _ => None,
         };
         if self.default.is_some_and(|default| default.contains('/')) && text.contains('/') {
@@ -135,7 +142,7 @@ impl Wanted<'_> {
     }
 
     fn prefix_length(&self, text: &str) -> Read {
-        let may_be_six = self.meaning == Meaning::PrefixLength6 || !self.speaks_of(&["ipv4", "ip v4", "ip4"]);
+        let may_be_six = self.meaning == Meaning::PrefixLength6 || !self.is_of_four();
         let bare = text.strip_prefix('/').unwrap_or(text);
         let has_stroke = self.default.is_some_and(|default| default.starts_with('/'));
         let length = match parse_mask(bare, Family::V4) {
@@ -520,6 +527,7 @@ mod tests {
             default,
             is_single: false,
             separator,
+            has_six_elsewhere: false,
             texts: ["", ""],
         }
     }

@@ -23,11 +23,14 @@ pub enum Asks<'a> {
 
 /// A value that an appliance is told.
 #[derive(Clone, Debug)]
+#[allow(clippy::struct_excessive_bools, reason = "each says something of its own")]
 pub struct ToldValue<'a> {
     /// What asks for it.
     pub asks: Asks<'a>,
     /// What it means; [`Meaning::Other`] where that is not certain.
     pub meaning: Meaning,
+    /// Whether a person has written that down, in a meanings file or by what an answer takes.
+    pub is_reviewed: bool,
     /// Which of several values it is, from 1.
     pub position: Option<usize>,
     /// The link that it is about.
@@ -212,7 +215,8 @@ pub fn told_appliances(site: &Site) -> Vec<ToldAppliance<'_>> {
 pub fn told_appliance<'a>(site: &'a Site, machine: &'a Machine) -> Option<ToldAppliance<'a>> {
     let appliance = machine.appliance()?;
     let is_at_console = is_at_console(site, appliance);
-    let telling = Telling { site, machine, appliance };
+    let has_six = asks_for_six(site, appliance, is_at_console);
+    let telling = Telling { site, machine, appliance, has_six };
     let (properties, values) = if is_at_console {
         let values = asked_questions(site, machine).into_iter();
         (Vec::new(), values.filter_map(|question| telling.of_question(question)).collect())
@@ -237,6 +241,20 @@ struct Telling<'a> {
     site: &'a Site,
     machine: &'a Machine,
     appliance: &'a Appliance,
+    /// Whether something asks for IPv6 by itself.
+    has_six: bool,
+}
+
+/// Whether the package, or the console, asks for an address, a gateway or a length of IPv6 by itself.
+fn asks_for_six(site: &Site, appliance: &Appliance, is_at_console: bool) -> bool {
+    let is_six =
+        |meaning: Meaning| matches!(meaning, Meaning::Address6 | Meaning::Gateway6 | Meaning::PrefixLength6);
+    if is_at_console {
+        let questions = site.meanings_of(appliance).map(|file| file.question.as_slice()).unwrap_or_default();
+        let mut words = questions.iter().filter_map(|question| Meaning::parse(question.take.as_deref()?));
+        return words.any(is_six);
+    }
+    appliance.readings.iter().any(|reading| is_six(reading.meaning))
 }
 
 impl<'a> Telling<'a> {
@@ -266,6 +284,7 @@ impl<'a> Telling<'a> {
             default: property.base_default.as_deref(),
             is_single: position.is_some(),
             separator: reading.separator.as_deref(),
+            has_six_elsewhere: self.has_six,
             texts: [&property.label, &property.description],
         };
         let is_word_for_nothing = reading
@@ -290,6 +309,7 @@ impl<'a> Telling<'a> {
         Some(ToldValue {
             asks: Asks::Property(property),
             meaning,
+            is_reviewed: reading.is_reviewed || !is_certain,
             position,
             link,
             hint: reading.link.clone(),
@@ -326,6 +346,7 @@ impl<'a> Telling<'a> {
             default: question.when_missing.as_deref(),
             is_single: position.is_some(),
             separator: question.join.as_deref(),
+            has_six_elsewhere: self.has_six,
             texts: [&question.ask, ""],
         };
         let is_word_for_nothing =
@@ -347,6 +368,7 @@ impl<'a> Telling<'a> {
         Some(ToldValue {
             asks: Asks::Question(question),
             meaning,
+            is_reviewed: true,
             position,
             link,
             hint: question.link.as_deref().map(LinkHint::parse),

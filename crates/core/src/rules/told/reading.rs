@@ -135,6 +135,13 @@ fn check(judge: &mut Judge<'_>, kind: FaultKind, rule: &'static Rule) {
         {
             finding.fix = format!("{}; write \"{meant}\" if that was meant", finding.fix);
         }
+        if !told.is_reviewed && kind != FaultKind::Form {
+            finding.fix = format!(
+                "{}; if it wants no {}, say so in a meanings file",
+                finding.fix,
+                told.meaning.called()
+            );
+        }
         let finding = match certain(told, fault) {
             Some(meant) => finding.with_certain(meant),
             None => finding,

@@ -156,23 +156,29 @@ pub(crate) fn check_dns_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
     }
 }
 
-/// Name servers of a family in which the machine has no address.
+/// Name servers of a family in which the machine has no address, where it is told no others.
 pub(crate) fn check_dns_family(judge: &mut Judge<'_>, rule: &'static Rule) {
-    for (appliance, told) in judge.told_values().filter(|(_, told)| told.is_own_word()) {
-        let Some(TypedValue::NameServers(servers)) = told.typed() else { continue };
-        let has_address = |family: Family| appliance.machine.links.iter().any(|link| link.has_family(family));
-        let Some(first) = servers.first().filter(|_| Family::BOTH.into_iter().any(has_address)) else {
-            continue;
+    for appliance in judge.told {
+        let machine = appliance.machine;
+        let has_address = |family: Family| machine.links.iter().any(|link| link.has_family(family));
+        let servers = |told: &ToldValue<'_>| match told.typed() {
+            Some(TypedValue::NameServers(servers)) => servers.clone(),
+            _ => Vec::new(),
         };
-        if servers.iter().any(|server| has_address(Family::of(*server))) {
+        let is_reached = |server: &IpAddr| has_address(Family::of(*server));
+        let has_any = Family::BOTH.into_iter().any(has_address);
+        if !has_any || appliance.values.iter().flat_map(servers).any(|server| is_reached(&server)) {
             continue;
         }
-        let of_servers = Family::of(*first).name();
-        let message = format!(
-            "{first} is an {of_servers} address, and {} has none of that family.",
-            appliance.machine.called()
-        );
-        let fix = "write a name server that it reaches".to_owned();
-        report_told(judge, rule, appliance.machine, told, &message, fix);
+        for told in appliance.values.iter().filter(|told| told.is_own_word()) {
+            let Some(first) = servers(told).first().copied() else { continue };
+            let message = format!(
+                "{first} is an {} address, and {} has none of that family.",
+                Family::of(first).name(),
+                machine.called()
+            );
+            let fix = "write a name server that it reaches".to_owned();
+            report_told(judge, rule, machine, told, &message, fix);
+        }
     }
 }
