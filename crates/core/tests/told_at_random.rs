@@ -346,6 +346,15 @@ impl World {
                 let (mut items, mut right) = (items(value), items(&right));
                 items.sort();
                 right.sort();
+                // A member has a name and an IPv6 address, too.
+                let is_otherwise = |item: &String| {
+                    self.machines.iter().any(|other| {
+                        other.name == *item || Ipv6Addr::from(other.address6).to_string() == *item
+                    })
+                };
+                if items.iter().any(is_otherwise) {
+                    return None;
+                }
                 items == right
             }
             Wants::Number => {
@@ -523,7 +532,16 @@ fn net_at_random(rng: &mut TestRng, at: usize) -> Net {
     let leased = (last - 30, last - 11);
     let kept = (base + 2, base + 5);
     let six = 0xfd64_u128 << 112 | (0x10 + u128::try_from(at).unwrap()) << 96;
-    Net { base, length, gateway, leased, kept, used: base + 9, vlan: rng.random_range(1..4095), six }
+    Net {
+        base,
+        length,
+        gateway,
+        leased,
+        kept,
+        used: base + 9,
+        vlan: u32::try_from(at).unwrap() * 1_000 + rng.random_range(1..1_000),
+        six,
+    }
 }
 
 fn asks_at_random(rng: &mut TestRng, is_clustered: bool) -> Vec<Ask> {
