@@ -298,6 +298,7 @@ impl World {
     }
 
     /// Whether a value is right; `None` where people may disagree.
+    #[allow(clippy::too_many_lines, reason = "a table of what is wanted")]
     fn is_right(&self, machine: &Machine, wants: Wants, value: &str) -> Option<bool> {
         if value.is_empty() {
             // Left empty on purpose: only an address is missed for certain.
