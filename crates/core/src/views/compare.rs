@@ -6,6 +6,7 @@ use impostazione_rootfs::{Change, Rootfs, RootfsFault, Want};
 use serde::Serialize;
 use serde_json::Value;
 
+use crate::appliance::{login_in_url, told_appliances};
 use crate::host::{ACCOUNTS_PATH, NETPLAN_PATH};
 use crate::machine::Site;
 use crate::output::{HostContent, ListedFile, OutputFault, TreeOnDisk};
@@ -227,6 +228,7 @@ fn plain(value: &Value) -> Option<String> {
 /// Adds secrets whose values both sheets can tell, by digest alone.
 fn add_secrets(first: &Site, second: &Site, of_first: &mut Settings, of_second: &mut Settings) {
     for (site, settings) in [(first, of_first), (second, of_second)] {
+        add_logins_in_urls(site, settings);
         for slot in site.secret_slots() {
             let (Some(secret), Some(value)) = (site.secret_of(slot), site.value_of_slot(slot)) else {
                 continue;
@@ -241,6 +243,26 @@ fn add_secrets(first: &Site, second: &Site, of_first: &mut Settings, of_second: 
                     };
                     of_machine.insert(at, Setting::Secret(digest.into()));
                 }
+            }
+        }
+    }
+}
+
+/// Adds the logins that stand in URLs, which are shown nowhere, by digest alone.
+fn add_logins_in_urls(site: &Site, settings: &mut Settings) {
+    for told in told_appliances(site) {
+        for value in &told.values {
+            let text = value.text.reveal();
+            let Some(login) = login_in_url(text).and_then(|range| text.get(range)) else { continue };
+            let digest = <sha2::Sha256 as sha2::Digest>::digest(login.as_bytes());
+            if let Some(of_machine) = settings.get_mut(told.machine.label()) {
+                let at = DifferencePlace {
+                    part: Some("property".to_owned()),
+                    name: Some(value.id()),
+                    setting: Some("login".to_owned()),
+                    ..DifferencePlace::default()
+                };
+                of_machine.insert(at, Setting::Secret(digest.into()));
             }
         }
     }
