@@ -438,7 +438,7 @@ impl<'a> Telling<'a> {
             AboutLink::Machine => None,
             AboutLink::Unclear(_) => return SheetValue::Unclear,
         };
-        match take_for(self.site, self.machine, word, link, position, separator.or(Some(","))) {
+        match take_for(self.site, self.machine, word, link, position, separator) {
             Ok(text) => SheetValue::Is(text),
             Err(Missing::Nothing(_) | Missing::NotOfSheet) => SheetValue::Nothing,
             Err(Missing::InDoubt | Missing::Unclear(_)) => SheetValue::Unclear,
