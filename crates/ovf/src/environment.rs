@@ -1,5 +1,6 @@
 //! OVF environment documents (DSP8027 1.1.0; DSP0243 2.1.1, section 11).
 
+use std::collections::HashSet;
 use std::io;
 use std::ops::Range;
 
@@ -82,7 +83,18 @@ impl ReadEnvironment {
             return Err("it is no environment document of OVF".to_owned());
         }
         let others = root.children().filter(|node| node.has_tag_name((NAMESPACE, "Entity")));
-        Ok(Self { entities: std::iter::once(root).chain(others).map(read_entity).collect() })
+        let entities: Vec<ReadEntity> = std::iter::once(root).chain(others).map(read_entity).collect();
+        for entity in &entities {
+            let mut seen = HashSet::new();
+            if let Some(twice) = entity.properties.iter().find(|property| !seen.insert(property.id.as_str()))
+            {
+                return Err(format!(
+                    "it tells {} twice, and which of them counts depends on who reads it",
+                    twice.id
+                ));
+            }
+        }
+        Ok(Self { entities })
     }
 }
 
@@ -195,6 +207,8 @@ mod tests {
         let property = &read.entities[0].properties[0];
         assert_eq!((property.id.as_str(), property.value.reveal()), ("k", "one & two"));
         assert_eq!(&text[property.range.clone()], "one &amp; two");
+        let twice = text.replacen("<Property ", "<Property oe:key=\"k\" oe:value=\"\"/><Property ", 1);
+        assert!(ReadEnvironment::parse(&twice).unwrap_err().contains("tells k twice"), "{twice}");
         for wrong in ["", "<a/>", "<!DOCTYPE a><Environment/>", "<Environment/>"] {
             assert!(ReadEnvironment::parse(wrong).is_err(), "{wrong}");
         }

@@ -256,6 +256,11 @@ fn an_environment_document_is_read_back_and_judged_without_the_sheet() {
             assert!(!(text.stdout.clone() + &text.stderr + &inspect.stdout).contains(secret));
         }
     }
+    // What the document leaves out is not filled in, and is named.
+    let line = right.lines().find(|line| line.contains("dns1")).unwrap();
+    workspace.write(path, right.replace(line, ""));
+    let less = workspace.run(&["inspect", "out/signal-gateway"]).stdout;
+    assert!(less.contains("not in the document: vetro.signals.dns1\n"), "{less}");
     // Without the descriptor meanings are told from ids alone, and that is said.
     workspace.write(path, &right);
     let list = workspace

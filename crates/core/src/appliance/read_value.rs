@@ -75,7 +75,7 @@ impl Wanted<'_> {
             M::Timezone => zone(text),
             M::Locale => self.locale(text),
             M::Keyboard => KeyboardLayout::parse(text).map(TypedValue::Keyboard).map_err(|meant| {
-                fault(FaultKind::Keyboard, text, "is no keyboard layout of a console", meant)
+                fault(FaultKind::Keyboard, text, "is not a keyboard layout of a console", meant)
             }),
             M::Vlan | M::Mtu | M::NodeNumber | M::NodeCount => self.number(text).map(TypedValue::Number),
             M::SshEnabled | M::NtpEnabled | M::DhcpEnabled | M::Ipv6Enabled | M::HttpsEnabled => {
@@ -228,7 +228,7 @@ impl Wanted<'_> {
             Some(default) if !default.contains('.') => meant.split('.').next().unwrap_or_default().to_owned(),
             _ => meant,
         });
-        Err(fault(FaultKind::Locale, text, "is no language that there is", meant))
+        Err(fault(FaultKind::Locale, text, "is not a language that is known", meant))
     }
 
     fn number(&self, text: &str) -> Result<u64, ValueFault> {
@@ -254,10 +254,10 @@ impl Wanted<'_> {
                 Err(fault(kind, text, "is no VLAN tag: they go from 1 to 4094", None))
             }
             Meaning::Mtu if !(68..=65535).contains(&number) => {
-                Err(fault(kind, text, "is no size of packets: it goes from 68 to 65535 bytes", None))
+                Err(fault(kind, text, "is not a packet size: they go from 68 to 65535 bytes", None))
             }
             Meaning::NodeCount if number == 0 => {
-                Err(fault(kind, text, "is no number of machines, as this one is among them", None))
+                Err(fault(kind, text, "cannot be the number of machines, since this one counts", None))
             }
             _ => Ok(number),
         }
@@ -460,7 +460,7 @@ fn read_mail(text: &str) -> Result<MailAddress, ValueFault> {
 fn zone(text: &str) -> Read {
     ZoneName::parse(text).map(TypedValue::Zone).ok_or_else(|| {
         let near = nearest_zones(text).into_iter().find(|zone| !zone.starts_with("Etc/GMT"));
-        fault(FaultKind::Zone, text, "is no time zone that there is", near.map(str::to_owned))
+        fault(FaultKind::Zone, text, "is not a time zone that is known", near.map(str::to_owned))
     })
 }
 

@@ -146,7 +146,7 @@ impl ToldValue<'_> {
         }
     }
 
-    /// Its type, where it is read rightly.
+    /// What it is, where it could be read.
     pub fn typed(&self) -> Option<&TypedValue> {
         match &self.read {
             ReadValue::Typed(typed) => Some(typed),

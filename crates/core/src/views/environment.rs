@@ -40,6 +40,8 @@ pub struct ToldMachine {
     pub name: String,
     /// Its properties.
     pub properties: Vec<ReviewedProperty>,
+    /// Ids of properties that the descriptor asks for, and the document does not tell.
+    pub not_told: Vec<String>,
 }
 
 /// Reads an environment document and judges what it tells its machines. What each property means is told from the descriptor,
@@ -78,6 +80,12 @@ pub fn inspect_environment(
     for finding in findings.iter_mut().filter(|finding| is_default(&told, finding)) {
         finding.weight = Some((Severity::Warning, Nature::Judgment));
     }
+    // Nothing is said of a property that the document leaves out.
+    let is_told = |finding: &Finding, id: &String| {
+        let machine = told.iter().find(|told| finding.machine.as_deref() == Some(told.machine.label()));
+        machine.is_none_or(|told| told.appliance.answers.iter().any(|answer| answer.property.value == *id))
+    };
+    findings.retain(|finding| finding.property.as_ref().is_none_or(|id| is_told(finding, id)));
     drop(told);
     let redaction = Redaction::new(&sources);
     for finding in &mut findings {
@@ -91,8 +99,26 @@ impl EnvironmentInspection {
     /// What each machine is told, with what is wrong with it.
     pub fn machines(&self) -> Vec<ToldMachine> {
         let review = review(&self.site, |_| true).with_judgment(&self.site, &self.findings);
-        let machines = review.machines.into_iter();
-        machines.map(|machine| ToldMachine { name: machine.name, properties: machine.properties }).collect()
+        let machines = review.machines.into_iter().zip(&self.site.machines);
+        machines
+            .map(|(machine, own)| {
+                let answers =
+                    own.appliance().map(|appliance| appliance.answers.as_slice()).unwrap_or_default();
+                let system = own.appliance().and_then(|appliance| self.site.system_of(appliance));
+                // What the package asks for and the document does not tell is filled in by nobody.
+                let is_missing = |id: &str| {
+                    system.and_then(|system| system.property(id)).is_some_and(|property| property.is_settable)
+                        && !answers.iter().any(|answer| answer.property.value == id)
+                };
+                let (missing, properties): (Vec<_>, Vec<_>) =
+                    machine.properties.into_iter().partition(|property| is_missing(&property.id));
+                ToldMachine {
+                    name: machine.name,
+                    properties,
+                    not_told: missing.into_iter().map(|property| property.id).collect(),
+                }
+            })
+            .collect()
     }
 }
 

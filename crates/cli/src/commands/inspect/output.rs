@@ -86,6 +86,10 @@ pub(crate) fn run(
             let width = terminal::width();
             for machine in told.machines() {
                 text += &terminal::show_told(&machine.name, &machine.properties, width);
+                if !machine.not_told.is_empty() {
+                    let missing = terminal::harmless(&machine.not_told.join(", "));
+                    let _ = writeln!(text, "asked for by the package, and not in the document: {missing}");
+                }
                 text.push('\n');
             }
             text += &terminal::show_findings(&told.findings, &told.sources, "", width);

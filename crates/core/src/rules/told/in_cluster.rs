@@ -113,7 +113,7 @@ fn check_peers_of(judge: &mut Judge<'_>, appliance: &ToldAppliance<'_>, told: &T
         let message = if is_named(machine, peer) && !wants_all(told) {
             format!("{peer} is {} itself.", machine.called())
         } else if !site.members(cluster.value).any(|member| is_named(member, peer)) {
-            format!("{peer} is no machine of the cluster {name}.")
+            format!("{peer} is not a machine of the cluster {name}.")
         } else if peers.iter().take(at).any(|earlier| earlier == peer) {
             format!("{peer} stands in this list already.")
         } else {
