@@ -438,10 +438,11 @@ pub(crate) struct UndoArguments {
 
 #[derive(Debug, Args)]
 pub(crate) struct CompareArguments {
-    /// A sheet, or an output tree
+    /// A sheet, an output, or the folder of one machine in it
     pub(crate) first: PathBuf,
 
-    /// What to compare it with: another sheet, another output, a root filesystem, or the image of a disk with one
+    /// What to compare it with: another sheet; another output, or a machine of one; a root filesystem, or the image of a disk with
+    /// one
     pub(crate) second: PathBuf,
 
     /// Only these machines; patterns have * ? [a-c] {a,b}
@@ -451,6 +452,9 @@ pub(crate) struct CompareArguments {
     /// text for people, json for other programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
 }
 
 #[derive(Debug, Args)]

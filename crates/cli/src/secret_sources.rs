@@ -8,11 +8,11 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, OnceLock, PoisonError};
 
-use impostazione_secret::SecretSources;
 use impostazione_secret::store::{
     Opener, PrivateKey, Seal, SealedStore, Store, StoreFault, StoreFile, StoreFingerprint, StoreLock,
     StoreMemory, is_locked, private_keys, store_path,
 };
+use impostazione_secret::{SecretSources, SourceFault};
 use impostazione_text::Hidden;
 use impostazione_text::files::plain;
 
@@ -90,7 +90,12 @@ impl RunSources {
         let (store, seal) = if sealed.wants_passphrase()? {
             self.by_passphrase(&sealed)?
         } else {
-            sealed.open(&Opener::Keys(self.keys()?))?
+            // A key that the environment names for other stores says nothing against this one.
+            let is_named = !self.unlock.key.is_empty();
+            sealed.open(&Opener::Keys(self.keys()?)).map_err(|fault| match fault {
+                StoreFault::WrongKey(name) if !is_named => StoreFault::NeedsAnotherKey(name),
+                fault => fault,
+            })?
         };
         self.refuse_another(&store)?;
         Ok(OpenStore { store, seal, file })
@@ -223,27 +228,27 @@ fn refuse_if_readable(path: &Path, what: &str) -> Result<(), StoreFault> {
 }
 
 impl SecretSources for RunSources {
-    fn variable(&self, name: &str) -> Result<Hidden, String> {
+    fn variable(&self, name: &str) -> Result<Hidden, SourceFault> {
+        let called = |state: &str| format!("the environment variable {name} is {state}");
         match std::env::var(name) {
-            Ok(value) if value.is_empty() => Err(format!("the environment variable {name} is empty")),
+            Ok(value) if value.is_empty() => Err(SourceFault::Unusable(called("empty"))),
             Ok(value) => Ok(Hidden::new(value)),
-            Err(std::env::VarError::NotPresent) => Err(format!("the environment variable {name} is not set")),
-            Err(std::env::VarError::NotUnicode(_)) => {
-                Err(format!("the environment variable {name} is not UTF-8 text"))
-            }
+            Err(std::env::VarError::NotPresent) => Err(SourceFault::OutOfReach(called("not set"))),
+            Err(std::env::VarError::NotUnicode(_)) => Err(SourceFault::Unusable(called("not UTF-8 text"))),
         }
     }
 
-    fn ask(&self, secret: &str) -> Result<Hidden, String> {
+    fn ask(&self, secret: &str) -> Result<Hidden, SourceFault> {
         if !is_interactive() {
-            return Err("it is asked for in every run, and there is no terminal to ask on".to_owned());
+            let reason = "it is asked for in every run, and there is no terminal to ask on";
+            return Err(SourceFault::OutOfReach(reason.to_owned()));
         }
         let mut typed = self.typed.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(known) = typed.get(secret) {
             return Ok(known.clone());
         }
         let value = ask_twice(&format!("Value of the secret {secret}: "))
-            .ok_or_else(|| "no value was given".to_owned())?;
+            .ok_or_else(|| SourceFault::Unusable("no value was given".to_owned()))?;
         typed.insert(secret.to_owned(), value.clone());
         Ok(value)
     }

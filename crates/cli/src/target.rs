@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use impostazione_core::views::at_path::{AtPath, AtPathFault};
-use impostazione_rootfs::{Access, Rootfs, RootfsImage};
+use impostazione_rootfs::{Access, ImageFault, Rootfs, RootfsImage};
 
 use crate::exit::Failure;
 
@@ -18,16 +18,26 @@ pub(crate) fn look(path: &Path) -> Result<AtPath, Failure> {
 /// Whether a root filesystem to place on, or to take back from, is in the image of a disk, and not in a folder.
 pub(crate) fn is_image(target: &Path) -> Result<bool, Failure> {
     match look(target)? {
-        AtPath::Rootfs | AtPath::Folder => Ok(false),
-        // A folder that happens to have a package in it.
-        AtPath::Package(_) if target.is_dir() => Ok(false),
-        AtPath::DiskImage | AtPath::File | AtPath::Package(_) => Ok(true),
-        other @ (AtPath::Output(..) | AtPath::Netplan | AtPath::Sheet) => Err(Failure::CommandLine(format!(
-            "{} is {}, and not a root filesystem: name the folder where one is mounted, or the image of a disk",
+        // The rules on root filesystems say why nothing is placed on the system that runs.
+        AtPath::Rootfs | AtPath::RunningSystem => Ok(false),
+        // Of an image with nothing of use on it, it is said what it has.
+        AtPath::DiskImage => Ok(true),
+        AtPath::OtherFile if has_bytes_of_disk(target) => Ok(true),
+        AtPath::Device => Err(Failure::CommandLine(format!(
+            "{} is a device, a pipe or a socket, and no file with the bytes of a whole disk; mount a card that is in a drive, and name that folder",
+            target.display()
+        ))),
+        other => Err(Failure::CommandLine(format!(
+            "{} is {}; name the folder where a root filesystem is mounted, or the image of a disk",
             target.display(),
             other.word()
         ))),
     }
+}
+
+/// Whether a file has a table of partitions, or a filesystem, though none that is of use.
+fn has_bytes_of_disk(file: &Path) -> bool {
+    RootfsImage::open(file).is_ok_and(|image| !image.partitions().is_empty())
 }
 
 /// The root filesystem in a folder, or in the image of a disk. Nothing else sees the latter mounted, and the kernel lets go of
@@ -38,8 +48,13 @@ pub(crate) fn open(target: &Path, access: Access) -> Result<Rootfs, Failure> {
 
 /// The root filesystem in an image.
 fn open_image(image: &Path, access: Access) -> Result<Rootfs, Failure> {
-    let image = RootfsImage::open(image).map_err(|fault| Failure::Files(fault.to_string()))?;
-    image.mount(access).map_err(|fault| Failure::Files(fault.to_string()))
+    let failure = |fault: ImageFault| match fault {
+        ImageFault::NotAFile(..) | ImageFault::NoRootfs { .. } | ImageFault::SeveralRootfs(..) => {
+            Failure::CommandLine(fault.to_string())
+        }
+        fault => Failure::Files(fault.to_string()),
+    };
+    RootfsImage::open(image).and_then(|image| image.mount(access)).map_err(failure)
 }
 
 /// The root filesystem in a folder.

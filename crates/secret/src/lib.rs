@@ -39,7 +39,7 @@ pub use password_hash::{
     HashFault, HashMethod, SaltKey, hash_password, is_of_method, random_salt, verify_password,
 };
 pub use random::NoRandomness;
-pub use source::{FilesOnly, NotAsked, SecretSources, StoreOnly};
+pub use source::{FilesOnly, NotAsked, SecretSources, SourceFault, StoreOnly};
 pub use strength::{is_weak_passphrase, tries_log10};
 pub use well_known::WellKnown;
 pub use wifi_key::{is_wifi_key, is_wifi_passphrase, wifi_key};

@@ -4,8 +4,16 @@ use impostazione_text::Hidden;
 
 use super::store::{Store, StoreFault};
 
-/// Where the values of secrets come from that are not files beside the sheet. What cannot be had says why, as the end of a
-/// sentence.
+/// Why a value cannot be had, as the end of a sentence.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum SourceFault {
+    /// Its source cannot be reached from here: a variable is not set, or nobody can be asked. Elsewhere it may be right.
+    OutOfReach(String),
+    /// It is there, and is of no use.
+    Unusable(String),
+}
+
+/// Where the values of secrets come from that are not files beside the sheet.
 pub trait SecretSources: Sync {
     /// Whether values are wanted at all: what only shows a sheet asks for none.
     fn are_asked(&self) -> bool {
@@ -13,10 +21,10 @@ pub trait SecretSources: Sync {
     }
 
     /// The value of an environment variable.
-    fn variable(&self, name: &str) -> Result<Hidden, String>;
+    fn variable(&self, name: &str) -> Result<Hidden, SourceFault>;
 
     /// What a person types, once a run for each secret.
-    fn ask(&self, secret: &str) -> Result<Hidden, String>;
+    fn ask(&self, secret: &str) -> Result<Hidden, SourceFault>;
 
     /// The store beside the sheet, opened once a run.
     fn store(&self) -> Result<&Store, StoreFault>;
@@ -37,12 +45,12 @@ pub trait SecretSources: Sync {
 pub struct FilesOnly;
 
 impl SecretSources for FilesOnly {
-    fn variable(&self, name: &str) -> Result<Hidden, String> {
-        Err(format!("the environment variable {name} is not set"))
+    fn variable(&self, name: &str) -> Result<Hidden, SourceFault> {
+        Err(SourceFault::OutOfReach(format!("the environment variable {name} is not set")))
     }
 
-    fn ask(&self, _: &str) -> Result<Hidden, String> {
-        Err("there is no terminal to ask on".to_owned())
+    fn ask(&self, _: &str) -> Result<Hidden, SourceFault> {
+        Err(SourceFault::OutOfReach("there is no terminal to ask on".to_owned()))
     }
 
     fn store(&self) -> Result<&Store, StoreFault> {
@@ -55,11 +63,11 @@ impl SecretSources for FilesOnly {
 pub struct StoreOnly<'a>(pub &'a Store);
 
 impl SecretSources for StoreOnly<'_> {
-    fn variable(&self, name: &str) -> Result<Hidden, String> {
+    fn variable(&self, name: &str) -> Result<Hidden, SourceFault> {
         FilesOnly.variable(name)
     }
 
-    fn ask(&self, secret: &str) -> Result<Hidden, String> {
+    fn ask(&self, secret: &str) -> Result<Hidden, SourceFault> {
         FilesOnly.ask(secret)
     }
 
@@ -77,12 +85,12 @@ impl SecretSources for NotAsked {
         false
     }
 
-    fn variable(&self, _: &str) -> Result<Hidden, String> {
-        Err("it was not asked for".to_owned())
+    fn variable(&self, _: &str) -> Result<Hidden, SourceFault> {
+        Err(SourceFault::OutOfReach("it was not asked for".to_owned()))
     }
 
-    fn ask(&self, _: &str) -> Result<Hidden, String> {
-        Err("it was not asked for".to_owned())
+    fn ask(&self, _: &str) -> Result<Hidden, SourceFault> {
+        Err(SourceFault::OutOfReach("it was not asked for".to_owned()))
     }
 
     fn store(&self) -> Result<&Store, StoreFault> {

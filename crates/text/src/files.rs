@@ -65,6 +65,9 @@ pub enum ReadFault {
     /// There is none.
     #[error("there is no such file")]
     Missing,
+    /// The folder that it would lie in is not there, or there is nothing in it, as where a drive is not mounted.
+    #[error("the folder {0} is not there, or is empty, as where a drive is not mounted")]
+    NoFolder(String),
     /// It is a folder, a device or the like.
     #[error("it is not a file but {0}")]
     NotAFile(&'static str),
@@ -92,11 +95,24 @@ impl Folder {
     pub fn of_file(file: &Path) -> Self {
         Self::new(file.parent().unwrap_or_else(|| Path::new("")))
     }
+
+    /// A file that is missing alone is told from one that is missing with all that belongs beside it.
+    fn told_apart(&self, path: &Path, fault: ReadFault) -> ReadFault {
+        let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) else {
+            return fault;
+        };
+        let has_something =
+            || std::fs::read_dir(self.path.join(folder)).is_ok_and(|mut entries| entries.next().is_some());
+        match fault {
+            ReadFault::Missing if !has_something() => ReadFault::NoFolder(folder.display().to_string()),
+            fault => fault,
+        }
+    }
 }
 
 impl NamedFiles for Folder {
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault> {
-        read_file(&self.path.join(path), limit)
+        read_file(&self.path.join(path), limit).map_err(|fault| self.told_apart(path, fault))
     }
 
     fn mode_for_others(&self, path: &Path) -> Option<u32> {
@@ -105,9 +121,9 @@ impl NamedFiles for Folder {
     }
 
     fn open(&self, path: &Path) -> Result<OpenedFile, ReadFault> {
-        let path = self.path.join(path);
-        let length = length_of_file(&path)?;
-        let file = File::open(&path).map_err(|error| refused(&error))?;
+        let full = self.path.join(path);
+        let length = length_of_file(&full).map_err(|fault| self.told_apart(path, fault))?;
+        let file = File::open(&full).map_err(|error| refused(&error))?;
         Ok(OpenedFile { length, content: FileContent::File(file) })
     }
 }

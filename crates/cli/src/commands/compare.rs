@@ -2,14 +2,18 @@
 
 use std::path::Path;
 
+use impostazione_core::assess::Assessment;
 use impostazione_core::machine::Machine;
 use impostazione_core::output::{OutputFault, TreeOnDisk};
 use impostazione_core::placing::{Placing, Request};
 use impostazione_core::views::at_path::AtPath;
-use impostazione_core::views::compare::{Difference, compare_outputs, compare_rootfs, compare_sheets};
-use impostazione_core::views::review::review;
+use impostazione_core::views::compare::{
+    ComparedSheet, Comparison, Scope, compare_outputs, compare_rootfs, compare_sheets,
+};
 use impostazione_rootfs::{Access, Record, Rootfs};
-use impostazione_secret::FilesOnly;
+use impostazione_secret::store::{Store, StoreFault};
+use impostazione_secret::{SecretSources, SourceFault};
+use impostazione_text::Hidden;
 use serde::Serialize;
 
 use super::json;
@@ -17,6 +21,7 @@ use super::place::failure;
 use crate::args::{CompareArguments, Format};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
+use crate::secret_sources::RunSources;
 use crate::sheet_file::assess_with_file;
 use crate::{target, terminal};
 
@@ -34,21 +39,16 @@ enum Side {
 struct JsonReport<'a> {
     first: String,
     second: String,
-    differences: &'a [Difference],
+    #[serde(flatten)]
+    comparison: &'a Comparison,
 }
 
 pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Failure> {
     let (first, second) = (look(&arguments.first)?, look(&arguments.second)?);
-    let differences = match (first, second) {
+    let comparison = match (first, second) {
         (Side::Sheet, Side::Sheet) => sheets(arguments)?,
         (Side::Output(one, of_one), Side::Output(other, of_other)) => {
-            let names = one.machines();
-            let only = Only::among(&arguments.only, names.into_iter().chain(other.machines()), NEITHER)?;
-            let is_meant = |name: &str| {
-                let inner = of_one.as_deref().or(of_other.as_deref());
-                only.includes(name) && inner.is_none_or(|inner| inner == name)
-            };
-            compare_outputs(&one, &other, is_meant).map_err(files)?
+            outputs((&one, of_one.as_deref()), (&other, of_other.as_deref()), &arguments.only)?
         }
         (Side::Output(tree, inner), Side::Rootfs(rootfs)) => {
             with_rootfs(&tree, inner.as_deref(), &rootfs, &arguments.only)?
@@ -78,17 +78,26 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
     let names = (arguments.first.display().to_string(), arguments.second.display().to_string());
     match arguments.format {
         Format::Json => {
-            let answer = JsonReport { first: names.0, second: names.1, differences: &differences };
-            json::print(&answer)?;
+            json::print(&JsonReport { first: names.0, second: names.1, comparison: &comparison })?;
         }
         Format::Text => {
-            let text = terminal::show_differences(&differences, (&names.0, &names.1), terminal::width());
-            if !quiet || !differences.is_empty() {
+            let text = terminal::show_comparison(&comparison, (&names.0, &names.1), terminal::width());
+            if !quiet || !comparison.differences.is_empty() {
                 terminal::print(&text)?;
             }
         }
     }
-    Ok(if differences.is_empty() { Exit::Done } else { Exit::ErrorsRemain })
+    if !comparison.differences.is_empty() {
+        return Ok(Exit::ErrorsRemain);
+    }
+    if comparison.not_compared.is_empty() {
+        return Ok(Exit::Done);
+    }
+    Err(Failure::Files(format!(
+        "whether {} and {} are the same cannot be said, since not all of them could be compared",
+        arguments.first.display(),
+        arguments.second.display()
+    )))
 }
 
 #[allow(clippy::needless_pass_by_value, reason = "it is given to map_err")]
@@ -97,26 +106,22 @@ fn files(fault: OutputFault) -> Failure {
 }
 
 fn look(path: &Path) -> Result<Side, Failure> {
-    Ok(match target::look(path)? {
-        AtPath::Output(tree, machine) => Side::Output(tree, machine),
-        AtPath::Rootfs | AtPath::Folder | AtPath::DiskImage => {
-            Side::Rootfs(target::open(path, Access::Look)?)
-        }
-        AtPath::Package(_) if path.is_dir() => Side::Rootfs(target::open(path, Access::Look)?),
-        other @ (AtPath::Package(_) | AtPath::Netplan) => {
-            return Err(Failure::CommandLine(format!(
-                "{} is {}, which is compared with nothing",
-                path.display(),
-                other.word()
-            )));
-        }
-        AtPath::Sheet | AtPath::File => Side::Sheet,
-    })
+    match target::look(path)? {
+        AtPath::Output(tree, machine) => Ok(Side::Output(tree, machine)),
+        AtPath::Rootfs | AtPath::DiskImage => Ok(Side::Rootfs(target::open(path, Access::Look)?)),
+        AtPath::Sheet => Ok(Side::Sheet),
+        other => Err(Failure::CommandLine(format!(
+            "{} is {}; compare two sheets, two outputs, or an output and a rootfs",
+            path.display(),
+            other.word()
+        ))),
+    }
 }
 
-fn sheets(arguments: &CompareArguments) -> Result<Vec<Difference>, Failure> {
+fn sheets(arguments: &CompareArguments) -> Result<Comparison, Failure> {
     let read = |path: &Path| {
-        let assessment = assess_with_file(path, &FilesOnly)?;
+        let sources = AlikeSources(RunSources::new(path, &arguments.unlock));
+        let assessment = assess_with_file(path, &sources)?;
         if !assessment.is_whole {
             return Err(Failure::Files(format!(
                 "{} cannot be read in full, and what is missing would seem to differ; `impostazione check` shows where",
@@ -128,9 +133,81 @@ fn sheets(arguments: &CompareArguments) -> Result<Vec<Difference>, Failure> {
     let (first, second) = (read(&arguments.first)?, read(&arguments.second)?);
     let names = first.site.machines.iter().chain(&second.site.machines).map(Machine::label);
     let only = Only::among(&arguments.only, names, NEITHER)?;
-    let includes = |name: &str| only.includes(name);
-    let (of_first, of_second) = (review(&first.site, includes), review(&second.site, includes));
-    Ok(compare_sheets((&first.site, &of_first), (&second.site, &of_second)))
+    let paths = (arguments.first.display().to_string(), arguments.second.display().to_string());
+    Ok(compare_sheets(compared(&paths.0, &first), compared(&paths.1, &second), |name| only.includes(name)))
+}
+
+fn compared<'a>(name: &'a str, assessment: &'a Assessment) -> ComparedSheet<'a> {
+    ComparedSheet { name, assessment }
+}
+
+/// What secrets two sheets have: a value that is asked for in every run, or comes from a variable that is not set, is taken to
+/// be one and the same wherever it is called the same.
+struct AlikeSources(RunSources);
+
+impl SecretSources for AlikeSources {
+    fn variable(&self, name: &str) -> Result<Hidden, SourceFault> {
+        self.0.variable(name).or_else(|_| Ok(stand_in("variable", name)))
+    }
+
+    fn ask(&self, secret: &str) -> Result<Hidden, SourceFault> {
+        Ok(stand_in("prompt", secret))
+    }
+
+    fn store(&self) -> Result<&Store, StoreFault> {
+        self.0.store()
+    }
+
+    fn store_mode_for_others(&self) -> Option<u32> {
+        self.0.store_mode_for_others()
+    }
+
+    fn store_name(&self) -> String {
+        self.0.store_name()
+    }
+}
+
+fn stand_in(source: &str, name: &str) -> Hidden {
+    Hidden::new(format!("{source} {name}"))
+}
+
+/// Two outputs, or machines of them.
+fn outputs(
+    (first, of_first): (&TreeOnDisk, Option<&str>),
+    (second, of_second): (&TreeOnDisk, Option<&str>),
+    globs: &[String],
+) -> Result<Comparison, Failure> {
+    let names = first.machines().into_iter().chain(second.machines());
+    let only = Only::among(globs, names, NEITHER)?;
+    let is_meant = |name: &str| only.includes(name);
+    let scope = match (of_first, of_second) {
+        (Some(_), _) | (_, Some(_)) if !globs.is_empty() => {
+            return Err(Failure::CommandLine(
+                "a machine's own folder is that machine alone; leave --only out, or name the folder of the whole output"
+                    .to_owned(),
+            ));
+        }
+        (Some(one), Some(other)) => Scope::Pair(one, other),
+        // The same machine of a whole output, which must have it.
+        (Some(one), None) => Scope::Pair(one, known(second, one)?),
+        (None, Some(other)) => Scope::Pair(known(first, other)?, other),
+        (None, None) if globs.is_empty() => Scope::Whole,
+        (None, None) => Scope::Machines(&is_meant),
+    };
+    compare_outputs(first, second, scope).map_err(files)
+}
+
+/// The machine of an output that has this name.
+fn known<'a>(tree: &'a TreeOnDisk, machine: &str) -> Result<&'a str, Failure> {
+    let machines = tree.machines();
+    machines.get(machine).copied().ok_or_else(|| {
+        let has: Vec<&str> = machines.iter().copied().collect();
+        Failure::CommandLine(format!(
+            "{} has no machine {machine}; it has {}",
+            tree.folder().display(),
+            has.join(", ")
+        ))
+    })
 }
 
 fn with_rootfs(
@@ -138,7 +215,7 @@ fn with_rootfs(
     inner: Option<&str>,
     rootfs: &Rootfs,
     globs: &[String],
-) -> Result<Vec<Difference>, Failure> {
+) -> Result<Comparison, Failure> {
     let only = Only::among(globs, tree.hosts().into_iter(), "the output has")?;
     let record = Record::read(rootfs).map_err(failure)?;
     let hosts: Vec<&str> = tree.hosts().into_iter().filter(|host| only.includes(host)).collect();
@@ -156,7 +233,9 @@ fn with_rootfs(
         }
     };
     let output = tree.host(&machine).map_err(files)?;
-    let placing = Placing::new(rootfs, &output, Request::default(), "").map_err(failure)?;
+    // What is there by now is what is compared, whoever has put it there.
+    let request = Request { may_replace: true, may_lose_changes: true, ..Request::default() };
+    let placing = Placing::new(rootfs, &output, request, "").map_err(failure)?;
     let pending = placing.pending(rootfs).map_err(failure)?;
     compare_rootfs(rootfs, &machine, &placing, &pending).map_err(failure)
 }

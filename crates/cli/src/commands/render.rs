@@ -92,7 +92,11 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
             return Ok(Exit::ErrorsRemain);
         }
         terminal::tell(&terminal::summary_line(&sheet, assessment.summary()));
-        terminal::complain("nothing was written: the sheet must be right first");
+        terminal::complain(if assessment.summary().errors > 0 {
+            "nothing was written: the sheet must be right first"
+        } else {
+            "nothing was written: all of the sheet must be looked at first"
+        });
         return Ok(Exit::ErrorsRemain);
     };
     let only = Only::new(&arguments.only, &assessment.site)?;

@@ -34,7 +34,8 @@ fn found(summary: Summary) -> String {
     .collect();
     let found = if parts.is_empty() { "nothing wrong".to_owned() } else { parts.join(", ") };
     let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
-    found + &waived
+    let unlooked = if summary.not_looked_at > 0 { "; not all of it was looked at" } else { "" };
+    found + &waived + unlooked
 }
 
 /// What `check --fix` would correct, or nothing.

@@ -19,7 +19,7 @@ pub(crate) use impostazione_text::visible::harmless;
 
 pub(crate) use change_view::show_change;
 pub(crate) use counts::{correctable_line, count, summary_line, summary_of_host};
-pub(crate) use difference_view::show_differences;
+pub(crate) use difference_view::show_comparison;
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
 pub(crate) use inventory_view::show_inventory;
 pub(crate) use netplan_view::show_netplan_host;

@@ -154,3 +154,118 @@ fn what_cannot_be_compared_is_refused() {
         assert!(said.contains(says), "{arguments:?}: {said}");
     }
 }
+
+#[test]
+fn two_machines_are_compared_with_each_other_and_alone() {
+    let workspace = with_output();
+    std::fs::rename(workspace.path().join("output"), workspace.path().join("first")).unwrap();
+    render(&workspace, &sheet(&host("gauge-03", "10.64.10.13")));
+    for second in ["first/gauge-02", "output/gauge-03"] {
+        let (code, said) = compare(&workspace, &["first/gauge-01", second]);
+        assert_eq!(code, 1, "{said}");
+        assert!(said.contains("  rootfs/etc/hostname  differs\n      - gauge-01\n"), "{said}");
+        assert!(said.contains("60-impostazione.yaml  differs\n      -       - 10.64.10.11/24\n"), "{said}");
+        assert!(!said.contains("for all") && !said.contains("gauge-02  only"), "{said}");
+    }
+    let (code, json) = compare(&workspace, &["first/gauge-01", "first/gauge-02", "--format", "json"]);
+    let json: Value = serde_json::from_str(&json).unwrap();
+    assert!(code == 1 && json["differences"].as_array().unwrap().len() > 2, "{json}");
+    let (code, said) = compare(&workspace, &["first/gauge-02", "output"]);
+    assert_eq!(code, 2);
+    assert!(said.contains("output has no machine gauge-02; it has gauge-01, gauge-03"), "{said}");
+}
+
+#[test]
+fn what_was_changed_by_hand_since_is_never_called_the_same() {
+    let workspace = with_output();
+    let copied = std::process::Command::new("cp")
+        .args(["-a", "output", "copy"])
+        .current_dir(workspace.path())
+        .status()
+        .unwrap();
+    assert!(copied.success());
+    assert_eq!(compare(&workspace, &["output", "copy"]).0, 0);
+    workspace.write("copy/gauge-01/rootfs/etc/hostname", "gauge-99\n");
+    let (code, said) = compare(&workspace, &["output", "copy"]);
+    assert_eq!(code, 3, "{said}");
+    assert!(
+        said.contains("Not compared:\n  rootfs/etc/hostname for gauge-01: in copy it is changed since\n"),
+        "{said}"
+    );
+    assert!(said.contains("whether output and copy are the same cannot be said"), "{said}");
+    let (code, json) = compare(&workspace, &["output", "copy", "--format", "json", "-q"]);
+    let json: Value = serde_json::from_str(json.split("\nimpostazione").next().unwrap()).unwrap();
+    assert_eq!((code, &json["not_compared"][0]["machines"][0]), (3, &Value::from("gauge-01")));
+}
+
+#[test]
+fn sheets_that_are_not_right_are_never_called_the_same() {
+    let workspace = with_output();
+    let right = sheet(&host("gauge-02", "10.64.10.12"));
+    for (name, address) in [("one.toml", "10.64.300.12"), ("other.toml", "10.64.400.12")] {
+        workspace.write(name, right.replace("10.64.10.12", address));
+    }
+    let (code, said) = compare(&workspace, &["one.toml", "other.toml"]);
+    assert_eq!(code, 3, "{said}");
+    assert!(
+        said.contains("all of one.toml: it has 3 errors, and what cannot be read cannot be compared;"),
+        "{said}"
+    );
+}
+
+#[test]
+fn what_no_command_knows_is_refused_with_what_it_is() {
+    let workspace = with_output();
+    for folder in ["empty", "notes"] {
+        std::fs::create_dir_all(workspace.path().join(folder)).unwrap();
+    }
+    workspace.write("notes/harbor.txt", "ring the bell\n");
+    workspace.write("notes.txt", "ring the bell\n");
+    workspace.write("n.yaml", "network: {version: 2}\n");
+    for (other, is) in [
+        ("empty", "a folder of no kind that is known here"),
+        ("notes", "a folder of no kind that is known here"),
+        ("/", "the root filesystem of the system that runs here"),
+        ("notes.txt", "a file of no kind that is known here"),
+        ("n.yaml", "a netplan file"),
+        ("packages/logbook.ova", "a package"),
+        ("/dev/null", "a device, a pipe or a socket"),
+    ] {
+        for first in ["output", "output/gauge-01"] {
+            for json in [&[][..], &["--format", "json"]] {
+                let (code, said) = compare(&workspace, &[&[first, other], json].concat());
+                assert_eq!(code, 2, "{other}: {said}");
+                assert!(said.contains(&format!("{other} is {is}; compare two sheets")), "{said}");
+            }
+        }
+        if other != "/" {
+            let run = workspace.run(&["undo", other, "--yes"]);
+            assert_eq!(run.code, 2, "{other}: {}", run.stderr);
+            let run = workspace.run(&["place", "output/gauge-01", other, "--yes"]);
+            assert_eq!(run.code, 2, "{other}: {}", run.stderr);
+        }
+    }
+    // A sheet of another name is told by what is in it.
+    workspace.write("harbor.sheet", workspace.read("sheet.toml"));
+    assert_eq!(compare(&workspace, &["sheet.toml", "harbor.sheet"]).0, 0);
+}
+
+#[test]
+fn without_the_key_of_the_store_its_values_are_not_called_the_same() {
+    let workspace = with_output();
+    let from_store = sheet(&host("gauge-02", "10.64.10.12"));
+    let at = from_store.find("from = \"file\"").unwrap();
+    let end = at + from_store[at..].find("secret\"").unwrap() + "secret\"".len();
+    workspace.write("one.toml", format!("{}from = \"store\"{}", &from_store[..at], &from_store[end..]));
+    for arguments in [
+        &["secret", "recipients", "one.toml", "--new-key", "my.key"][..],
+        &["secret", "generate", "one.toml", "--key", "my.key", "--yes"],
+    ] {
+        let run = workspace.run(arguments);
+        assert_eq!(run.code, 0, "{}", run.stderr);
+    }
+    assert_eq!(compare(&workspace, &["one.toml", "one.toml", "--key", "my.key"]).0, 0);
+    let (code, said) = compare(&workspace, &["one.toml", "one.toml"]);
+    assert_eq!(code, 3, "{said}");
+    assert!(said.contains("the secret keeper-login of one.toml for gauge-01"), "{said}");
+}

@@ -249,6 +249,7 @@ fn cases_of_appliances() -> Vec<Case> {
         case("cluster-count-differs", "logbook", paired("\"node.count\" = «3»")),
         case("cluster-peer-wrong", "logbook", paired("\"node.peers\" = «\"10.64.10.61\"»")),
         package("package-missing", "none"),
+        case("package-not-looked-at", "logbook", packaged("«\"drive/logbook.ovf\"»", "", "", "")),
         case("package-unreadable", "logbook", packaged("«\"keys/keeper.pub\"»", "", "", "")),
         package("package-file-missing", "torn"),
         package("package-file-size", "short"),
@@ -497,6 +498,11 @@ fn cases_of_links() -> Vec<Case> {
             wifi(&joins.replace("secret = \"slip\"", "secret = «\"slp\"»"), radio),
         ),
         case("secret-missing", None, with_password("from = \"file\"\npath = «\"none.secret\"»")),
+        case(
+            "secret-not-looked-at",
+            None,
+            with_password("from = \"env\"\nvariable = «\"A_VARIABLE_THAT_NOBODY_SETS\"»"),
+        ),
         case(
             "wifi-passphrase-readable",
             None,

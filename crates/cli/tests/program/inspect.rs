@@ -277,8 +277,8 @@ fn what_cannot_be_inspected_is_said() {
     workspace.write("latin.yaml", b"network: \xe9\n");
     for (path, code, reason) in [
         ("none.yaml", 3, "there is no none.yaml"),
-        ("harbor.toml", 2, "is a sheet: `impostazione review harbor.toml` shows"),
-        ("empty", 3, "holds no netplan file"),
+        ("harbor.toml", 2, "is a sheet: `impostazione check harbor.toml` says"),
+        ("empty", 2, "is a folder of no kind that is known here"),
         ("latin.yaml", 3, "not UTF-8"),
     ] {
         let run = workspace.run(&["inspect", path]);

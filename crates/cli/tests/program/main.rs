@@ -14,6 +14,7 @@ mod bad_input;
 mod card;
 mod command_line;
 mod comparing;
+mod comparing_keys;
 mod cut_off;
 mod each_rule;
 mod environment;

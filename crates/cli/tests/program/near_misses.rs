@@ -307,6 +307,11 @@ fn near_misses_of_links() -> Vec<NearMiss> {
             linked(radio).replace("path = \"slip.secret\"", "path = \"./keys/../slip.secret\""),
         ),
         (
+            "secret-not-looked-at",
+            linked(radio)
+                .replace("from = \"file\"\npath = \"slip.secret\"", "from = \"env\"\nvariable = \"PATH\""),
+        ),
+        (
             "ipv6-off-has-address",
             linked(&format!("ipv6 = \"off\"\nlink.lan0 = {{ {IN_QUAY}, address6 = \"none\" }}")),
         ),
@@ -460,6 +465,7 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
         ("cluster-number-duplicate", clustered("", 2, "").replace("whole.ovf", "numbered.ovf")),
         ("cluster-member-differs", clustered("", 2, "ntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n")),
         ("package-missing", harbor(&[("\"packages/logbook.ovf\"", "\"./keys/../packages/logbook.ovf\"")])),
+        ("package-not-looked-at", harbor(&[("\"packages/logbook.ovf\"", "\"keys/../packages/logbook.ovf\"")])),
         ("package-unreadable", harbor(&[("\"packages/logbook.ovf\"", "\"packages/bom.ovf\"")])),
         ("package-network-unknown", harbor(&[("network = \"Management\", ", "")])),
         ("property-unknown", harbor(&[("\"node.role\"     ", "\"keep_days\" = 30\n\"node.role\"     ")])),

@@ -449,11 +449,14 @@ fn what_cannot_be_placed_is_refused_with_what_to_do() {
     refused(&["place", "output", "nowhere", "--only", "gauge-01"], 3, "there is no nowhere");
     refused(
         &["place", "output", "file", "--only", "gauge-01"],
-        3,
-        "file has no partition with a root filesystem of a Linux system on ext4",
+        2,
+        "file is a file of no kind that is known here; name the folder where a root filesystem is mounted",
     );
-    refused(&["place", "output", "empty", "--only", "gauge-01"], 1, "error rootfs-not-linux");
-    refused(&["place", "empty", CARD], 3, "empty is no output tree: it has no files.json");
+    refused(&["place", "output", "empty", "--only", "gauge-01"], 2, "empty is a folder of no kind that is");
+    fs::create_dir_all(workspace.path().join("torn/etc")).unwrap();
+    fs::create_dir_all(workspace.path().join("torn/usr")).unwrap();
+    refused(&["place", "output", "torn", "--only", "gauge-01"], 1, "error rootfs-not-linux");
+    refused(&["place", "empty", CARD], 2, "empty is a folder of no kind that is known here");
     refused(&["place", "output", "--only", "gauge-01"], 2, "<TARGET>");
     // A folder of one machine says itself which it is.
     assert_eq!(workspace.run(&["place", "output/gauge-01", CARD, "--dry-run"]).code, 0);

@@ -3,7 +3,7 @@
 use jsonschema::Validator;
 use serde_json::Value;
 
-use crate::support::{Run, Workspace, right_sheet};
+use crate::support::{Run, Workspace, every_key, with_every_key};
 
 fn validator() -> Validator {
     let printed = Workspace::new().run(&["schema"]).stdout;
@@ -65,33 +65,10 @@ fn wrong_keys_types_and_words_are_refused() {
     }
 }
 
-/// A sheet with every key that there is.
-fn every_key() -> String {
-    right_sheet(include_str!("every_key.toml")).replacen(
-        "[common]",
-        "[common]\nrefused_passwords = \"refused.txt\"",
-        1,
-    )
-}
-
 /// The sheet of the test above does hold every key that there is, and the program takes it.
 #[test]
 fn the_sheet_with_every_key_is_what_it_says() {
-    let workspace = Workspace::new();
-    workspace.write("radio.secret", "a phrase for the radio\n");
-    workspace.write("clock.secret", "HEX:00112233445566778899aabbccddeeff\n");
-    workspace
-        .write("packages/watch.meanings.toml", "format = 1\nproduct = \"Harbor watch\"\nversion = \"5.0\"\n");
-    let options =
-        "  <DeploymentOptionSection><Info/><Configuration ovf:id=\"any\"/></DeploymentOptionSection>\n";
-    let watch = workspace.read("packages/watch.ovf");
-    workspace.write(
-        "packages/watch.ovf",
-        watch.replace("  <VirtualSystemCollection", &format!("{options}  <VirtualSystemCollection")),
-    );
-    std::fs::remove_file(workspace.path().join("packages/watch.mf")).unwrap();
-    workspace.write("every.toml", every_key());
-    workspace.write("refused.txt", "# of the yard\nold anchor\n");
+    let workspace = with_every_key();
     let mut command = workspace.command(&["check", "every.toml"]);
     let check = Run::from(command.env("PILOT_TOWER", "seven lamps behind a door").output().unwrap());
     assert_eq!(check.code, 0, "{}", check.stdout);

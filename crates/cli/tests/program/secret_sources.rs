@@ -28,7 +28,7 @@ fn one(rule: &str, severity: &str) -> Vec<(String, String)> {
 fn a_variable_of_the_environment() {
     let workspace = with(&with_password("from = \"env\"\nvariable = \"KEEPER\""));
     assert_eq!(found(&workspace, &[("KEEPER", "eleven gulls by a crane")]), []);
-    assert_eq!(found(&workspace, &[]), one("secret-missing", "error"));
+    assert_eq!(found(&workspace, &[]), one("secret-not-looked-at", "warning"));
     assert_eq!(found(&workspace, &[("KEEPER", "")]), one("secret-missing", "error"));
     assert_eq!(found(&workspace, &[("KEEPER", "two\nlines")]), one("secret-missing", "error"));
     let run = workspace.run(&["check", "sheet.toml"]);
@@ -47,7 +47,7 @@ fn each_machine_has_a_variable_or_a_file_of_its_own() {
     let both =
         [("LOGIN_GAUGE_01", "a rope too short for tides"), ("LOGIN_GAUGE_02", "slow boats carry loud bells")];
     assert_eq!(found(&workspace, &both), []);
-    assert_eq!(found(&workspace, &both[..1]), one("secret-missing", "error"));
+    assert_eq!(found(&workspace, &both[..1]), one("secret-not-looked-at", "warning"));
     let same = [both[0], ("LOGIN_GAUGE_02", both[0].1)];
     assert_eq!(found(&workspace, &same), one("secret-reused", "error"));
     let workspace = with(&two("from = \"file\"\nper = \"machine\"\npath = \"{machine}.secret\""));
@@ -162,7 +162,7 @@ fn passwords_in_answers_and_in_rows_are_found_where_they_stand() {
 #[test]
 fn a_prompt_without_a_terminal_says_which_sources_serve() {
     let workspace = with(&with_password("from = \"prompt\""));
-    assert_eq!(found(&workspace, &[]), one("secret-missing", "error"));
+    assert_eq!(found(&workspace, &[]), one("secret-not-looked-at", "warning"));
     let run = workspace.run(&["check", "sheet.toml"]);
     assert!(run.stdout.contains("and there is no terminal to"), "{}", run.stdout);
     assert!(run.stdout.contains("from = \"store\", \"env\""), "{}", run.stdout);

@@ -174,6 +174,35 @@ ssh_keys = ["keys/keeper.pub"]
     )
 }
 
+/// A sheet with every key that there is.
+pub(crate) fn every_key() -> String {
+    right_sheet(include_str!("every_key.toml")).replacen(
+        "[common]",
+        "[common]\nrefused_passwords = \"refused.txt\"",
+        1,
+    )
+}
+
+/// A workspace with that sheet, `every.toml`, and all that it names.
+pub(crate) fn with_every_key() -> Workspace {
+    let workspace = Workspace::new();
+    workspace.write("radio.secret", "a phrase for the radio\n");
+    workspace.write("clock.secret", "HEX:00112233445566778899aabbccddeeff\n");
+    workspace
+        .write("packages/watch.meanings.toml", "format = 1\nproduct = \"Harbor watch\"\nversion = \"5.0\"\n");
+    let options =
+        "  <DeploymentOptionSection><Info/><Configuration ovf:id=\"any\"/></DeploymentOptionSection>\n";
+    let watch = workspace.read("packages/watch.ovf");
+    workspace.write(
+        "packages/watch.ovf",
+        watch.replace("  <VirtualSystemCollection", &format!("{options}  <VirtualSystemCollection")),
+    );
+    std::fs::remove_file(workspace.path().join("packages/watch.mf")).unwrap();
+    workspace.write("refused.txt", "# of the yard\nold anchor\n");
+    workspace.write("every.toml", every_key());
+    workspace
+}
+
 /// A host of that sheet.
 pub(crate) fn host(name: &str, address: &str) -> String {
     format!("[[host]]\nname = \"{name}\"\nlink.eth0 = {{ subnet = \"quay\", address = \"{address}\" }}\n")

@@ -402,7 +402,7 @@ fn six_slips_are_six_findings_in_one_run() {
     );
     assert_eq!(
         report["summary"],
-        serde_json::json!({"machines": 5, "errors": 6, "warnings": 0, "notes": 0, "waived": 1})
+        serde_json::json!({"machines": 5, "errors": 6, "warnings": 0, "notes": 0, "waived": 1, "not_looked_at": 0})
     );
     assert_eq!(check.code, 1);
 }

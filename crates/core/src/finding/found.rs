@@ -118,4 +118,9 @@ impl Finding {
     pub fn is_in_the_way(&self) -> bool {
         !self.is_waived() && self.severity() == Severity::Error
     }
+
+    /// Whether nothing may be rendered while it is there: it is in the way, or it says that something could not be looked at.
+    pub fn bars_rendering(&self) -> bool {
+        self.is_in_the_way() || self.rule.not_looked_at
+    }
 }

@@ -22,6 +22,9 @@ pub struct Rule {
     pub wrong: &'static str,
     /// The same piece, corrected.
     pub right: &'static str,
+    /// Whether it says that something could not be looked at: what is silent about that proves nothing, and nothing is
+    /// rendered.
+    pub not_looked_at: bool,
     /// Whether it is broken by something that is missing. Such findings are held back while the sheet's TOML cannot
     /// be read in full, since what is missing may stand in the unread part.
     pub about_absence: bool,
@@ -67,6 +70,7 @@ impl Rule {
         examples: Examples::Sheet,
         wrong: "",
         right: "",
+        not_looked_at: false,
         about_absence: false,
         about_credentials: false,
         of_any_host: false,

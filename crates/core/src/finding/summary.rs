@@ -18,6 +18,8 @@ pub struct Summary {
     pub notes: usize,
     /// Findings silenced by a waiver.
     pub waived: usize,
+    /// Findings, among those above, which say that something could not be looked at.
+    pub not_looked_at: usize,
 }
 
 impl Summary {
@@ -28,6 +30,7 @@ impl Summary {
                 sum.waived += 1;
                 return sum;
             }
+            sum.not_looked_at += usize::from(finding.rule.not_looked_at);
             match finding.severity() {
                 Severity::Error => sum.errors += 1,
                 Severity::Warning => sum.warnings += 1,

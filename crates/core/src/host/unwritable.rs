@@ -18,4 +18,9 @@ impl Unwritable {
     pub fn new(machine: &Machine, path: &str, reason: impl Into<String>) -> Self {
         Self { machine: machine.label().to_owned(), path: path.to_owned(), reason: reason.into() }
     }
+
+    /// Why, as the end of a sentence.
+    pub(crate) fn reason(&self) -> &str {
+        &self.reason
+    }
 }

@@ -13,7 +13,16 @@ pub struct NamedMeanings {
     /// Its path as the sheet gives it.
     pub path: String,
     /// What is in it, or why that cannot be read.
-    pub content: Result<MeaningsFile, String>,
+    pub content: Result<MeaningsFile, MeaningsFault>,
+}
+
+/// Why a meanings file could not be read, as the end of a sentence.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum MeaningsFault {
+    /// It is not there, and nothing beside it either: it may be right where it is.
+    OutOfReach(String),
+    /// It is missing alone, or of no use.
+    Unreadable(String),
 }
 
 /// What only an appliance has.

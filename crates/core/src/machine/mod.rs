@@ -27,7 +27,7 @@ mod time_server;
 
 pub use account::{Account, AuthorizedKey};
 pub use answer::{Answer, AnswerSource};
-pub use appliance::{Appliance, NamedMeanings};
+pub use appliance::{Appliance, MeaningsFault, NamedMeanings};
 pub use cluster::{AllowedSizes, Cluster};
 pub use demands::{Demand, Demands};
 pub use link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};

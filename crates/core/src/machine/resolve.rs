@@ -11,16 +11,17 @@ use impostazione_net::{
 };
 use impostazione_ovf::{MEANINGS_LIMIT, MeaningsFile, Package, Reading, Signs, TakeWord, read_reviewed};
 use impostazione_secret::SecretSources;
-use impostazione_text::files::NamedFiles;
+use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_text::{ByteSize, Place, Stated, Written};
 
 use super::account::{Account, AuthorizedKey};
 use super::answer::{Answer, AnswerSource};
-use super::appliance::{Appliance, NamedMeanings};
+use super::appliance::{Appliance, MeaningsFault, NamedMeanings};
 use super::cluster::{AllowedSizes, Cluster};
 use super::machine::{Host, Machine, Role, Serves};
 use super::pool::Pool;
 use super::public_key::public_keys;
+use super::resolve_secret::ShutStore;
 use super::rules;
 use super::secret::{Secret, TimeKey};
 use super::site::Site;
@@ -47,6 +48,7 @@ pub fn resolve(
         sheet_name,
         secrets: Vec::with_capacity(sheet.secrets.len()),
         told_of_store: false,
+        shut_store: None,
         findings: Vec::new(),
         machine: None,
         unknown_zone: None,
@@ -150,6 +152,8 @@ pub(super) struct Resolver<'a> {
     pub(super) secrets: Vec<Secret>,
     /// Whether something was said about the store.
     pub(super) told_of_store: bool,
+    /// The store beside the sheet, where nobody gave the key of it.
+    pub(super) shut_store: Option<ShutStore>,
     pub(super) findings: Vec<Finding>,
     /// The machine that findings are about at the moment.
     pub(super) machine: Option<String>,
@@ -629,8 +633,9 @@ impl Resolver<'_> {
         }
         let bytes = self.named_files.read(Path::new(&written.value), MEANINGS_LIMIT);
         let content = match bytes {
-            Ok(bytes) => MeaningsFile::parse(&bytes),
-            Err(fault) => Err(fault.to_string()),
+            Ok(bytes) => MeaningsFile::parse(&bytes).map_err(MeaningsFault::Unreadable),
+            Err(fault @ ReadFault::NoFolder(_)) => Err(MeaningsFault::OutOfReach(fault.to_string())),
+            Err(fault) => Err(MeaningsFault::Unreadable(fault.to_string())),
         };
         site.meanings.push(NamedMeanings { path: written.value.clone(), content });
         site.meanings.len() - 1

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use impostazione_secret::keyboard::KeyLayout;
-use impostazione_secret::store::{EntryId, Store};
-use impostazione_secret::{CharacterClass, HostKey, WellKnown};
+use impostazione_secret::store::{EntryId, Store, StoreFault};
+use impostazione_secret::{CharacterClass, HostKey, SourceFault, WellKnown};
 use impostazione_text::files::ReadFault;
 use impostazione_text::{Hidden, Place, Stated, Written};
 
@@ -27,6 +27,46 @@ const FILE_LIMIT: u64 = 64 * 1024;
 struct Unavailable {
     reason: String,
     fix: String,
+    /// Whether it cannot be looked at from here, and may be right elsewhere.
+    is_out_of_reach: bool,
+}
+
+impl Unavailable {
+    fn new(reason: impl Into<String>, fix: impl Into<String>) -> Self {
+        Self { reason: reason.into(), fix: fix.into(), is_out_of_reach: false }
+    }
+
+    fn of_source(fault: SourceFault, fix: impl Into<String>) -> Self {
+        let (reason, is_out_of_reach) = match fault {
+            SourceFault::OutOfReach(reason) => (reason, true),
+            SourceFault::Unusable(reason) => (reason, false),
+        };
+        Self { reason, fix: fix.into(), is_out_of_reach }
+    }
+}
+
+/// What is wanted of the store.
+#[derive(Clone, Copy)]
+enum Wanted<'a> {
+    /// The value of a secret.
+    Secret(&'a str),
+    /// The key of a host.
+    HostKey,
+}
+
+/// A store that nobody gave the key of, and what is wanted of it.
+#[derive(Debug)]
+pub(super) struct ShutStore {
+    place: Place,
+    fault: StoreFault,
+    secrets: Vec<String>,
+    host_keys: usize,
+}
+
+impl ShutStore {
+    fn new(place: Place, fault: StoreFault) -> Self {
+        Self { place, fault, secrets: Vec::new(), host_keys: 0 }
+    }
 }
 
 impl Resolver<'_> {
@@ -208,6 +248,10 @@ impl Resolver<'_> {
             }
         }
         self.fetch_host_keys(site);
+        if let Some(shut) = self.shut_store.take() {
+            let ShutStore { place, fault, secrets, host_keys } = shut;
+            self.findings.push(rules::secret::store_not_looked_at(place, &fault, &secrets, host_keys));
+        }
     }
 
     fn fetch_one(&mut self, secret: &Secret, source: &SecretSource, holder: Option<&str>) -> Stated<Hidden> {
@@ -222,35 +266,35 @@ impl Resolver<'_> {
             SecretSource::Variable(variable) => {
                 let capitals = |name: &str| name.to_ascii_uppercase().replace(['-', '.'], "_");
                 let name = filled(&variable.value, secret.scope, holder, capitals);
-                let value = self.sources.variable(&name).map_err(|reason| Unavailable {
-                    reason,
-                    fix: format!("set {name} in the environment of this run"),
+                let value = self.sources.variable(&name).map_err(|fault| {
+                    Unavailable::of_source(fault, format!("set {name} in the environment of this run"))
                 });
                 (variable.place, value.and_then(|value| only_line(&value)))
             }
             SecretSource::Prompt | SecretSource::Store | SecretSource::Sheet => {
                 let id = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
-                let value = self.sources.ask(&id.to_string()).map_err(|reason| Unavailable {
-                    reason,
-                    fix: "run this in a terminal, or take the value from elsewhere: from = \"store\", \"env\" or \
-                          \"file\""
-                        .to_owned(),
+                let value = self.sources.ask(&id.to_string()).map_err(|fault| {
+                    let fix = "run this in a terminal, or take the value from elsewhere: from = \"store\", \"env\" or \
+                               \"file\"";
+                    Unavailable::of_source(fault, fix)
                 });
                 (secret.source_place, value.and_then(|value| only_line(&value)))
             }
         };
         match value {
             Ok(value) => Stated::Value(value),
-            Err(Unavailable { reason, fix }) => {
+            Err(Unavailable { reason, fix, is_out_of_reach }) => {
                 let called = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
-                self.findings.push(rules::secret::missing(place, &called.to_string(), &reason, &fix));
+                let say = if is_out_of_reach { rules::secret::not_looked_at } else { rules::secret::missing };
+                self.findings.push(say(place, &called.to_string(), &reason, &fix));
                 Stated::Faulty
             }
         }
     }
 
-    /// The store, unless it does not open, which is reported once.
-    fn store(&mut self, place: Place) -> Option<&Store> {
+    /// The store, unless it does not open, which is reported once. What was wanted of one that nobody gave the key of is
+    /// noted.
+    fn store(&mut self, place: Place, wanted: Wanted<'_>) -> Option<&Store> {
         match self.sources.store() {
             Ok(store) => {
                 if let Some(mode) = self.sources.store_mode_for_others().filter(|_| !self.told_of_store) {
@@ -263,6 +307,14 @@ impl Resolver<'_> {
                 }
                 Some(store)
             }
+            Err(fault) if fault.wants_what_was_not_given() => {
+                let shut = self.shut_store.get_or_insert_with(|| ShutStore::new(place, fault));
+                match wanted {
+                    Wanted::Secret(name) => shut.secrets.push(name.to_owned()),
+                    Wanted::HostKey => shut.host_keys += 1,
+                }
+                None
+            }
             Err(fault) => {
                 if !self.told_of_store {
                     self.told_of_store = true;
@@ -274,7 +326,7 @@ impl Resolver<'_> {
     }
 
     fn fetch_from_store(&mut self, secret: &mut Secret, holders: Vec<Option<String>>) {
-        let Some(store) = self.store(secret.source_place) else {
+        let Some(store) = self.store(secret.source_place, Wanted::Secret(&secret.name.value)) else {
             secret.values.extend(holders.into_iter().map(|holder| (holder, Stated::Faulty)));
             return;
         };
@@ -310,7 +362,7 @@ impl Resolver<'_> {
         for machine in site.machines.iter_mut().filter(wants) {
             let Some(place) = machine.settings.ssh.host_key.value().map(|flag| flag.place) else { continue };
             let key: Option<Option<HostKey>> = self
-                .store(place)
+                .store(place, Wanted::HostKey)
                 .map(|store| store.host_keys.get(machine.label()).map(|entry| entry.key.clone()));
             if key == Some(None) {
                 first.get_or_insert(place);
@@ -327,20 +379,22 @@ impl Resolver<'_> {
 
     /// The only line of a file. What is wrong with it is said without a word of what is in it.
     fn secret_file(&self, path: &str) -> Result<Hidden, Unavailable> {
-        let bytes = self.named_files.read(Path::new(path), FILE_LIMIT).map_err(|fault| Unavailable {
-            reason: match fault {
-                ReadFault::Missing => format!("there is no file {path}"),
+        let bytes = self.named_files.read(Path::new(path), FILE_LIMIT).map_err(|fault| {
+            let reason = match fault {
+                ReadFault::Missing | ReadFault::NoFolder(_) => format!("there is no file {path}"),
                 other => format!("{path}: {other}"),
-            },
-            fix: "write the path of the file that holds it, from the folder of the sheet on".to_owned(),
+            };
+            Unavailable::new(
+                reason,
+                "write the path of the file that holds it, from the folder of the sheet on",
+            )
         })?;
-        let text = zeroize::Zeroizing::new(String::from_utf8(bytes).map_err(|_| Unavailable {
-            reason: format!("{path} is not UTF-8 text"),
-            fix: "save it as UTF-8 text".to_owned(),
-        })?);
-        only_line(&Hidden::new(text.as_str())).map_err(|fault| Unavailable {
-            reason: format!("{path} {}", fault.reason.trim_start_matches("it ")),
-            fix: fault.fix,
+        let text =
+            zeroize::Zeroizing::new(String::from_utf8(bytes).map_err(|_| {
+                Unavailable::new(format!("{path} is not UTF-8 text"), "save it as UTF-8 text")
+            })?);
+        only_line(&Hidden::new(text.as_str())).map_err(|fault| {
+            Unavailable::new(format!("{path} {}", fault.reason.trim_start_matches("it ")), fault.fix)
         })
     }
 
@@ -366,16 +420,10 @@ fn only_line(value: &Hidden) -> Result<Hidden, Unavailable> {
     let line = text.strip_suffix('\n').unwrap_or(text);
     let line = line.strip_suffix('\r').unwrap_or(line);
     if line.is_empty() {
-        return Err(Unavailable {
-            reason: "it is empty".to_owned(),
-            fix: "put the value there, on one line".to_owned(),
-        });
+        return Err(Unavailable::new("it is empty", "put the value there, on one line"));
     }
     if line.contains(['\n', '\r', '\0']) {
-        return Err(Unavailable {
-            reason: "it has several lines".to_owned(),
-            fix: "leave the value alone there, on one line".to_owned(),
-        });
+        return Err(Unavailable::new("it has several lines", "leave the value alone there, on one line"));
     }
     Ok(Hidden::new(line))
 }

@@ -10,8 +10,8 @@ use impostazione_text::files::Folder;
 use impostazione_text::{FileBytes, Hidden};
 use serde::Serialize;
 
-use super::render::Rendering;
-use super::tree::{OutputContent, OutputFile, OutputTree};
+use super::render::{Rendering, TriedFile};
+use super::tree::OutputContent;
 use crate::appliance::{
     AnsweredProperty, Origin, answered_properties, is_at_console, network_of_link, typing_card,
 };
@@ -32,16 +32,16 @@ pub struct Packing {
     pub digests: HashMap<String, Vec<ManifestEntry>>,
 }
 
-/// Adds the files of an appliance to a tree.
+/// Tries the files of an appliance.
 pub(super) fn appliance_files(
     site: &Site,
     machine: &Machine,
     folder: &str,
     rendering: &Rendering<'_>,
-    tree: &mut OutputTree,
-) -> Result<(), Unwritable> {
-    let mut put = |path: String, mode: u32, content: OutputContent| {
-        tree.files.push(OutputFile {
+    tried: &mut Vec<TriedFile>,
+) {
+    let mut put = |path: String, mode: u32, content: Result<OutputContent, Unwritable>| {
+        tried.push(TriedFile {
             machine: folder.to_owned(),
             path: format!("{folder}/{path}"),
             mode,
@@ -49,34 +49,39 @@ pub(super) fn appliance_files(
             content,
         });
     };
-    let Some(appliance) = machine.appliance() else { return Ok(()) };
+    let Some(appliance) = machine.appliance() else { return };
     let networks =
         Networks { machine: folder, vm_name: vm_name(machine), attachments: networks(site, machine) };
-    put("networks.json".to_owned(), PUBLIC, json(machine, "networks.json", &networks)?);
+    put("networks.json".to_owned(), PUBLIC, json(machine, "networks.json", &networks));
     if is_at_console(site, appliance) {
-        put("typing-card.txt".to_owned(), PUBLIC, OutputContent::of(typing_card(site, machine)));
-        return Ok(());
+        put("typing-card.txt".to_owned(), PUBLIC, Ok(OutputContent::of(typing_card(site, machine))));
+        return;
     }
-    let missing = || Unwritable::new(machine, "its package", "it was not read");
-    let package = site.package_of(appliance).ok_or_else(missing)?;
-    let descriptor = package.descriptor.as_ref().map_err(|_| missing())?;
-    let system = site.system_of(appliance).ok_or_else(missing)?;
+    let package = site.package_of(appliance);
+    let read = package.and_then(|package| Some((package, package.descriptor.as_ref().ok()?)));
+    let Some(((package, descriptor), system)) = read.zip(site.system_of(appliance)) else {
+        let missing = Unwritable::new(machine, "its package", "it was not read");
+        put(format!("{folder}.ovf"), SECRET, Err(missing));
+        return;
+    };
     let environment = environment(site, machine, system)
         .document()
-        .map_err(|error| Unwritable::new(machine, "ovf-env.xml", error.to_string()))?;
-    put("settings.iso".to_owned(), SECRET, OutputContent::of(settings_volume(&environment)));
-    put("ovf-env.xml".to_owned(), SECRET, OutputContent::Bytes(environment));
+        .map_err(|error| Unwritable::new(machine, "ovf-env.xml", error.to_string()));
+    let volume = environment.as_ref().map(|document| OutputContent::of(settings_volume(document)));
+    put("settings.iso".to_owned(), SECRET, volume.map_err(Clone::clone));
+    put("ovf-env.xml".to_owned(), SECRET, environment.map(OutputContent::Bytes));
     let answered = answered_properties(site, machine);
+    let with_secrets = rendering.secrets_in_descriptors;
     put(
         "properties.json".to_owned(),
         SECRET,
         json(
             machine,
             "properties.json",
-            &Properties::of(site, machine, appliance, package, &answered, rendering.secrets_in_descriptors),
-        )?,
+            &Properties::of(site, machine, appliance, package, &answered, with_secrets),
+        ),
     );
-    let set = descriptor.with_values(&settings(site, machine, appliance, rendering.secrets_in_descriptors));
+    let set = descriptor.with_values(&settings(site, machine, appliance, with_secrets));
     let set = FileBytes::new(set);
     let packing = rendering.packing;
     let manifest = manifest(package, folder, &set, packing).text().into_bytes();
@@ -90,11 +95,10 @@ pub(super) fn appliance_files(
             contents: contents.clone(),
             folder: packing.folder.clone(),
         };
-        put(format!("{folder}.ova"), SECRET, OutputContent::Package(Box::new(plan)));
+        put(format!("{folder}.ova"), SECRET, Ok(OutputContent::Package(Box::new(plan))));
     }
-    put(format!("{folder}.ovf"), SECRET, OutputContent::Bytes(set));
-    put(format!("{folder}.mf"), SECRET, OutputContent::of(manifest));
-    Ok(())
+    put(format!("{folder}.ovf"), SECRET, Ok(OutputContent::Bytes(set)));
+    put(format!("{folder}.mf"), SECRET, Ok(OutputContent::of(manifest)));
 }
 
 fn vm_name(machine: &Machine) -> &str {

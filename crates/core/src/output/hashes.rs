@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use serde::Deserialize;
 
 use crate::host::{ACCOUNTS_PATH, Unwritable};
-use crate::machine::{Machine, Site};
+use crate::machine::{Account, Machine, Site};
 use crate::rules::ProvedSite;
 
 /// Largest list of logins of an earlier run that is read.
@@ -42,6 +42,18 @@ impl PasswordHashes {
     /// The hash of an account, by its index, on a machine.
     pub fn of(&self, machine: &Machine, account: usize) -> Option<&str> {
         self.0.get(&(machine.label().to_owned(), account)).map(String::as_str)
+    }
+
+    /// The same word in place of each hash, where sheets are compared, and their passwords by themselves.
+    pub(crate) fn stand_ins(site: &Site) -> Self {
+        let of_machine = |machine: &Machine| {
+            let accounts = machine.host().into_iter().flat_map(|host| &host.accounts).copied();
+            let label = machine.label().to_owned();
+            accounts.map(|account| ((label.clone(), account), "*".to_owned())).collect::<Vec<_>>()
+        };
+        let with_password = |account: &usize| site.accounts.get(*account).is_some_and(Account::has_password);
+        let hashes = site.machines.iter().flat_map(of_machine);
+        Self(hashes.filter(|((_, account), _)| with_password(account)).collect())
     }
 }
 

@@ -14,5 +14,6 @@ pub use hashes::{Hashing, PasswordHashes, count_passwords, hash_passwords};
 pub use list::{LIST_NAME, ListedFile};
 pub use read::{FileSince, HostContent, HostFile, HostOutput, OutputFault, TreeOnDisk};
 pub use render::{Rendering, render, render_with};
+pub(crate) use render::{TriedFile, try_files};
 pub use tree::{OutputContent, OutputFile, OutputTree};
 pub use write::{WriteFault, WriteReport, Writing, write};

@@ -56,64 +56,109 @@ pub fn render_with(
     wanted: impl Fn(&str) -> bool,
     rendering: &Rendering<'_>,
 ) -> Result<OutputTree, Unwritable> {
-    let site = proved.site();
-    let mut tree = OutputTree::default();
+    let files = try_files(proved.site(), wanted, rendering).into_iter().map(TriedFile::made);
+    Ok(OutputTree { files: files.collect::<Result<Vec<_>, _>>()? })
+}
+
+/// A file as it came out: with its content, or with why there is none.
+#[derive(Clone, Debug)]
+pub(crate) struct TriedFile {
+    /// The machine that it is for; empty for one that is for all.
+    pub(crate) machine: String,
+    /// Its path in the tree, the machine's folder first.
+    pub(crate) path: String,
+    /// Its permission bits.
+    pub(crate) mode: u32,
+    /// Whose it will be on the host.
+    pub(crate) owner: Option<&'static str>,
+    /// What it holds, or why it could not be made.
+    pub(crate) content: Result<OutputContent, Unwritable>,
+}
+
+impl TriedFile {
+    fn made(self) -> Result<OutputFile, Unwritable> {
+        let Self { machine, path, mode, owner, content } = self;
+        Ok(OutputFile { machine, path, mode, owner, content: content? })
+    }
+}
+
+/// Tries each file of every machine that `wanted` picks, and of all together. Of a site that was not proved some may say
+/// less than the sheet does: who takes such files has to say so.
+pub(crate) fn try_files(
+    site: &Site,
+    wanted: impl Fn(&str) -> bool,
+    rendering: &Rendering<'_>,
+) -> Vec<TriedFile> {
+    let mut tried = Vec::new();
     let knows_others =
         |machine: &Machine| machine.host().is_some() && machine.settings.hosts_file() == HostsFile::Site;
     let others = if site.machines.iter().any(knows_others) { site_hosts(site) } else { Vec::new() };
     for machine in site.machines.iter().filter(|machine| wanted(machine.label())) {
+        let folder = match folder_of(machine) {
+            Ok(folder) => folder,
+            Err(fault) => {
+                tried.push(TriedFile {
+                    machine: machine.label().to_owned(),
+                    path: machine.label().to_owned(),
+                    mode: SECRET,
+                    owner: None,
+                    content: Err(fault),
+                });
+                continue;
+            }
+        };
         match machine.role {
             Role::Host(_) => {
                 let known: &[SiteHost] = if knows_others(machine) { &others } else { &[] };
-                host_files(site, machine, known, rendering.hashes, &mut tree)?;
+                host_files(site, machine, &folder, known, rendering.hashes, &mut tried);
             }
-            Role::Appliance(_) => {
-                appliance_files(site, machine, &folder_of(machine)?, rendering, &mut tree)?;
-            }
+            Role::Appliance(_) => appliance_files(site, machine, &folder, rendering, &mut tried),
         }
     }
-    if let Some(known_hosts) = known_hosts_file(site)? {
-        tree.files.push(OutputFile {
+    if let Some(content) = known_hosts_file(site).transpose() {
+        tried.push(TriedFile {
             machine: String::new(),
             path: KNOWN_HOSTS_PATH.to_owned(),
             mode: PUBLIC,
             owner: None,
-            content: OutputContent::of(known_hosts),
+            content: content.map(OutputContent::of),
         });
     }
-    Ok(tree)
+    tried
 }
 
 fn host_files(
     site: &Site,
     machine: &Machine,
+    folder: &str,
     others: &[SiteHost],
     hashes: &PasswordHashes,
-    tree: &mut OutputTree,
-) -> Result<(), Unwritable> {
-    let folder = folder_of(machine)?;
-    let mut owned = |path: &str, mode: u32, owner: &'static str, content: OutputContent| {
-        tree.files.push(OutputFile {
-            machine: folder.clone(),
-            path: format!("{folder}/rootfs/{path}"),
-            mode,
-            owner: Some(owner),
-            content,
-        });
-    };
-    let mut on_rootfs = |path: &str, mode: u32, content: OutputContent| owned(path, mode, ROOT, content);
-    let text = |text: String| OutputContent::of(text);
-    on_rootfs(NETPLAN_PATH, SECRET, OutputContent::Bytes(netplan_file(site, machine)?));
+    tried: &mut Vec<TriedFile>,
+) {
+    let mut owned =
+        |path: &str, mode: u32, owner: &'static str, content: Result<OutputContent, Unwritable>| {
+            tried.push(TriedFile {
+                machine: folder.to_owned(),
+                path: format!("{folder}/rootfs/{path}"),
+                mode,
+                owner: Some(owner),
+                content,
+            });
+        };
+    let mut on_rootfs =
+        |path: &str, mode: u32, content: Result<OutputContent, Unwritable>| owned(path, mode, ROOT, content);
+    let text = |text: String| Ok(OutputContent::of(text));
+    on_rootfs(NETPLAN_PATH, SECRET, netplan_file(site, machine).map(OutputContent::Bytes));
     for (path, content) in systemd_link_files(site, machine).into_iter().chain(multicast_dns_files(machine)) {
         on_rootfs(&path, PUBLIC, text(content));
     }
-    on_rootfs(HOSTNAME_PATH, PUBLIC, OutputContent::of(hostname_file(machine)?));
-    on_rootfs(HOSTS_PATH, PUBLIC, OutputContent::of(hosts_file(machine, others)?));
+    on_rootfs(HOSTNAME_PATH, PUBLIC, hostname_file(machine).map(OutputContent::of));
+    on_rootfs(HOSTS_PATH, PUBLIC, hosts_file(machine, others).map(OutputContent::of));
     if let Some(resolved) = resolved_file(machine) {
         on_rootfs(RESOLVED_PATH, PUBLIC, text(resolved));
     }
-    on_rootfs(LOCALTIME_PATH, LINK, OutputContent::Link(localtime_target(machine)?));
-    on_rootfs(TIMEZONE_PATH, PUBLIC, OutputContent::of(timezone_file(machine)?));
+    on_rootfs(LOCALTIME_PATH, LINK, localtime_target(machine).map(OutputContent::Link));
+    on_rootfs(TIMEZONE_PATH, PUBLIC, timezone_file(machine).map(OutputContent::of));
     if let Some(locale) = locale_file(machine) {
         on_rootfs(LOCALE_PATH, PUBLIC, text(locale.clone()));
         on_rootfs(DEBIAN_LOCALE_PATH, PUBLIC, text(locale));
@@ -123,40 +168,48 @@ fn host_files(
     }
     on_rootfs(SSHD_PATH, PUBLIC, text(sshd_file(site, machine)));
     if machine.settings.ssh.has_made_key() {
-        let unwritable = |reason: String| Unwritable::new(machine, HOST_KEY_PATH, reason);
-        let key = machine.host().and_then(|host| host.host_key.value());
-        let key = key.ok_or_else(|| unwritable("its host key could not be had".to_owned()))?;
-        let private = key.private_file(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
-        let public = key.public_line(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
-        on_rootfs(HOST_KEY_PATH, SECRET, OutputContent::of(private.reveal()));
-        on_rootfs(PUBLIC_HOST_KEY_PATH, PUBLIC, text(format!("{public}\n")));
+        let (private, public) = match host_key_files(machine) {
+            Ok((private, public)) => (Ok(private), Ok(public)),
+            Err(fault) => (Err(fault.clone()), Err(fault)),
+        };
+        on_rootfs(HOST_KEY_PATH, SECRET, private);
+        on_rootfs(PUBLIC_HOST_KEY_PATH, PUBLIC, public);
     }
     let ssh_links = if machine.settings.ssh.is_enabled() { &[SSH_WANTED][..] } else { &SSH_MASKED[..] };
     for (path, target) in ssh_links {
-        on_rootfs(path, LINK, OutputContent::Link((*target).to_owned()));
+        on_rootfs(path, LINK, Ok(OutputContent::Link((*target).to_owned())));
     }
     if let Some(sudoers) = sudoers_file(site, machine) {
         on_rootfs(SUDOERS_PATH, READ_ONLY, text(sudoers));
     }
     match machine.settings.time_service() {
         TimeService::Timesyncd => {
-            on_rootfs(TIMESYNCD_PATH, PUBLIC, OutputContent::of(timesyncd_file(machine)));
+            on_rootfs(TIMESYNCD_PATH, PUBLIC, Ok(OutputContent::of(timesyncd_file(machine))));
         }
         TimeService::Chrony => {
-            on_rootfs(CHRONY_SOURCES_PATH, PUBLIC, text(chrony_sources_file(site, machine)?));
-            if let Some(keys) = chrony_keys_file(site, machine)? {
-                owned(CHRONY_KEYS_PATH, GROUP, CHRONY, OutputContent::Bytes(keys));
+            on_rootfs(CHRONY_SOURCES_PATH, PUBLIC, chrony_sources_file(site, machine).map(OutputContent::of));
+            if let Some(keys) = chrony_keys_file(site, machine).transpose() {
+                owned(CHRONY_KEYS_PATH, GROUP, CHRONY, keys.map(OutputContent::Bytes));
             }
         }
     }
-    tree.files.push(OutputFile {
+    tried.push(TriedFile {
         path: format!("{folder}/{ACCOUNTS_PATH}"),
-        machine: folder,
+        machine: folder.to_owned(),
         mode: SECRET,
         owner: None,
-        content: OutputContent::of(accounts_file(site, machine, |account| hashes.of(machine, account))?),
+        content: accounts_file(site, machine, |account| hashes.of(machine, account)).map(OutputContent::of),
     });
-    Ok(())
+}
+
+/// The private and the public half of the key that a host is known by.
+fn host_key_files(machine: &Machine) -> Result<(OutputContent, OutputContent), Unwritable> {
+    let unwritable = |reason: String| Unwritable::new(machine, HOST_KEY_PATH, reason);
+    let key = machine.host().and_then(|host| host.host_key.value());
+    let key = key.ok_or_else(|| unwritable("its host key could not be had".to_owned()))?;
+    let private = key.private_file(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
+    let public = key.public_line(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
+    Ok((OutputContent::of(private.reveal()), OutputContent::of(format!("{public}\n"))))
 }
 
 /// The machine's folder is its name, a host name too, which holds nothing that a path could trip over.

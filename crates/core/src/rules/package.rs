@@ -6,10 +6,11 @@ use impostazione_text::{ByteSize, Place, Written};
 use super::check::Check;
 use super::judge::Judge;
 use crate::finding::{Nature, Rule, Severity};
-use crate::machine::{Appliance, Machine, NamedMeanings};
+use crate::machine::{Appliance, Machine, MeaningsFault, NamedMeanings};
 
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&PACKAGE_MISSING, check_missing),
+    Check::new(&PACKAGE_NOT_LOOKED_AT, check_out_of_reach),
     Check::new(&PACKAGE_UNREADABLE, check_unreadable),
     Check::new(&PACKAGE_FILE_MISSING, check_files_missing),
     Check::new(&PACKAGE_FILE_SIZE, check_sizes),
@@ -31,6 +32,21 @@ static PACKAGE_MISSING: Rule = Rule {
         sheet is in, not from where the command is run.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbok.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    ..Rule::PLAIN
+};
+
+/// A package that lies where nothing can be seen from here.
+static PACKAGE_NOT_LOOKED_AT: Rule = Rule {
+    name: "package-not-looked-at",
+    severity: Severity::Warning,
+    nature: Nature::Fault,
+    summary: "a package or a meanings file could not be looked at, since its folder is not there",
+    explanation: "The folder that the path leads to is not there or is empty, as where a drive is not mounted or large files \
+        were not fetched. Everything that does not depend on the package is judged; what it asks for is not known, nor \
+        whether its answers are right. Nothing is rendered like that.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"drive/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    not_looked_at: true,
     ..Rule::PLAIN
 };
 
@@ -195,6 +211,23 @@ fn check_missing(judge: &mut Judge<'_>) {
     }
 }
 
+fn check_out_of_reach(judge: &mut Judge<'_>) {
+    let fix = "mount the drive, or fetch the files, and check again; or correct the path, which starts from the folder of the sheet";
+    for (machine, place, package) in packages(judge) {
+        if let Err(PackageFault::OutOfReach(reason)) = &package.descriptor {
+            let message =
+                format!("{} was not looked at, nor the answers to what it asks for: {reason}.", package.path);
+            judge.on_machine(&PACKAGE_NOT_LOOKED_AT, machine, place, message, fix);
+        }
+    }
+    for (machine, place, file) in meanings(judge) {
+        if let Err(MeaningsFault::OutOfReach(reason)) = &file.content {
+            let message = format!("{} was not looked at: {reason}.", file.path);
+            judge.on_machine(&PACKAGE_NOT_LOOKED_AT, machine, place, message, fix);
+        }
+    }
+}
+
 fn check_unreadable(judge: &mut Judge<'_>) {
     for (machine, place, package) in packages(judge) {
         if let Err(PackageFault::Unreadable(reason)) = &package.descriptor {
@@ -339,7 +372,7 @@ fn check_paths(judge: &mut Judge<'_>) {
 
 fn check_meanings(judge: &mut Judge<'_>) {
     for (machine, place, file) in meanings(judge) {
-        if let Err(reason) = &file.content {
+        if let Err(MeaningsFault::Unreadable(reason)) = &file.content {
             judge.on_machine(
                 &MEANINGS_UNREADABLE,
                 machine,

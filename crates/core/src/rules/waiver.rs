@@ -90,7 +90,9 @@ pub(crate) fn apply(
             }
         }
     }
-    for waiver in waivers.iter().filter(|waiver| !waiver.matched) {
+    // What was not looked at may be what a waiver was written for.
+    let all_was_looked_at = !findings.iter().any(|finding| finding.rule.not_looked_at);
+    for waiver in waivers.iter().filter(|waiver| !waiver.matched && all_was_looked_at) {
         about.push(Finding::on_sheet(
             &WAIVER_UNMATCHED,
             waiver.place,

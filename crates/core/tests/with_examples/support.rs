@@ -46,7 +46,11 @@ impl InMemory {
 
 impl NamedFiles for InMemory {
     fn read(&self, path: &Path, _limit: u64) -> Result<Vec<u8>, ReadFault> {
-        self.0.get(path).cloned().ok_or(ReadFault::Missing)
+        let folder = path.parent().unwrap_or(path);
+        let is_there = folder == Path::new("") || self.0.keys().any(|known| known.starts_with(folder));
+        self.0.get(path).cloned().ok_or_else(|| {
+            if is_there { ReadFault::Missing } else { ReadFault::NoFolder(folder.display().to_string()) }
+        })
     }
 
     fn mode_for_others(&self, path: &Path) -> Option<u32> {

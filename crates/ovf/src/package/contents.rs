@@ -31,6 +31,7 @@ impl Contents {
     pub(super) fn find(path: &Path, named_files: &dyn NamedFiles) -> Result<Self, PackageFault> {
         let mut opened = named_files.open(path).map_err(|fault| match fault {
             ReadFault::Missing => PackageFault::Missing,
+            fault @ ReadFault::NoFolder(_) => PackageFault::OutOfReach(fault.to_string()),
             other => PackageFault::Unreadable(other.to_string()),
         })?;
         let mut start = [0; 4];

@@ -72,6 +72,9 @@ pub enum StoreFault {
     /// The keys are others.
     #[error("no key that was given opens {0}")]
     WrongKey(String),
+    /// It opens with a private key, and the one that the environment names is another.
+    #[error("{0} opens with another private key than the one that IMPOSTAZIONE_KEY names")]
+    NeedsAnotherKey(String),
     /// The private key is itself encrypted, and did not open.
     #[error("the private key for {0} is encrypted itself, and its own passphrase did not open it")]
     KeyLocked(String),
@@ -128,6 +131,11 @@ pub enum StoreFault {
 }
 
 impl StoreFault {
+    /// Whether it opens with something that nobody gave: it may be all right, and was not looked at.
+    pub fn wants_what_was_not_given(&self) -> bool {
+        matches!(self, Self::NeedsPassphrase(_) | Self::NeedsKey(_) | Self::NeedsAnotherKey(_))
+    }
+
     /// What to do about it.
     pub fn fix(&self) -> &'static str {
         match self {
@@ -141,7 +149,7 @@ impl StoreFault {
             Self::NeedsPassphrase(_) => {
                 "run this in a terminal to be asked for it, or name a file with --passphrase-from, such as /dev/fd/3"
             }
-            Self::NeedsKey(_) => {
+            Self::NeedsKey(_) | Self::NeedsAnotherKey(_) => {
                 "name the file of your private key with --key, or in the variable IMPOSTAZIONE_KEY"
             }
             Self::Another { .. } | Self::Older { .. } | Self::Forgotten { .. } => {

@@ -33,16 +33,22 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
         return output::run(tree, machine.as_deref(), arguments, quiet);
     }
     arguments.refuse_options_of_packages(&[])?;
+    let name = path.display();
     match found {
-        AtPath::Netplan | AtPath::Folder => netplan::run(arguments, quiet),
-        AtPath::Rootfs | AtPath::DiskImage => rootfs::run(arguments, quiet),
+        AtPath::NetplanFile | AtPath::NetplanFolder => netplan::run(arguments, quiet),
+        AtPath::Rootfs | AtPath::RunningSystem | AtPath::DiskImage => rootfs::run(arguments, quiet),
         AtPath::Sheet => Err(Failure::CommandLine(format!(
-            "{0} is a sheet: `impostazione review {0}` shows what each machine will be",
-            path.display()
+            "{name} is a sheet: `impostazione check {name}` says whether it is right, and `impostazione review {name}` what each machine will be"
         ))),
-        AtPath::Package(_) | AtPath::Output(..) | AtPath::File => Err(Failure::CommandLine(format!(
-            "{} is neither a package (.ova, .ovf) nor a netplan file (.yaml), and no file beside it has its digest; with --digest it is compared as an image",
-            path.display()
+        AtPath::MeaningsFile => Err(Failure::CommandLine(format!(
+            "{name} is a meanings file: `impostazione inspect PACKAGE --meanings {name}` shows what a package asks for by it"
         ))),
+        AtPath::OtherFile => Err(Failure::CommandLine(format!(
+            "{name} is {}; with --digest it is compared as an image, or by a file beside it that has its digest, and there is none",
+            found.words()
+        ))),
+        AtPath::Package(_) | AtPath::Output(..) | AtPath::OtherFolder | AtPath::Device => {
+            Err(Failure::CommandLine(format!("{name} is {}", found.words())))
+        }
     }
 }

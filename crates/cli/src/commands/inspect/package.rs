@@ -23,7 +23,9 @@ pub(crate) fn run(path: &Path, arguments: &InspectArguments, quiet: bool) -> Res
     let mut package = Package::read_trusting(&name, &folder, trust);
     let descriptor = match &package.descriptor {
         Ok(descriptor) => descriptor.clone(),
-        Err(PackageFault::Missing) => return Err(Failure::Files(format!("there is no {}", path.display()))),
+        Err(PackageFault::Missing | PackageFault::OutOfReach(_)) => {
+            return Err(Failure::Files(format!("there is no {}", path.display())));
+        }
         Err(PackageFault::Unreadable(reason)) => {
             return Err(Failure::Files(format!("{} cannot be used as a package: {reason}", path.display())));
         }

@@ -1,16 +1,25 @@
 //! Which machine of an output is placed.
 
-use impostazione_core::output::{HostOutput, TreeOnDisk};
+use impostazione_core::output::{HostOutput, OutputFault};
+use impostazione_core::views::at_path::AtPath;
 
 use crate::args::PlaceArguments;
 use crate::exit::Failure;
 use crate::only::Only;
+use crate::target;
 
 /// The output of the one machine that is meant.
 pub(super) fn read_output(arguments: &PlaceArguments) -> Result<HostOutput, Failure> {
-    let files = |fault: impostazione_core::output::OutputFault| Failure::Files(fault.to_string());
-    let (tree, inner) = TreeOnDisk::open(&arguments.output).map_err(files)?;
     let name = arguments.output.display();
+    let (tree, inner) = match target::look(&arguments.output)? {
+        AtPath::Output(tree, machine) => (tree, machine),
+        other => {
+            return Err(Failure::CommandLine(format!(
+                "{name} is {}; name an output, which `render` writes, or the folder of one machine in it",
+                other.word()
+            )));
+        }
+    };
     let hosts = tree.hosts();
     let machine = match (inner, arguments.only.as_slice()) {
         (Some(machine), []) => machine,
@@ -35,7 +44,11 @@ pub(super) fn read_output(arguments: &PlaceArguments) -> Result<HostOutput, Fail
         }
         (None, []) => match hosts.iter().collect::<Vec<_>>().as_slice() {
             [one] => (**one).to_owned(),
-            [] => return Err(Failure::Files(format!("{name} has no host in it, and only hosts are placed"))),
+            [] => {
+                return Err(Failure::CommandLine(format!(
+                    "{name} has no host in it, and only hosts are placed"
+                )));
+            }
             several => {
                 let several: Vec<&str> = several.iter().map(|host| **host).collect();
                 return Err(Failure::CommandLine(format!(
@@ -45,5 +58,10 @@ pub(super) fn read_output(arguments: &PlaceArguments) -> Result<HostOutput, Fail
             }
         },
     };
-    tree.host(&machine).map_err(files)
+    tree.host(&machine).map_err(|fault| match fault {
+        OutputFault::NoSuchMachine { .. } | OutputFault::NotAHost(_) => {
+            Failure::CommandLine(fault.to_string())
+        }
+        fault => Failure::Files(fault.to_string()),
+    })
 }

@@ -71,7 +71,10 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
             Err(fault) => {
                 opens = false;
                 // Where the sheet wants something of it, that is a finding already.
-                if !findings.iter().any(|finding| *finding.rule == SECRET_STORE_CANNOT_OPEN) {
+                let is_told = |finding: &&Finding| {
+                    *finding.rule == SECRET_STORE_CANNOT_OPEN || finding.rule.not_looked_at
+                };
+                if !findings.iter().any(is_told) {
                     terminal::complain(&format!("{fault}; {}", fault.fix()));
                 }
             }
@@ -87,7 +90,12 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
             arguments.sheet.display()
         ));
     }
-    Ok(if summary.errors > 0 || !opens || !assessment.is_whole { Exit::ErrorsRemain } else { Exit::Done })
+    let is_unlooked = summary.not_looked_at > 0;
+    Ok(if summary.errors > 0 || is_unlooked || !opens || !assessment.is_whole {
+        Exit::ErrorsRemain
+    } else {
+        Exit::Done
+    })
 }
 
 /// The store beside a sheet, for other programs.
@@ -161,7 +169,7 @@ fn report(
     let opens = store.as_ref().is_none_or(|store| store.opens);
     let machines = assessment.site.machines.len();
     let report = Report::new(&assessment.sources, machines, findings.iter().copied());
-    let errors = report.summary.errors;
+    let wrong = report.summary.errors + report.summary.not_looked_at;
     json::print(&JsonReport { store, sheet_read_whole: assessment.is_whole, report })?;
-    Ok(if errors > 0 || !opens || !assessment.is_whole { Exit::ErrorsRemain } else { Exit::Done })
+    Ok(if wrong > 0 || !opens || !assessment.is_whole { Exit::ErrorsRemain } else { Exit::Done })
 }

@@ -7,8 +7,13 @@ use crate::finding::{Finding, Nature, Rule, Severity};
 use crate::machine::secret::SecretScope;
 
 /// The rules that are broken while it is read.
-pub(crate) const RULES: &[&Rule] =
-    &[&SECRET_UNDEFINED, &SECRET_MISSING, &SECRET_FILE_READABLE_BY_OTHERS, &SECRET_STORE_CANNOT_OPEN];
+pub(crate) const RULES: &[&Rule] = &[
+    &SECRET_UNDEFINED,
+    &SECRET_MISSING,
+    &SECRET_NOT_LOOKED_AT,
+    &SECRET_FILE_READABLE_BY_OTHERS,
+    &SECRET_STORE_CANNOT_OPEN,
+];
 
 /// A secret that the sheet does not have.
 pub(crate) static SECRET_UNDEFINED: Rule = Rule {
@@ -35,6 +40,22 @@ pub static SECRET_MISSING: Rule = Rule {
     wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay.secret\"\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
+    ..Rule::PLAIN
+};
+
+/// A secret that cannot be looked at from here.
+pub(crate) static SECRET_NOT_LOOKED_AT: Rule = Rule {
+    name: "secret-not-looked-at",
+    severity: Severity::Warning,
+    nature: Nature::Fault,
+    summary: "the value of a secret, or a host key, could not be looked at",
+    explanation: "The store wants a key or a passphrase that was not given, a variable is not set, or there is no terminal to \
+        ask on. Everything else is judged, so that a colleague or a job without the key can check a sheet; whether the value \
+        is there, and is long and strong enough, is not known. Nothing is rendered like that.",
+    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"env\"\nvariable = \"QUAY_WIFI\"\n",
+    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
+    about_credentials: true,
+    not_looked_at: true,
     ..Rule::PLAIN
 };
 
@@ -78,6 +99,34 @@ pub(crate) fn undefined(name: &str, place: Place, known: &[&str]) -> Finding {
 pub(crate) fn missing(place: Place, called: &str, reason: &str, fix: &str) -> Finding {
     let message = format!("The secret {called} cannot be had: {reason}.");
     Finding::on_sheet(&SECRET_MISSING, place, message, fix)
+}
+
+/// A value whose source cannot be reached from here.
+pub(crate) fn not_looked_at(place: Place, called: &str, reason: &str, fix: &str) -> Finding {
+    let message = format!("The secret {called} was not looked at: {reason}.");
+    Finding::on_sheet(&SECRET_NOT_LOOKED_AT, place, message, fix)
+}
+
+/// What is in a store that stays shut, since nobody gave what opens it.
+pub(crate) fn store_not_looked_at(
+    place: Place,
+    fault: &StoreFault,
+    secrets: &[String],
+    host_keys: usize,
+) -> Finding {
+    let secrets = match secrets {
+        [] => None,
+        [only] => Some(format!("the secret {only}")),
+        [others @ .., last] => Some(format!("the secrets {} and {last}", others.join(", "))),
+    };
+    let keys = match host_keys {
+        0 => None,
+        1 => Some("the host key of 1 host".to_owned()),
+        many => Some(format!("the host keys of {many} hosts")),
+    };
+    let what: Vec<String> = secrets.into_iter().chain(keys).collect();
+    let message = format!("{fault}, which was not given. Not looked at: {}.", what.join(", and "));
+    Finding::on_sheet(&SECRET_NOT_LOOKED_AT, place, message, fault.fix())
 }
 
 /// Values that the store does not hold, by their holders.
