@@ -138,7 +138,7 @@ fn sheets(arguments: &CompareArguments) -> Result<Comparison, Failure> {
 }
 
 fn compared<'a>(name: &'a str, assessment: &'a Assessment) -> ComparedSheet<'a> {
-    ComparedSheet { name, assessment }
+    ComparedSheet { name, site: &assessment.site, findings: &assessment.findings }
 }
 
 /// What secrets two sheets have: a value that is asked for in every run, or comes from a variable that is not set, is taken to

@@ -186,6 +186,10 @@ fn files(assessment: &Assessment, salts: &SaltKey) -> Option<BTreeMap<String, Ou
     Some(tree.files.into_iter().map(|file| (file.path.clone(), file)).collect())
 }
 
+fn compared<'a>(name: &'a str, assessment: &'a Assessment) -> ComparedSheet<'a> {
+    ComparedSheet { name, site: &assessment.site, findings: &assessment.findings }
+}
+
 struct Site {
     workspace: Workspace,
     salts: SaltKey,
@@ -205,7 +209,6 @@ impl Site {
         second: &Assessment,
     ) -> Option<(bool, bool)> {
         let of_second = files(second, &self.salts)?;
-        let compared = |name, assessment| ComparedSheet { name, assessment };
         let comparison = compare_sheets(compared("first", first.0), compared("second", second), |_| true);
         assert_eq!(comparison.not_compared, [], "both are right");
         Some((comparison.differences.is_empty(), *first.1 == of_second))

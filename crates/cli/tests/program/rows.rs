@@ -101,7 +101,10 @@ fn what_is_no_csv_file_is_said_and_makes_no_machine() {
         (&b"number,address\n"[..], "buoys.csv has a header and no rows."),
         (&b"number,address\n1\n"[..], "This row has 1 field, and the header has 2."),
         (&b"number,number\n1,2\n"[..], "The header has two fields \"number\"."),
-        (&b"number,address\n1,\xff\n"[..], "buoys.csv is not UTF-8 text."),
+        (
+            &b"number,address\n1,\0\n"[..],
+            "buoys.csv cannot be used: it is no text: there are bytes in it that no text has.",
+        ),
         (&b"number,addr\n1,10.64.10.11\n"[..], "buoys.csv has no field \"address\"."),
     ] {
         let workspace = workspace(csv);
@@ -128,4 +131,104 @@ fn a_secret_in_a_row_with_a_slip_is_not_shown() {
     let workspace = workspace("number,address,admin_password\n1,10.64,tide-table-9\n");
     let text = workspace.run(&["check", "sheet.toml"]).stdout;
     assert!(text.contains("1,10.64,(not shown)") && !text.contains("tide"), "{text}");
+}
+
+/// How many machines the summary has, and the rules that found something.
+fn summed_up(csv: impl AsRef<[u8]>) -> (u64, Vec<String>, i32) {
+    let workspace = workspace(csv);
+    let check = workspace.run(&["check", "sheet.toml", "--format", "json"]);
+    let report: Value = serde_json::from_str(&check.stdout).unwrap();
+    let rules =
+        report["findings"].as_array().unwrap().iter().map(|one| one["rule"].as_str().unwrap().to_owned());
+    (report["summary"]["machines"].as_u64().unwrap(), rules.collect(), check.code)
+}
+
+#[test]
+fn a_mark_that_is_not_closed_takes_in_no_machine() {
+    let rows: Vec<String> = (11..31).map(|last| format!("{last},10.64.10.{last},by the mole")).collect();
+    let csv = format!("number,address,note\n{}\n", rows.join("\n"));
+    assert_eq!(summed_up(&csv), (20, Vec::new(), 0));
+    // In whatever row, in whatever field.
+    for row in [0, 1, 10, 19] {
+        for part in [",10", ",by", ""] {
+            let at =
+                rows[..row].iter().map(|row| row.len() + 1).sum::<usize>() + "number,address,note\n".len();
+            let at = at + rows[row].find(part).unwrap() + usize::from(!part.is_empty());
+            let broken = format!("{}\"{}", &csv[..at], &csv[at..]);
+            assert_eq!(summed_up(&broken), (19, vec!["rows-malformed".to_owned()], 1), "{broken}");
+        }
+    }
+    // Two of them look like a value over several lines.
+    let swallowed = csv.replacen("11,by the mole", "11,\"by the mole", 1).replacen(
+        "14,by the mole",
+        "14,by the mole\"",
+        1,
+    );
+    assert_eq!(summed_up(&swallowed), (17, vec!["rows-value-over-lines".to_owned()], 0), "{swallowed}");
+}
+
+#[test]
+fn what_a_spreadsheet_leaves_behind_makes_no_machine_and_no_error() {
+    let lines = "number,address,note,,\n11,10.64.10.11,red,,\n12,10.64.10.12,,,\n,,,,\n,,,,\n";
+    assert_eq!(summed_up(lines), (2, Vec::new(), 0));
+    assert_eq!(summed_up(" number , address \n11 , 10.64.10.11\n12,10.64.10.12 \n"), (2, Vec::new(), 0));
+    let (machines, rules, code) = summed_up("number,address,,\n11,10.64.10.11,,lost\n12,10.64.10.12,,\n");
+    assert_eq!((machines, rules, code), (1, vec!["rows-malformed".to_owned()], 1));
+}
+
+#[test]
+fn one_short_row_leaves_the_others_to_be_judged() {
+    let (machines, rules, code) =
+        summed_up("number,address\n11,10.64.10.11\n12\n13,10.64.10.999\n14,10.64.10.14\n");
+    assert_eq!(machines, 3);
+    assert_eq!((rules, code), (vec!["rows-malformed".to_owned(), "address-malformed".to_owned()], 1));
+}
+
+#[test]
+fn other_signs_and_other_spellings_are_read_and_told() {
+    let table = "number;address;note\r\n11;10.64.10.11;molo è\r\n12;10.64.10.12;\r\n";
+    let little: Vec<u8> = table.replace(';', "\t").encode_utf16().flat_map(u16::to_le_bytes).collect();
+    let western: Vec<u8> = table.chars().map(|c| u8::try_from(u32::from(c)).unwrap()).collect();
+    for (csv, taken_for) in [
+        (table.as_bytes().to_vec(), "buoys.csv has semicolons between its fields; it was read as that."),
+        (
+            [&[0xff, 0xfe], &little[..]].concat(),
+            "buoys.csv has tabs between its fields and is UTF-16 text; it was read as that.",
+        ),
+        (
+            western,
+            "buoys.csv has semicolons between its fields and is Windows-1252 text; it was read as that.",
+        ),
+        (
+            [b"sep=;\r\n", table.as_bytes()].concat(),
+            "buoys.csv has semicolons between its fields; it was read as that.",
+        ),
+    ] {
+        let workspace = workspace(&csv);
+        let found = findings(&workspace);
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert_eq!((found[0].4.as_str(), found[0].5.as_str()), ("rows-in-another-form", taken_for));
+        assert_eq!(summed_up(&csv).0, 2);
+        assert_eq!(workspace.run(&["render", "sheet.toml", "--into", "out"]).code, 0);
+    }
+}
+
+/// A secret stays hidden however the file is written, and whatever is wrong with it.
+#[test]
+fn a_secret_in_rows_of_another_form_is_not_shown() {
+    for csv in [
+        "number;address; admin_password \n1;10.64;tide-table-9\n",
+        "sep=;\nnumber;address;admin_password\n1;10.64;tide-table-9\n",
+        "number,address,admin_password\n1,\"10.64,tide-table-9\n2,10.64.10.300,tide-table-9\n",
+        "number,address,admin_password\n1,10.64,\"tide-table-9\"x\n2,10.64.10.300,tide-table-9,\n",
+        "number,address,admin_password\n1,10.64.10.11,\"tide-table-9\n2,10.64.10.300,tide-table-9\"\n",
+        "number,address,admin_password\n1,10.64.10.11,x,tide-table-9\n2,10.64.10.300,tide-table-9\n",
+    ] {
+        let workspace = workspace(csv);
+        for format in ["text", "json", "sarif"] {
+            let run = workspace.run(&["check", "sheet.toml", "--format", format]);
+            let said = run.stdout + &run.stderr;
+            assert!(said.contains("rows") && !said.contains("tide"), "{csv:?}: {said}");
+        }
+    }
 }

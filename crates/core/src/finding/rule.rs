@@ -5,6 +5,7 @@ use std::fmt;
 use super::severity::{Nature, Severity};
 
 /// A named check.
+#[allow(clippy::struct_excessive_bools, reason = "each says something of its own")]
 pub struct Rule {
     /// Its name, public and stable.
     pub name: &'static str,

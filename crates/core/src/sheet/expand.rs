@@ -13,6 +13,7 @@ use super::entries::{
 };
 use super::pattern::{Filling, Pattern};
 use super::rows::Rows;
+use super::rows_text::{Spelling, decode};
 use super::rules as sheet_rules;
 use crate::finding::Finding;
 use crate::sheet::hidden_unparsed::hidden_in_unparsed_rows;
@@ -25,7 +26,8 @@ const MOST: usize = 1_000_000;
 
 /// Puts the machines of each entry in place of the entries. CSV files are read through `named_files` and become sources.
 pub fn expand(sheet: &mut Sheet, sources: &mut Sources, named_files: &dyn NamedFiles) -> Vec<Finding> {
-    let mut expander = Expander { sources, named_files, files: HashMap::new(), findings: Vec::new() };
+    let mut expander =
+        Expander { sources, named_files, files: HashMap::new(), findings: Vec::new(), is_whole: true };
     let mut machines = Vec::with_capacity(sheet.machines.len());
     for entry in std::mem::take(&mut sheet.machines) {
         let header = entry.header;
@@ -41,6 +43,7 @@ pub fn expand(sheet: &mut Sheet, sources: &mut Sources, named_files: &dyn NamedF
         machines.extend(expanded);
     }
     sheet.machines = machines;
+    sheet.is_whole &= expander.is_whole;
     expander.findings
 }
 
@@ -50,6 +53,8 @@ struct Expander<'a> {
     /// The CSV files that were read, by path; `None` for one with faults, which have their findings.
     files: HashMap<String, Option<Rows>>,
     findings: Vec<Finding>,
+    /// Whether every row could be read.
+    is_whole: bool,
 }
 
 impl Expander<'_> {
@@ -108,8 +113,8 @@ impl Expander<'_> {
     }
 
     fn expand_rows(&mut self, mut entry: MachineEntry, path: &Written<String>) -> Vec<MachineEntry> {
-        let before = self.findings.len();
         let Some(rows) = self.rows(path, entry.label()) else { return Vec::new() };
+        let before = self.findings.len();
         let patterns = self.patterns(&mut entry, Filling::Fields);
         let known: Vec<&str> = rows.fields.iter().map(|field| field.value.as_str()).collect();
         for (pattern, place) in &patterns {
@@ -126,6 +131,8 @@ impl Expander<'_> {
         if self.findings.len() > before {
             return Vec::new();
         }
+        // What a row that could not be read would have made is missing.
+        self.is_whole &= rows.faults.is_empty();
         let machines = rows.rows.iter().map(|row| {
             let value_of = |name: &str| row.get(known.iter().position(|field| *field == name)?);
             let mut machine = entry.clone();
@@ -182,49 +189,72 @@ impl Expander<'_> {
                 return None;
             }
         };
-        let Ok(text) = String::from_utf8(bytes) else {
-            let message = format!("{name} is not UTF-8 text.");
-            self.findings.push(sheet_rules::pattern::rows_malformed(
-                machine,
-                path.place,
-                message,
-                "save it as UTF-8",
-            ));
-            return None;
+        let (text, spelling) = match decode(bytes) {
+            Ok(decoded) => decoded,
+            Err(reason) => {
+                let message = format!("{name} cannot be used: {reason}.");
+                let fix = "save it as UTF-8 text with commas between the fields";
+                self.findings.push(sheet_rules::pattern::rows_malformed(machine, path.place, message, fix));
+                return None;
+            }
         };
-        let text = text.strip_prefix('\u{feff}').map(str::to_owned).unwrap_or(text);
         let id = self.sources.add(Source::new(self.sources.beside_first(name), text));
-        match Rows::parse(id, self.sources.get(id)) {
-            Err(faults) => {
-                // They name fields of the header, and nothing of a row.
-                let findings = faults.into_iter().map(|fault| {
-                    sheet_rules::pattern::rows_malformed(
-                        machine.clone(),
-                        fault.place,
-                        fault.message,
-                        fault.fix,
-                    )
-                    .quoting_nothing()
-                });
-                self.findings.extend(findings);
-                let unread = hidden_in_unparsed_rows(self.sources.get(id).text());
-                self.sources.mark_read(id, Some(unread));
-                None
+        let read = Rows::parse(id, self.sources.get(id));
+        let faults = match &read {
+            Ok(rows) => &rows.faults,
+            Err(faults) => faults,
+        };
+        // They name fields of the header, and nothing of a row.
+        let findings = faults.iter().map(|fault| {
+            let message = fault.message.clone();
+            sheet_rules::pattern::rows_malformed(machine.clone(), fault.place, message, fault.fix)
+                .quoting_nothing()
+        });
+        self.findings.extend(findings);
+        let unread = (!faults.is_empty()).then(|| hidden_in_unparsed_rows(self.sources.get(id).text()));
+        let rows = read.ok();
+        if let Some(rows) = &rows {
+            self.tell_form(path, machine.clone(), rows, spelling);
+            for place in &rows.over_lines {
+                self.findings.push(sheet_rules::pattern::rows_value_over_lines(machine.clone(), *place));
             }
-            Ok(rows) if rows.rows.is_empty() => {
+            if rows.rows.is_empty() && rows.faults.is_empty() {
                 self.findings.push(sheet_rules::pattern::rows_empty(machine, path.place, name));
-                None
             }
-            Ok(rows) => {
-                for (index, field) in rows.fields.iter().enumerate() {
-                    if is_secret(&field.value) {
-                        for value in rows.rows.iter().filter_map(|row| row.get(index)) {
-                            self.sources.mark_secret(value.place);
-                        }
+            for (index, field) in rows.fields.iter().enumerate() {
+                if is_secret(&field.value) {
+                    for value in rows.rows.iter().filter_map(|row| row.get(index)) {
+                        self.sources.mark_secret(value.place);
                     }
                 }
-                Some(rows)
             }
+        }
+        if unread.is_some() {
+            self.sources.mark_read(id, unread);
+        }
+        rows.filter(|rows| !rows.rows.is_empty())
+    }
+
+    /// Says what a file was taken for that is not in the plain form.
+    fn tell_form(
+        &mut self,
+        path: &Written<String>,
+        machine: Option<String>,
+        rows: &Rows,
+        spelling: Spelling,
+    ) {
+        let between = match rows.separator {
+            ',' => None,
+            ';' => Some("semicolons between its fields"),
+            '\t' => Some("tabs between its fields"),
+            _ => Some("upright lines between its fields"),
+        };
+        let spelled = (spelling != Spelling::Utf8).then(|| format!("is {} text", spelling.word()));
+        let parts: Vec<String> =
+            between.map(|between| format!("has {between}")).into_iter().chain(spelled).collect();
+        if !parts.is_empty() {
+            let message = format!("{} {}; it was read as that.", path.value, parts.join(" and "));
+            self.findings.push(sheet_rules::pattern::rows_in_another_form(machine, path.place, message));
         }
     }
 }

@@ -9,6 +9,7 @@ mod keys;
 mod pattern;
 mod read;
 mod rows;
+mod rows_text;
 pub(crate) mod rules;
 mod syntax;
 mod table;

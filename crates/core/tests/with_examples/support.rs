@@ -28,6 +28,13 @@ impl InMemory {
         files.0.insert("packages/logbook.ovf".into(), DESCRIPTOR.into());
         files.0.insert("buoys.csv".into(), "name,address\nbuoy-1,10.64.10.11\nbuoy-2,10.64.10.12\n".into());
         files.0.insert("none.csv".into(), "name,address\n".into());
+        files
+            .0
+            .insert("semicolons.csv".into(), "name;address\nbuoy-1;10.64.10.11\nbuoy-2;10.64.10.12\n".into());
+        files.0.insert(
+            "swallowed.csv".into(),
+            "name,address,note\nbuoy-1,10.64.10.11,\"red\nbuoy-2,10.64.10.12,green\"\n".into(),
+        );
         let packages = Path::new(env!("CARGO_MANIFEST_DIR")).join("testdata/packages");
         for entry in std::fs::read_dir(packages).unwrap() {
             let entry = entry.unwrap();

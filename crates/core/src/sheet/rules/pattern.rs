@@ -4,8 +4,15 @@ use impostazione_text::{Place, nearest};
 
 use crate::finding::{Finding, Nature, Rule, Severity};
 
-pub(crate) const RULES: &[&Rule] =
-    &[&PATTERN_MALFORMED, &PATTERN_LENGTHS_DIFFER, &ROWS_MALFORMED, &ROWS_FIELD_MISSING, &ROWS_EMPTY];
+pub(crate) const RULES: &[&Rule] = &[
+    &PATTERN_MALFORMED,
+    &PATTERN_LENGTHS_DIFFER,
+    &ROWS_MALFORMED,
+    &ROWS_IN_ANOTHER_FORM,
+    &ROWS_VALUE_OVER_LINES,
+    &ROWS_FIELD_MISSING,
+    &ROWS_EMPTY,
+];
 
 /// Braces that are no range.
 static PATTERN_MALFORMED: Rule = Rule {
@@ -40,10 +47,38 @@ static ROWS_MALFORMED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a CSV file of rows cannot be read",
-    explanation: "`rows` names a CSV file in UTF-8, from the folder of the sheet on. Its first line names the fields, each \
-        once; every further line has as many values, with commas between them. A value with a comma or a quote in it \
-        stands in quotes, a quote in it written twice. Blank lines are passed over.",
+    explanation: "`rows` names a CSV file, from the folder of the sheet on. Its first line names the fields, each once; every \
+        further line has as many values, with commas between them. A value with a comma or a quotation mark in it stands in \
+        quotation marks, a mark in it written twice. Rows and columns with nothing in them are passed over. A row with a slip \
+        makes no machine; the others do.",
     wrong: "[[host]]\nrows = \"bouys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    ..Rule::PLAIN
+};
+
+/// A CSV file in another form than the plain one.
+static ROWS_IN_ANOTHER_FORM: Rule = Rule {
+    name: "rows-in-another-form",
+    severity: Severity::Note,
+    nature: Nature::Judgment,
+    summary: "a CSV file has other signs between its fields than commas, or is not UTF-8",
+    explanation: "Spreadsheets write semicolons or tabs between the fields where a comma stands in numbers, and UTF-16 or \
+        Windows-1252 in place of UTF-8. Such a file is read; the note says what it was taken for, since that can only be \
+        told by its look.",
+    wrong: "[[host]]\nrows = \"semicolons.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
+    ..Rule::PLAIN
+};
+
+/// A value that may have taken in rows.
+static ROWS_VALUE_OVER_LINES: Rule = Rule {
+    name: "rows-value-over-lines",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a value of a CSV file runs over several lines, and may have taken in rows",
+    explanation: "A value in quotation marks may have line breaks in it. Where one mark is missing behind a value and another \
+        before a later one, all rows between them become one value, and their machines are not made.",
+    wrong: "[[host]]\nrows = \"swallowed.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     ..Rule::PLAIN
 };
@@ -81,6 +116,18 @@ pub(crate) fn rows_malformed(
     fix: impl Into<String>,
 ) -> Finding {
     Finding::new(&ROWS_MALFORMED, machine, place, message, fix.into())
+}
+
+pub(crate) fn rows_in_another_form(machine: Option<String>, place: Place, message: String) -> Finding {
+    let fix = "see whether `review` has all machines, with the right names; or save the file as UTF-8, with commas between the fields";
+    Finding::new(&ROWS_IN_ANOTHER_FORM, machine, place, message, fix)
+}
+
+pub(crate) fn rows_value_over_lines(machine: Option<String>, place: Place) -> Finding {
+    let message = "This value runs over several lines, and no row of them makes a machine.";
+    let fix =
+        "close the quotation mark where the value ends; where the lines belong to the value, waive the rule";
+    Finding::new(&ROWS_VALUE_OVER_LINES, machine, place, message, fix).quoting_nothing()
 }
 
 pub(crate) fn rows_field_missing(

@@ -5,8 +5,8 @@ use std::fs::File;
 use std::io::{self, BufReader, Read as _};
 use std::path::Path;
 
+use super::comparison::{Comparison, DifferenceKind, DifferencePlace, difference};
 use super::shown::{Compared, is_open};
-use super::{Comparison, DifferenceKind, DifferencePlace, difference};
 use crate::output::{FileSince, ListedFile, OutputFault, TreeOnDisk};
 
 /// Which part of two outputs is compared.

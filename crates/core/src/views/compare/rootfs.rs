@@ -2,8 +2,8 @@
 
 use impostazione_rootfs::{Change, Rootfs, RootfsFault, Want};
 
+use super::comparison::{Comparison, Difference, DifferenceKind, DifferencePlace, difference};
 use super::shown::shown;
-use super::{Comparison, Difference, DifferenceKind, DifferencePlace, difference};
 use crate::finding::Finding;
 use crate::placing::{PendingChanges, Placing};
 use crate::views::difference::different_lines;

@@ -5,10 +5,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde_json::Value;
 
+use super::comparison::{Comparison, DifferenceKind, DifferencePlace, difference};
 use super::shown::{Compared, is_open};
-use super::{Comparison, DifferenceKind, DifferencePlace, difference};
 use crate::appliance::{login_in_url, told_appliances};
-use crate::assess::Assessment;
 use crate::finding::Finding;
 use crate::machine::{Machine, Secret, SecretSlot, Site};
 use crate::output::{HostContent, OutputContent, PasswordHashes, Rendering, TriedFile, try_files};
@@ -19,8 +18,10 @@ use crate::views::review::review;
 pub struct ComparedSheet<'a> {
     /// What messages call it.
     pub name: &'a str,
-    /// The sheet, read with the values of its secrets, as far as they can be had.
-    pub assessment: &'a Assessment,
+    /// The site, with the values of its secrets as far as they can be had.
+    pub site: &'a Site,
+    /// What is wrong with the sheet.
+    pub findings: &'a [Finding],
 }
 
 /// Compares the machines of two sheets that `wanted` picks, whatever order they are written in; and, where `wanted` picks
@@ -34,7 +35,7 @@ pub fn compare_sheets(
     compare_settings(first, second, &wanted, &mut comparison);
     compare_files(first, second, &wanted, &mut comparison);
     for sheet in [first, second] {
-        for finding in sheet.assessment.findings.iter().filter(|finding| finding.rule.not_looked_at) {
+        for finding in sheet.findings.iter().filter(|finding| finding.rule.not_looked_at) {
             let machine = finding.machine.as_deref();
             comparison.leave_out(
                 format!("a part of {}", sheet.name),
@@ -43,7 +44,7 @@ pub fn compare_sheets(
             );
         }
         // A value that cannot be had is named by itself, and one that is too weak is compared all the same.
-        let errors = sheet.assessment.findings.iter().filter(|finding| Finding::is_in_the_way(finding));
+        let errors = sheet.findings.iter().filter(|finding| Finding::is_in_the_way(finding));
         let errors = errors.filter(|finding| !finding.rule.about_credentials).count();
         if errors > 0 {
             let reason = format!(
@@ -67,7 +68,7 @@ fn compare_settings(
 ) {
     let (mut of_first, mut of_second) = (settings(first, wanted), settings(second, wanted));
     for (sheet, settings) in [(first, &mut of_first), (second, &mut of_second)] {
-        add_logins_in_urls(&sheet.assessment.site, settings);
+        add_logins_in_urls(sheet.site, settings);
         add_secrets(sheet, settings, comparison);
     }
     let machines: BTreeSet<&String> = of_first.keys().chain(of_second.keys()).collect();
@@ -127,7 +128,7 @@ type Settings = BTreeMap<String, BTreeMap<DifferencePlace, Setting>>;
 
 /// The settings of each machine, by where they stand.
 fn settings(sheet: ComparedSheet<'_>, wanted: &impl Fn(&str) -> bool) -> Settings {
-    let review = review(&sheet.assessment.site, wanted);
+    let review = review(sheet.site, wanted);
     let Ok(Value::Object(review)) = serde_json::to_value(review) else { return Settings::new() };
     let mut all = Settings::new();
     for machine in review.get("machines").and_then(Value::as_array).into_iter().flatten() {
@@ -204,7 +205,7 @@ fn plain(value: &Value) -> Option<String> {
 
 /// Adds the values of secrets, by digest alone, and notes those that cannot be had.
 fn add_secrets(sheet: ComparedSheet<'_>, settings: &mut Settings, comparison: &mut Comparison) {
-    let site = &sheet.assessment.site;
+    let site = sheet.site;
     for slot in site.secret_slots() {
         let Some(secret) = site.secret_of(slot) else { continue };
         let machines = machines_of(site, slot).filter(|machine| settings.contains_key(machine.label()));
@@ -269,9 +270,8 @@ fn compare_files(
         files.values().map(|file| file.machine.clone()).collect()
     };
     let (in_first, in_second) = (machines(&of_first), machines(&of_second));
-    let is_whole = [first, second]
-        .iter()
-        .all(|sheet| sheet.assessment.site.machines.iter().all(|machine| wanted(machine.label())));
+    let is_whole =
+        [first, second].iter().all(|sheet| sheet.site.machines.iter().all(|machine| wanted(machine.label())));
     // Where a setting of a machine differs, that says more than the lines of its files.
     let told: BTreeSet<String> = comparison.differences.iter().map(|known| known.machine.clone()).collect();
     for path in of_first.keys().chain(of_second.keys()).collect::<BTreeSet<_>>() {
@@ -289,7 +289,7 @@ fn compare_files(
 }
 
 fn tried_files(sheet: ComparedSheet<'_>, wanted: &impl Fn(&str) -> bool) -> BTreeMap<String, TriedFile> {
-    let site = &sheet.assessment.site;
+    let site = sheet.site;
     let hashes = PasswordHashes::stand_ins(site);
     let rendering = Rendering { packing: None, secrets_in_descriptors: true, hashes: &hashes };
     let tried = try_files(site, wanted, &rendering);

@@ -2,7 +2,7 @@
 
 use impostazione_rootfs::{Change, Rootfs, Want};
 
-use super::{Difference, DifferenceKind};
+use super::comparison::{Difference, DifferenceKind};
 use crate::host::{ACCOUNTS_PATH, NETPLAN_PATH};
 use crate::output::HostContent;
 use crate::placing::Placing;
@@ -30,16 +30,16 @@ impl Difference {
                     _ => self.kind = DifferenceKind::SecretDiffers,
                 }
             }
-            (old, new) => (self.first, self.second) = (leads_to(old), leads_to(new)),
+            (old, new) => (self.first, self.second) = (Some(leads_to(old)), Some(leads_to(new))),
         }
     }
 }
 
-fn leads_to(content: &HostContent) -> Option<String> {
-    Some(match content {
+fn leads_to(content: &HostContent) -> String {
+    match content {
         HostContent::Link(target) => format!("a link to {target}"),
         HostContent::Bytes(_) => "a file".to_owned(),
-    })
+    }
 }
 
 /// What may be shown of a file; nothing of one that is kept from others, but for netplan's and the list of logins, of which
