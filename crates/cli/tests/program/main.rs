@@ -32,6 +32,7 @@ mod netplan;
 mod netplan_manager;
 mod netplan_shapes;
 mod no_leak;
+mod no_leak_at_random;
 mod packages;
 mod placing;
 mod placing_judges;

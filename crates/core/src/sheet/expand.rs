@@ -133,7 +133,7 @@ impl Expander<'_> {
         }
         // What a row that could not be read would have made is missing.
         self.is_whole &= rows.faults.is_empty();
-        let machines = rows.rows.iter().map(|row| {
+        let machines = rows.records.iter().map(|row| {
             let value_of = |name: &str| row.get(known.iter().position(|field| *field == name)?);
             let mut machine = entry.clone();
             let mut patterns = patterns.iter();
@@ -218,12 +218,12 @@ impl Expander<'_> {
             for place in &rows.over_lines {
                 self.findings.push(sheet_rules::pattern::rows_value_over_lines(machine.clone(), *place));
             }
-            if rows.rows.is_empty() && rows.faults.is_empty() {
+            if rows.records.is_empty() && rows.faults.is_empty() {
                 self.findings.push(sheet_rules::pattern::rows_empty(machine, path.place, name));
             }
             for (index, field) in rows.fields.iter().enumerate() {
                 if is_secret(&field.value) {
-                    for value in rows.rows.iter().filter_map(|row| row.get(index)) {
+                    for value in rows.records.iter().filter_map(|row| row.get(index)) {
                         self.sources.mark_secret(value.place);
                     }
                 }
@@ -232,7 +232,7 @@ impl Expander<'_> {
         if unread.is_some() {
             self.sources.mark_read(id, unread);
         }
-        rows.filter(|rows| !rows.rows.is_empty())
+        rows.filter(|rows| !rows.records.is_empty())
     }
 
     /// Says what a file was taken for that is not in the plain form.

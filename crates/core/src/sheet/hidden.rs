@@ -34,6 +34,15 @@ struct Known<'a> {
 }
 
 impl Known<'_> {
+    /// What a value is that stands under a key.
+    fn of_value(&self, key: &str, value: &DeValue<'_>, under: Under) -> Under {
+        // Where a table with a passphrase belongs, anything else may be the passphrase.
+        if under == Under::Open && key == "wifi" && !matches!(value, DeValue::Table(_)) {
+            return Under::Confidential;
+        }
+        self.of_key(key, under)
+    }
+
     fn of_key(&self, key: &str, under: Under) -> Under {
         if under != Under::Open {
             return under;
@@ -67,8 +76,11 @@ pub(crate) fn hidden_in_sheet(table: &DeTable<'_>) -> Vec<Range<usize>> {
         Known { secrets: names("secret"), time_keys: names("time_key"), secret_keys: RefCell::default() };
     let mut hidden = Vec::new();
     for (key, value) in table {
-        let under =
-            if key.get_ref() == "secret" { Under::Secrets } else { known.of_key(key.get_ref(), Under::Open) };
+        let under = if key.get_ref() == "secret" {
+            Under::Secrets
+        } else {
+            known.of_value(key.get_ref(), value.get_ref(), Under::Open)
+        };
         walk(value.get_ref(), value.span(), key.get_ref(), under, &known, &mut hidden);
     }
     hidden
@@ -97,7 +109,7 @@ fn walk(
                 }
                 let below = match under {
                     Under::Secrets => Under::OneSecret,
-                    other => known.of_key(name, other),
+                    other => known.of_value(name, value.get_ref(), other),
                 };
                 walk(value.get_ref(), value.span(), name, below, known, hidden);
             }

@@ -60,6 +60,11 @@ fn is_harmless(line: &str, text: &str) -> bool {
     if line.contains("PRIVATE KEY") {
         return false;
     }
+    // Where a table with a passphrase belongs, anything else may be the passphrase.
+    let key = line.split(['=', ':', '{', '"', '\'']).next().unwrap_or_default().trim();
+    if key.split(|c: char| !c.is_alphanumeric()).any(|word| word == "wifi") && !line.contains('{') {
+        return false;
+    }
     if !words().any(|word| is_secret(word) || matches!(word, "secret" | "variable")) {
         return true;
     }

@@ -27,7 +27,7 @@ pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
     let text = source.text();
     let (table, errors) = DeTable::parse_recoverable(text);
     let unread = (!errors.is_empty()).then(|| hidden_in_unparsed(text));
-    let syntax::Broken { findings, spans } = syntax::explain(id, source, &errors, unread.as_ref());
+    let syntax::Broken { findings, spans } = syntax::explain(id, source, &errors);
     let mut reader =
         Reader { source: id, findings, broken: &spans, misplaced: Vec::new(), hidden: Vec::new() };
     let top = Place { source: id, span: Span::new(0, 0) };

@@ -15,7 +15,7 @@ pub(super) struct Rows {
     /// The names of the fields, without blanks around them. Columns at the end that have no name are none.
     pub(super) fields: Vec<Written<String>>,
     /// The rows, each with as many values as there are fields. Those with nothing in them are left out.
-    pub(super) rows: Vec<Vec<Written<String>>>,
+    pub(super) records: Vec<Vec<Written<String>>>,
     /// What stands between the fields.
     pub(super) separator: char,
     /// Values that run over several lines, and may have taken in rows.
@@ -42,7 +42,7 @@ impl Rows {
         let text = source.text();
         let (separator, start) = separator_of(text);
         let reading = Reading { id, text, separator };
-        let Records { records, mut faults, over_lines } = reading.records(start);
+        let Found { records, mut faults, over_lines } = reading.records(start);
         let mut records = records.into_iter();
         let Some(header) = records.next() else {
             if faults.is_empty() {
@@ -82,7 +82,7 @@ impl Rows {
             rows.push(row);
         }
         faults.sort_by_key(|fault| fault.place);
-        Ok(Self { fields, rows, separator: char::from(separator), over_lines, faults })
+        Ok(Self { fields, records: rows, separator: char::from(separator), over_lines, faults })
     }
 }
 
@@ -148,7 +148,7 @@ struct Reading<'a> {
 }
 
 /// What was read.
-struct Records {
+struct Found {
     /// Those with something in them.
     records: Vec<Record>,
     faults: Vec<RowsFault>,
@@ -172,8 +172,8 @@ impl Reading<'_> {
 
     /// The records from an offset on, each value with the place of its field, quotes included. After a record whose quotation
     /// marks do not match, reading goes on in the line below its first, so that one slip does not take in the rest of the file.
-    fn records(&self, start: usize) -> Records {
-        let mut found = Records { records: Vec::new(), faults: Vec::new(), over_lines: Vec::new() };
+    fn records(&self, start: usize) -> Found {
+        let mut found = Found { records: Vec::new(), faults: Vec::new(), over_lines: Vec::new() };
         let mut at = start;
         while at < self.text.len() {
             at = self.records_until_fault(at, &mut found);
@@ -182,7 +182,7 @@ impl Reading<'_> {
     }
 
     /// Reads until the end, or to where it has to begin anew.
-    fn records_until_fault(&self, from: usize, found: &mut Records) -> usize {
+    fn records_until_fault(&self, from: usize, found: &mut Found) -> usize {
         let mut reader = ReaderBuilder::new().delimiter(self.separator).build();
         let mut record: Record = Vec::new();
         let mut value = Vec::new();
@@ -293,7 +293,7 @@ mod tests {
             Ok(rows) if !rows.faults.is_empty() => {
                 Err(rows.faults.into_iter().map(|fault| fault.message).collect())
             }
-            Ok(rows) => Ok((values(rows.fields), rows.rows.into_iter().map(values).collect())),
+            Ok(rows) => Ok((values(rows.fields), rows.records.into_iter().map(values).collect())),
             Err(faults) => Err(faults.into_iter().map(|fault| fault.message).collect()),
         }
     }
@@ -316,7 +316,7 @@ mod tests {
         let text = "name,address\r\nbuoy-1,\"10.64\"\r\nbuoy-22,10.65\r\n";
         let mut sources = Sources::default();
         let id = sources.add(Source::new("buoys.csv", text));
-        let rows = Rows::parse(id, sources.get(id)).unwrap().rows;
+        let rows = Rows::parse(id, sources.get(id)).unwrap().records;
         let shown = |value: &Written<String>| &text[value.place.span.range()];
         assert_eq!(rows[0].iter().map(shown).collect::<Vec<_>>(), ["buoy-1", "\"10.64\""]);
         assert_eq!(rows[1].iter().map(shown).collect::<Vec<_>>(), ["buoy-22", "10.65"]);
@@ -368,7 +368,7 @@ mod tests {
             let mut sources = Sources::default();
             let id = sources.add(Source::new("buoys.csv", text.as_str()));
             let rows = Rows::parse(id, sources.get(id)).unwrap();
-            let names: Vec<&str> = rows.rows.iter().map(|row| row[0].value.as_str()).collect();
+            let names: Vec<&str> = rows.records.iter().map(|row| row[0].value.as_str()).collect();
             assert_eq!(names, ["buoy-1", "buoy-3", "buoy-4"], "{slip}");
             assert_eq!(rows.faults.len(), 1);
             assert!(rows.faults[0].message.contains(says), "{slip}: {}", rows.faults[0].message);
@@ -379,7 +379,7 @@ mod tests {
         let mut sources = Sources::default();
         let id = sources.add(Source::new("buoys.csv", text));
         let rows = Rows::parse(id, sources.get(id)).unwrap();
-        assert_eq!((rows.rows.len(), rows.over_lines.len()), (1, 1));
+        assert_eq!((rows.records.len(), rows.over_lines.len()), (1, 1));
     }
 
     proptest! {
@@ -395,7 +395,7 @@ mod tests {
             let id = sources.add(Source::new("rows.csv", text.as_str()));
             let Ok(rows) = Rows::parse(id, sources.get(id)) else { return Ok(()) };
             let with_something = lines.iter().filter(|line| line.chars().any(char::is_alphanumeric));
-            let lost = with_something.count().saturating_sub(rows.rows.len() + rows.faults.len());
+            let lost = with_something.count().saturating_sub(rows.records.len() + rows.faults.len());
             prop_assert!(lost == 0 || !rows.faults.is_empty() || !rows.over_lines.is_empty(), "{lost} of {text:?}");
         }
 
@@ -405,7 +405,7 @@ mod tests {
             let mut sources = Sources::default();
             let id = sources.add(Source::new("rows.csv", text.as_str()));
             if let Ok(rows) = Rows::parse(id, sources.get(id)) {
-                for value in rows.fields.iter().chain(rows.rows.iter().flatten()) {
+                for value in rows.fields.iter().chain(rows.records.iter().flatten()) {
                     prop_assert!(text.get(value.place.span.range()).is_some());
                 }
             }

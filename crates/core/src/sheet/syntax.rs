@@ -2,7 +2,6 @@
 
 use std::ops::Range;
 
-use impostazione_text::confidential::confidential_parts;
 use impostazione_text::{Place, Source, SourceId, Span};
 use toml::de::Error;
 
@@ -20,12 +19,7 @@ pub(super) struct Broken {
 
 /// Explains the errors of the TOML parser, one a line of the sheet: further errors of a line follow from its first, and
 /// all errors behind a bracket that is never closed follow from that.
-pub(super) fn explain(
-    id: SourceId,
-    source: &Source,
-    errors: &[Error],
-    unread: Option<&Range<usize>>,
-) -> Broken {
+pub(super) fn explain(id: SourceId, source: &Source, errors: &[Error]) -> Broken {
     let text = source.text();
     let mut broken = Broken { findings: Vec::new(), spans: Vec::new() };
     if errors.is_empty() {
@@ -46,8 +40,7 @@ pub(super) fn explain(
         if span.start > readable || last_line.as_ref() == Some(&line) || follows {
             continue;
         }
-        let hidden = unread.cloned().unwrap_or(text.len()..text.len());
-        let slip = Slip { text, message: error.message(), span, line: line.clone(), hidden };
+        let slip = Slip { text, message: error.message(), span, line: line.clone() };
         let (part, message, fix) = slip.explain();
         let place = Place { source: id, span: part.into() };
         broken.spans.push(place.span);
@@ -57,7 +50,6 @@ pub(super) fn explain(
             broken.spans.push(region);
             headless = Some(region);
         }
-        // In the part that is not shown nothing is quoted either.
         broken.findings.push(form::syntax(place, message, fix).quoting_nothing());
         last_line = Some(line);
     }
@@ -104,63 +96,20 @@ fn merged(mut spans: Vec<Span>) -> Vec<Span> {
     merged
 }
 
-/// One error of the parser, with the line it is on.
+/// One error of the parser, with the line it is on. What is said of it quotes nothing of the text: where the form is broken
+/// nobody can tell a value from a key, or a secret from a name.
 struct Slip<'a> {
     text: &'a str,
     message: &'a str,
     span: Range<usize>,
     line: Range<usize>,
-    /// What is never quoted.
-    hidden: Range<usize>,
 }
 
 /// The part of the text to mark, what is wrong with it, and the fix.
-type Explained = (Range<usize>, String, String);
+type Explained = (Range<usize>, &'static str, &'static str);
 
 impl Slip<'_> {
     fn explain(&self) -> Explained {
-        let (part, message, fix) = self.explain_openly();
-        if self.line.end < self.hidden.start {
-            return (part, message, fix);
-        }
-        // What the parser says may quote the line too.
-        self.explain_closely(part)
-    }
-
-    /// The same of a line of which nothing may be quoted.
-    fn explain_closely(&self, part: Range<usize>) -> Explained {
-        let empty = Slip {
-            text: self.text,
-            message: self.message,
-            hidden: 0..0,
-            line: self.line.clone(),
-            span: self.span.clone(),
-        };
-        let quoteless = [
-            Self::missing_value,
-            Self::wrong_escape,
-            Self::unclosed_text,
-            Self::after_the_value,
-            Self::missing_comma,
-            Self::unclosed_header,
-        ];
-        if let Some((_, message, fix)) = quoteless.iter().find_map(|way| way(&empty)) {
-            return (part, message, fix);
-        }
-        let message = if self.says("duplicate key") {
-            "The key of this line stands twice in its table."
-        } else if colon_setting(self.slice(self.whole_line())).is_some() {
-            "A key and its value have a colon between them, and TOML wants an equals sign."
-        } else if self.bare_value().is_some() {
-            "The value on this line stands without quotes, or in quotes that only a person takes for quotes."
-        } else {
-            "This line is no setting: a key, an equals sign and a value."
-        };
-        let fix = "write key = \"value\"; the line is not shown, since a secret may stand in it or above it";
-        (part, message.to_owned(), fix.to_owned())
-    }
-
-    fn explain_openly(&self) -> Explained {
         let ways = [
             Self::duplicate_key,
             Self::unclosed_header,
@@ -174,7 +123,11 @@ impl Slip<'_> {
         ];
         ways.iter().find_map(|way| way(self)).unwrap_or_else(|| {
             let part = if self.span.is_empty() { self.whole_line() } else { self.span.clone() };
-            (part, format!("This is not TOML: {}.", self.message), "correct the line".to_owned())
+            (
+                part,
+                "This is not TOML.",
+                "write the line as key = \"value\", or begin it with # to make it a comment",
+            )
         })
     }
 
@@ -196,19 +149,14 @@ impl Slip<'_> {
     }
 
     fn duplicate_key(&self) -> Option<Explained> {
-        self.says("duplicate key").then(|| {
-            let key = self.slice(self.span.clone()).trim();
-            let message = format!("`{key}` stands twice in this table.");
-            (self.span.clone(), message, "take one of the two out".to_owned())
-        })
+        let message = "This key stands twice in its table.";
+        self.says("duplicate key").then(|| (self.span.clone(), message, "take one of the two out"))
     }
 
     fn missing_value(&self) -> Option<Explained> {
         let value_missing = self.says("must be quoted") && self.span.is_empty();
-        value_missing.then(|| {
-            let message = "There is no value after the equals sign.".to_owned();
-            (self.whole_line(), message, "write the value, or take the line out".to_owned())
-        })
+        let message = "There is no value after the equals sign.";
+        value_missing.then(|| (self.whole_line(), message, "write the value, or take the line out"))
     }
 
     fn unquoted_value(&self) -> Option<Explained> {
@@ -217,30 +165,21 @@ impl Slip<'_> {
         if value.starts_with(['"', '\'', '[', '{']) {
             return None;
         }
-        let in_line = bare.start - self.line.start..bare.end - self.line.start;
-        if confidential_parts(self.slice(self.line.clone()))
-            .iter()
-            .any(|part| part.start < in_line.end && in_line.start < part.end)
-        {
-            let message = "The value on this line stands without quotes.".to_owned();
-            return Some((bare, message, "write it in quotes".to_owned()));
+        if value.trim_matches(['“', '”', '„', '‘', '’', '«', '»']) != value {
+            let message = "This value stands in quotation marks that only a person takes for such.";
+            return Some((bare, message, "write plain ones: \"value\""));
         }
-        let plain = value.trim_matches(['“', '”', '„', '‘', '’', '«', '»']);
-        if plain != value {
-            let message = format!("{value} stands in quotes that only a person takes for quotes.");
-            return Some((bare, message, format!("write plain ones: \"{plain}\"")));
-        }
-        (self.says("must be quoted") || value.contains(['.', ':', '/', '-'])).then(|| {
-            let message = format!("{value} stands without quotes.");
-            (bare, message, format!("write it in quotes: \"{value}\""))
-        })
+        (self.says("must be quoted") || value.contains(['.', ':', '/', '-'])).then_some((
+            bare,
+            "This value stands without quotation marks.",
+            "write it in quotation marks: \"value\"",
+        ))
     }
 
     fn wrong_escape(&self) -> Option<Explained> {
-        self.says("escape").then(|| {
-            let message = "A backslash in this text begins nothing that TOML knows.".to_owned();
-            (self.whole_line(), message, "double the backslash, or put the text in single quotes".to_owned())
-        })
+        let message = "A backslash in this text begins nothing that TOML knows.";
+        let fix = "double the backslash, or put the text in single quotes";
+        self.says("escape").then(|| (self.whole_line(), message, fix))
     }
 
     fn unclosed_text(&self) -> Option<Explained> {
@@ -254,25 +193,19 @@ impl Slip<'_> {
         } else {
             self.to_line_end()
         };
-        let message =
-            "A text that begins here or before does not end: its closing quote is missing.".to_owned();
-        Some((part, message, "close the text with the quote that it began with".to_owned()))
+        let message = "A text that begins here or before does not end: its closing quote is missing.";
+        Some((part, message, "close the text with the quote that it began with"))
     }
 
     fn after_the_value(&self) -> Option<Explained> {
-        self.says("expected newline").then(|| {
-            let message = "Something stands after the value that does not belong to it.".to_owned();
-            let fix = "one setting a line; a quote inside a text is written \\\", a comment begins with #"
-                .to_owned();
-            (self.to_line_end(), message, fix)
-        })
+        let message = "Something stands after the value that does not belong to it.";
+        let fix = "one setting a line; a quote inside a text is written \\\", a comment begins with #";
+        self.says("expected newline").then(|| (self.to_line_end(), message, fix))
     }
 
     fn missing_comma(&self) -> Option<Explained> {
-        self.says("missing comma").then(|| {
-            let message = "A comma is missing before this.".to_owned();
-            (self.to_line_end(), message, "put a comma between the two items".to_owned())
-        })
+        let message = "A comma is missing before this.";
+        self.says("missing comma").then(|| (self.to_line_end(), message, "put a comma between the two items"))
     }
 
     fn is_broken_header(&self) -> bool {
@@ -281,11 +214,9 @@ impl Slip<'_> {
     }
 
     fn unclosed_header(&self) -> Option<Explained> {
-        self.is_broken_header().then(|| {
-            let message = "The brackets of this line do not match.".to_owned();
-            let fix = "write a table as [subnet.quay], and an entry as [[host]]".to_owned();
-            (self.whole_line(), message, fix)
-        })
+        let message = "The brackets of this line do not match.";
+        let fix = "write a table as [subnet.quay], and an entry as [[host]]";
+        self.is_broken_header().then(|| (self.whole_line(), message, fix))
     }
 
     fn no_setting(&self) -> Option<Explained> {
@@ -297,16 +228,17 @@ impl Slip<'_> {
         let key = line.split('=').next().unwrap_or_default().trim();
         let (message, fix) = if line.contains('=') && key.contains(char::is_whitespace) && !key.contains(':')
         {
-            (format!("\"{key}\" is no key: a key has no space in it."), "correct the key".to_owned())
-        } else if let Some((key, value)) = colon_setting(line) {
-            let is_secret = !confidential_parts(&format!("{key} = {value}")).is_empty();
-            let value = if is_secret { "…" } else { value };
-            let message =
-                "A key and its value have a colon between them, and TOML wants an equals sign.".to_owned();
-            (message, format!("write `{key} = {value}`"))
+            ("What stands before the equals sign is no key: a key has no space in it.", "correct the key")
+        } else if has_colon(line) {
+            (
+                "A key and its value have a colon between them, and TOML wants an equals sign.",
+                "write it as key = \"value\"",
+            )
         } else {
-            let message = "This line is no setting: a key, an equals sign and a value.".to_owned();
-            (message, "write it as key = \"value\", or begin the line with # to make it a comment".to_owned())
+            (
+                "This line is no setting: a key, an equals sign and a value.",
+                "write it as key = \"value\", or begin the line with # to make it a comment",
+            )
         };
         Some((whole, message, fix))
     }
@@ -334,13 +266,12 @@ fn clamp(text: &str, span: Range<usize>) -> Range<usize> {
     start..end
 }
 
-/// Key and value of a line that has a colon, or a colon and an equals sign, between them.
-fn colon_setting(line: &str) -> Option<(&str, &str)> {
-    let (key, value) = line.split_once(':')?;
+/// Whether a line is a key and a value with a colon, or a colon and an equals sign, between them.
+fn has_colon(line: &str) -> bool {
+    let Some((key, value)) = line.split_once(':') else { return false };
     let key = key.trim_end();
     let is_bare_key = !key.is_empty() && key.chars().all(|c| c.is_ascii_alphanumeric() || "-_.".contains(c));
-    let value = value.trim_start().trim_start_matches('=').trim();
-    (is_bare_key && !value.is_empty()).then_some((key, value))
+    is_bare_key && !value.trim_start().trim_start_matches('=').trim().is_empty()
 }
 
 fn trim(text: &str, range: Range<usize>) -> Range<usize> {
