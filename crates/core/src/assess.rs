@@ -84,7 +84,7 @@ pub fn assess_with(
         sources.mark_secret(place);
     }
     let told = told_appliances(&site);
-    let mut judge = Judge::new(&site, &told, &sources, findings);
+    let mut judge = Judge::new(&site, &told, &sources, findings).on_day(today);
     rules::run(&mut judge);
     let mut findings = judge.into_findings();
     if !is_whole {

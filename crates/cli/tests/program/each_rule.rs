@@ -55,6 +55,12 @@ fn cases() -> Vec<Case> {
             "gauge-{1..2}",
             with("\"gauge-01\"", "\"gauge-{1..2}\"").replace(address, "«\"10.64.10.{11..13}\"»"),
         ),
+        case(
+            "ssh-key-expired",
+            None,
+            with("\"keys/keeper.pub\"", "«\"keys/expired.pub\"», \"keys/keeper.pub\""),
+        ),
+        case("login-by-certificate-only", None, with("\"keys/keeper.pub\"", "«\"keys/authority.pub\"»")),
         case("rows-malformed", "{name}", harbor("\"lamps.csv\"", "«\"lamp.csv\"»")),
         case("rows-in-another-form", "{name}", harbor("\"lamps.csv\"", "«\"semicolons.csv\"»")),
         case("rows-field-missing", "{name}", harbor("\"{address}\"", "«\"{adress}\"»")),
@@ -776,6 +782,9 @@ fn prove(Case { rule, machine, sheet }: &Case) -> Result<(), String> {
     workspace.write("slip.secret", "a phrase for the slip\n");
     workspace.write("short.secret", "phrase\n");
     workspace.write("keys/weak.pub", WEAK_KEY);
+    let key = workspace.read("keys/keeper.pub");
+    workspace.write("keys/expired.pub", format!("expiry-time=\"20240630\" {key}"));
+    workspace.write("keys/authority.pub", format!("cert-authority {key}"));
     let check = workspace.run(&["check", "sheet.toml", "--format", "json"]);
     let report: Value = serde_json::from_str(&check.stdout).unwrap();
     let mut findings = report["findings"].as_array().unwrap().clone();

@@ -23,6 +23,7 @@ mod host_files;
 mod hostile_rootfs;
 mod inspect;
 mod judges;
+mod key_judges;
 mod layout;
 mod logins;
 mod mending;

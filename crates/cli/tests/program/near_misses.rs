@@ -73,6 +73,8 @@ fn near_misses_of_the_sheet() -> Vec<NearMiss> {
         ("sheet-value-wrong-type", with(&[("[\"capovetro.example\"]", "\"none\"")])),
         ("pattern-malformed", with(&[(NAME, "name = \"gauge-{0x0a..0x0b}\""), (ADDRESS, "\"10.64.10.{99..100}\"")])),
         ("pattern-lengths-differ", two("\"10.64.10.{19..20}\"")),
+        ("ssh-key-expired", with_keys("\"keys/future.pub\"")),
+        ("login-by-certificate-only", with_keys("\"keys/authority.pub\", \"keys/keeper.pub\"")),
         ("rows-malformed", harbor(&[("\"lamps.csv\"", "\"quoted.csv\"")])),
         ("rows-in-another-form", harbor(&[("\"lamps.csv\"", "\"semicolon.csv\"")])),
         ("rows-value-over-lines", harbor(&[("\"lamps.csv\"", "\"quoted.csv\"")])),
@@ -626,6 +628,9 @@ fn what_is_near_a_breach_is_passed_in_silence() {
             "semicolon.csv",
             "name,mac,address,stands\nlamp-1,02:64:20:00:00:11,10.64.20.11,\"north; below; the; light\"\n",
         );
+        let key = workspace.read("keys/keeper.pub");
+        workspace.write("keys/future.pub", format!("expiry-time=\"20990630\" {key}"));
+        workspace.write("keys/authority.pub", format!("cert-authority {key}"));
         workspace.write("one.csv", "name,mac,address\nlamp-1,02:64:20:00:00:11,10.64.20.11");
         let check = workspace.run(&["check", "sheet.toml"]);
         let waived = sheet.contains("[[waiver]]");
@@ -636,6 +641,10 @@ fn what_is_near_a_breach_is_passed_in_silence() {
         }
     }
     assert!(astray.is_empty(), "{}\n{}", astray.join("\n\n"), astray.len());
+}
+
+fn with_keys(keys: &str) -> String {
+    crate::support::right_sheet(&host("gauge-01", "10.64.10.11")).replace("\"keys/keeper.pub\"", keys)
 }
 
 #[test]

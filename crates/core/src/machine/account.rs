@@ -3,6 +3,7 @@
 use globset::GlobMatcher;
 use impostazione_net::AccountName;
 use impostazione_text::{Place, Stated, Written};
+use jiff::civil::DateTime;
 
 /// A login on hosts.
 #[derive(Debug)]
@@ -38,6 +39,10 @@ pub struct AuthorizedKey {
     pub place: Place,
     /// Why it should not open anything, as the end of a sentence.
     pub weakness: Option<String>,
+    /// When it stops opening anything, by the host's clock.
+    pub expires: Option<DateTime>,
+    /// Whether it opens nothing itself, and only signs certificates that do.
+    pub is_authority: bool,
 }
 
 impl Account {

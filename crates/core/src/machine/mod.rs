@@ -5,6 +5,7 @@ mod answer;
 mod appliance;
 mod cluster;
 mod demands;
+mod key_options;
 mod link;
 mod machine;
 mod pool;

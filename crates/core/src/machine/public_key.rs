@@ -4,8 +4,11 @@ use std::path::Path;
 
 use impostazione_text::Written;
 use impostazione_text::files::{NamedFiles, ReadFault};
+use jiff::civil::DateTime;
 use ssh_key::PublicKey;
 use ssh_key::public::KeyData;
+
+use super::key_options::KeyOptions;
 
 /// Largest file of public keys that is read.
 const KEY_FILE_LIMIT: u64 = 1024 * 1024;
@@ -19,6 +22,10 @@ pub(super) struct ReadKey {
     pub(super) line: String,
     /// Why it should not open anything.
     pub(super) weakness: Option<String>,
+    /// When it stops opening anything, by the host's clock.
+    pub(super) expires: Option<DateTime>,
+    /// Whether it opens nothing itself, and only signs certificates that do.
+    pub(super) is_authority: bool,
 }
 
 /// The public keys that one item of `ssh_keys` stands for: a file's, or the one that it is itself.
@@ -45,8 +52,11 @@ pub(super) fn public_keys(
     })?;
     let name = text;
     let content = std::str::from_utf8(&bytes).map_err(|_| (format!("{name} is not a text"), FIX))?;
-    if content.contains("PRIVATE KEY") {
+    if content.contains("PRIVATE KEY") || content.starts_with("PuTTY-User-Key-File-") {
         return Err((format!("{name} holds a private key, which belongs on no host"), PRIVATE_FIX));
+    }
+    if let Some((what, fix)) = other_form(content) {
+        return Err((format!("{name} holds {what}"), fix));
     }
     let mut lines = Vec::new();
     for (number, line) in content.lines().enumerate() {
@@ -61,10 +71,34 @@ pub(super) fn public_keys(
     if lines.is_empty() { Err((format!("{name} holds no key"), FIX)) } else { Ok(lines) }
 }
 
+/// What a text is that holds a public key in a form that sshd does not read, and what makes it one that it does.
+fn other_form(text: &str) -> Option<(&'static str, &'static str)> {
+    let has = |words: &str| text.contains(words);
+    if has("---- BEGIN SSH2 PUBLIC KEY ----") {
+        let fix = "turn it into the form of sshd with `ssh-keygen -i -f FILE`, and name a file with what that prints";
+        return Some(("a key in the form of RFC 4716 (SSH2), which sshd does not read", fix));
+    }
+    if has("-----BEGIN RSA PUBLIC KEY-----") {
+        let fix = "turn it into the form of sshd with `ssh-keygen -i -m PEM -f FILE`, and name a file with what that prints";
+        return Some(("a key in PEM (PKCS #1), which sshd does not read", fix));
+    }
+    if has("-----BEGIN PUBLIC KEY-----") {
+        let fix = "turn it into the form of sshd with `ssh-keygen -i -m PKCS8 -f FILE`, and name a file with what that prints";
+        return Some(("a key in PEM (PKCS #8), which sshd does not read", fix));
+    }
+    has("-----BEGIN CERTIFICATE-----").then_some((
+        "a certificate of X.509, and no key of SSH",
+        "name a file with a public key in it, as in \"keys/keeper.pub\"",
+    ))
+}
+
 /// What is wrong with a text that is to be public keys, a line each, as the end of a sentence. It never repeats the key.
 pub(crate) fn key_fault(text: &str) -> Option<String> {
     if text.contains("PRIVATE KEY") {
         return Some("is a private key, which belongs on no machine and in no sheet".to_owned());
+    }
+    if let Some((what, _)) = other_form(text) {
+        return Some(format!("is {what}"));
     }
     let mut lines =
         text.lines().map(str::trim).filter(|line| !line.is_empty() && !line.starts_with('#')).peekable();
@@ -76,31 +110,6 @@ pub(crate) fn key_fault(text: &str) -> Option<String> {
         Err(reason) => Some(reason),
     })
 }
-
-/// Options that sshd knows in `authorized_keys` (`sshd(8)`), in small letters, and whether they have a value.
-const OPTIONS: [(&str, bool); 21] = [
-    ("agent-forwarding", false),
-    ("cert-authority", false),
-    ("command", true),
-    ("environment", true),
-    ("expiry-time", true),
-    ("from", true),
-    ("no-agent-forwarding", false),
-    ("no-port-forwarding", false),
-    ("no-pty", false),
-    ("no-touch-required", false),
-    ("no-user-rc", false),
-    ("no-x11-forwarding", false),
-    ("permitlisten", true),
-    ("permitopen", true),
-    ("port-forwarding", false),
-    ("principals", true),
-    ("pty", false),
-    ("restrict", false),
-    ("tunnel", true),
-    ("user-rc", false),
-    ("verify-required", false),
-];
 
 /// Whether a text is a line of `authorized_keys` and not a path: the name of a key type stands in it, after options
 /// perhaps, and a key behind it.
@@ -124,7 +133,7 @@ fn key_start(text: &str) -> Option<usize> {
                     return Some(start);
                 }
                 // Options have no blanks outside quotes: what is neither they nor a type is a path.
-                let is_options = start == 0 && option_fault(word).is_none();
+                let is_options = start == 0 && KeyOptions::read(word).is_ok();
                 let is_blank = word.is_empty();
                 if !is_options
                     && !is_blank
@@ -140,58 +149,24 @@ fn key_start(text: &str) -> Option<usize> {
     None
 }
 
-/// What is wrong with the options before a key, as the end of a sentence.
-fn option_fault(options: &str) -> Option<String> {
-    let mut rest = options;
-    while !rest.is_empty() {
-        let name_end = rest.find(['=', ',']).unwrap_or(rest.len());
-        let (name, behind) = rest.split_at(name_end);
-        let small = name.to_ascii_lowercase();
-        let Some((_, takes_value)) = OPTIONS.iter().find(|(known, _)| *known == small) else {
-            return Some(format!("has an option that sshd does not know, {name}"));
-        };
-        let value = behind.strip_prefix('=');
-        if value.is_some() != *takes_value {
-            let does = if *takes_value { "needs a value" } else { "takes no value" };
-            return Some(format!("has an option {name}, which {does}"));
-        }
-        rest = behind;
-        if let Some(value) = value {
-            let Some(inner) = value.strip_prefix('"') else {
-                return Some(format!("has an option {name} whose value does not stand in quotes"));
-            };
-            let mut previous = '"';
-            let end = inner.char_indices().find(|(_, c)| {
-                let ends = *c == '"' && previous != '\\';
-                previous = *c;
-                ends
-            });
-            let Some((end, _)) = end else {
-                return Some(format!("has an option {name} whose value does not end"));
-            };
-            rest = inner.get(end + 1..).unwrap_or_default();
-        }
-        match rest.strip_prefix(',') {
-            Some(more) if !more.is_empty() => rest = more,
-            None if rest.is_empty() => {}
-            _ => return Some("has options that are not separated by commas".to_owned()),
-        }
-    }
-    None
-}
-
 /// Reads one public key, with the options before it as they are.
 fn public_key(line: &str) -> Result<ReadKey, String> {
     let start = key_start(line).ok_or_else(|| "is no public key".to_owned())?;
     let (options, key) = line.split_at(start);
     let options = options.trim_end();
-    if let Some(fault) = option_fault(options) {
-        return Err(fault);
+    let KeyOptions { expires, is_authority } = KeyOptions::read(options)?;
+    if key.split_whitespace().next().is_some_and(|kind| kind.contains("-cert-v01@")) {
+        return Err("is a certificate, which is shown at login and authorizes nothing; name the public key, or that of the authority with cert-authority before it".to_owned());
     }
-    let key = PublicKey::from_openssh(key).map_err(|_| "is no public key that can be read".to_owned())?;
+    // Any blanks part the fields; in a comment they stay.
+    let (kind, rest) = key.trim_end().split_once([' ', '\t']).unwrap_or((key, ""));
+    let (data, comment) = rest.trim_start().split_once([' ', '\t']).unwrap_or((rest.trim_start(), ""));
+    let key = format!("{kind} {data} {}", comment.trim_start());
+    let key = PublicKey::from_openssh(key.trim_end())
+        .map_err(|_| "is no public key that can be read".to_owned())?;
     let line = key.to_openssh().map_err(|_| "is no public key that can be written again".to_owned())?;
     let line = if options.is_empty() { line } else { format!("{options} {line}") };
-    Ok(ReadKey { line, weakness: weakness(key.key_data()) })
+    Ok(ReadKey { line, weakness: weakness(key.key_data()), expires, is_authority })
 }
 
 /// Why a key should not open anything, as the end of a sentence.
@@ -229,6 +204,7 @@ mod tests {
             "no-pty,no-X11-forwarding",
             r#"from="10.64.40.0/24",command="/usr/bin/tide --level \"now\"""#,
             r#"restrict,port-forwarding,permitopen="10.64.10.60:5432""#,
+            r#"expiry-time="20990630",from="!10.64.40.9,10.64.40.0/24""#,
         ] {
             let line = format!("{options} {key}");
             assert_eq!(read(&line).as_deref(), Ok(line.as_str()));
@@ -246,11 +222,23 @@ mod tests {
             ("restrict=\"yes\"", "takes no value"),
             ("restrict,,no-pty", "does not know"),
             ("restrict,", "commas"),
+            ("expiry-time=\"2099-06-30\"", "is no time"),
+            ("from=\"10.64.40.1/24\"", "host part"),
+            ("permitopen=\"tide-log\"", "host:port"),
+            ("tunnel=\"x\"", "number"),
+            ("principals=\"keeper\"", "cert-authority"),
         ] {
             let fault = read(&format!("{options} {key}")).unwrap_err();
             assert!(fault.contains(says), "{options}: {fault}");
         }
         assert_eq!(read("gull"), Err("is no public key".to_owned()));
+    }
+
+    #[test]
+    fn a_tab_between_the_fields_is_as_good_as_a_blank() {
+        let fields: Vec<&str> = KEY.trim().splitn(3, ' ').collect();
+        assert_eq!(read(&fields.join("\t")).as_deref(), Ok(KEY.trim()));
+        assert_eq!(read(&format!("restrict\t{}", fields.join("\t"))), Ok(format!("restrict {}", KEY.trim())));
     }
 
     proptest! {

@@ -407,6 +407,8 @@ impl Resolver<'_> {
                     account.keys.extend(lines.into_iter().map(|key| AuthorizedKey {
                         line: key.line,
                         weakness: key.weakness,
+                        expires: key.expires,
+                        is_authority: key.is_authority,
                         place: written.place,
                     }));
                 }

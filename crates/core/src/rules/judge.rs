@@ -4,6 +4,7 @@ use std::collections::HashSet;
 use std::net::IpAddr;
 
 use impostazione_text::{Place, Sources};
+use jiff::civil::Date;
 
 use crate::appliance::{ToldAppliance, ToldValue};
 use crate::finding::Finding;
@@ -16,6 +17,8 @@ pub struct Judge<'a> {
     pub site: &'a Site,
     /// Its appliances, with all that each is told.
     pub told: &'a [ToldAppliance<'a>],
+    /// The day by which keys run out; none where that is not judged.
+    pub(super) today: Option<Date>,
     sources: &'a Sources,
     findings: Vec<Finding>,
     suggested: HashSet<IpAddr>,
@@ -38,12 +41,20 @@ impl<'a> Judge<'a> {
         Self {
             site,
             told,
+            today: None,
             sources,
             findings,
             suggested,
             reported: HashSet::new(),
             wrong_values: HashSet::new(),
         }
+    }
+
+    /// The same, on a day.
+    #[must_use]
+    pub(crate) fn on_day(mut self, today: Date) -> Self {
+        self.today = Some(today);
+        self
     }
 
     /// What an appliance is told.

@@ -11,6 +11,8 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&HOST_WITHOUT_LOGIN, check_host_without_login),
     Check::new(&ACCOUNT_WITHOUT_LOGIN, check_account_without_login),
     Check::new(&ACCOUNT_UNUSED, check_unused),
+    Check::new(&SSH_KEY_EXPIRED, check_expired),
+    Check::new(&LOGIN_BY_CERTIFICATE_ONLY, check_certificates),
     Check::new(&PASSWORD_CHANGE_WITHOUT_PASSWORD, check_change),
     Check::new(&STOCK_LOGIN_KEPT, check_stock),
 ];
@@ -41,6 +43,34 @@ static ACCOUNT_WITHOUT_LOGIN: Rule = Rule {
     wrong: "[account.pilot]\nfull_name = \"Pilot on duty\"\n",
     right: "[account.pilot]\nfull_name = \"Pilot on duty\"\nssh_keys = [\"keys/keeper.pub\"]\n",
     about_absence: true,
+    about_credentials: true,
+    ..Rule::PLAIN
+};
+
+/// A key that has run out.
+static SSH_KEY_EXPIRED: Rule = Rule {
+    name: "ssh-key-expired",
+    severity: Severity::Error,
+    nature: Nature::Credential,
+    summary: "the expiry-time of an SSH key has passed",
+    explanation: "sshd takes a key with expiry-time only before that time, and refuses it afterwards as if it were not there. \
+        Renew the key, or take it out of the sheet.",
+    wrong: "[account.keeper]\nssh_keys = [\"keys/expired.pub\"]\n",
+    right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
+    about_credentials: true,
+    ..Rule::PLAIN
+};
+
+/// A login that no key opens by itself.
+static LOGIN_BY_CERTIFICATE_ONLY: Rule = Rule {
+    name: "login-by-certificate-only",
+    severity: Severity::Error,
+    nature: Nature::Judgment,
+    summary: "all SSH keys of an account are authorities, which open nothing themselves",
+    explanation: "A key with cert-authority before it signs certificates, and sshd takes those alone: who has the key cannot \
+        log in with it. Where nobody has a certificate the host is shut. Waive the rule where the certificates are at hand.",
+    wrong: "[account.keeper]\nssh_keys = [\"keys/authority.pub\"]\n",
+    right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\", \"keys/authority.pub\"]\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -178,6 +208,39 @@ fn check_account_without_login(judge: &mut Judge<'_>) {
             account.name.place,
             format!("Nobody can log in as {name}: the account has neither a key nor a password."),
             "add ssh_keys = [\"keys/keeper.pub\"], or password = { secret = \"…\" }",
+        );
+    }
+}
+
+fn check_expired(judge: &mut Judge<'_>) {
+    let Some(today) = judge.today else { return };
+    for account in &judge.site.accounts {
+        for key in &account.keys {
+            let Some(expires) = key.expires.filter(|time| time.date() <= today) else { continue };
+            let name = &account.name.value;
+            judge.on_sheet(
+                &SSH_KEY_EXPIRED,
+                key.place,
+                format!("A key of account {name} was good until {}, and sshd refuses it.", expires.date()),
+                "write a later expiry-time, take it out, or name another key",
+            );
+        }
+    }
+}
+
+fn check_certificates(judge: &mut Judge<'_>) {
+    for account in &judge.site.accounts {
+        let Some(first) = account.keys.first() else { continue };
+        let is_open = account.has_faulty_keys || account.keys.iter().any(|key| !key.is_authority);
+        if is_open {
+            continue;
+        }
+        let name = &account.name.value;
+        judge.on_sheet(
+            &LOGIN_BY_CERTIFICATE_ONLY,
+            first.place,
+            format!("No key opens account {name}: cert-authority stands before each, so that only certificates do."),
+            "name a public key of a person too, or waive the rule where certificates are at hand",
         );
     }
 }

@@ -21,8 +21,8 @@ enum Under {
 }
 
 /// Words of the tables of secrets, which hold no value.
-const PLACES: [&str; 4] = ["store", "env", "file", "prompt"];
-const OWNERS: [&str; 3] = ["site", "cluster", "machine"];
+pub(super) const PLACES: [&str; 4] = ["store", "env", "file", "prompt"];
+pub(super) const OWNERS: [&str; 3] = ["site", "cluster", "machine"];
 /// Keys of the tables of secrets whose values are numbers and names of layouts.
 const LIMITS: [&str; 3] = ["min_length", "max_length", "typed_on"];
 

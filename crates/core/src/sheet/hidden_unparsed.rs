@@ -4,6 +4,8 @@ use std::ops::Range;
 
 use impostazione_text::confidential::is_secret;
 
+use super::hidden::{OWNERS, PLACES, is_path, is_variable};
+
 /// The rest of a sheet that could not be parsed, from the first line on that may hold a secret; all of a text that is no
 /// sheet by anything that it says.
 pub(crate) fn hidden_in_unparsed(text: &str) -> Range<usize> {
@@ -22,7 +24,34 @@ pub(crate) fn hidden_in_unparsed(text: &str) -> Range<usize> {
         let line = line.trim();
         line.is_empty() || line.contains('=') || line.starts_with(['[', ']', '{', '}', '#', '"', '\''])
     };
-    first_line(text, |line| is_setting(line) && is_harmless(line.trim(), text))..text.len()
+    // What stands in a table of a secret names it, or is the secret.
+    let mut names_secrets = false;
+    let passes = |line: &str| {
+        let line = line.trim();
+        if line.starts_with('[') {
+            names_secrets = line.starts_with("[secret.") || line.starts_with("[secret]");
+        }
+        is_setting(line) && is_harmless(line, text) && (!names_secrets || only_names(line))
+    };
+    first_line(text, passes)..text.len()
+}
+
+/// Whether a line of a table of a secret says where the value comes from, or how long it is, and no more.
+fn only_names(line: &str) -> bool {
+    if line.is_empty() || line.starts_with(['[', '#']) {
+        return true;
+    }
+    let Some((key, value)) = line.split_once('=') else { return false };
+    let value = value.split('#').next().unwrap_or_default().trim();
+    let text = value.trim_matches(['"', '\'']);
+    match key.trim() {
+        "from" => PLACES.contains(&text),
+        "per" => OWNERS.contains(&text),
+        "variable" => is_variable(text),
+        "path" => is_path(text),
+        "min_length" | "max_length" => text.len() <= 4 && text.bytes().all(|byte| byte.is_ascii_digit()),
+        _ => false,
+    }
 }
 
 /// The rest of a text of netplan's that could not be parsed, in the same way; all of a text that is none of netplan's.
@@ -43,7 +72,7 @@ pub(crate) fn hidden_in_unparsed_rows(text: &str) -> Range<usize> {
 }
 
 /// Where the first line begins of which this is not true, or the end.
-fn first_line(text: &str, is_passed: impl Fn(&str) -> bool) -> usize {
+fn first_line(text: &str, mut is_passed: impl FnMut(&str) -> bool) -> usize {
     let mut offset = 0;
     for line in text.split_inclusive('\n') {
         if !is_passed(line) {

@@ -27,6 +27,8 @@ impl InMemory {
         files.0.insert("harbor-clock.secret".into(), "HEX:00112233445566778899aabbccddeeff\n".into());
         files.0.insert("packages/logbook.ovf".into(), DESCRIPTOR.into());
         files.0.insert("buoys.csv".into(), "name,address\nbuoy-1,10.64.10.11\nbuoy-2,10.64.10.12\n".into());
+        files.0.insert("keys/expired.pub".into(), format!("expiry-time=\"20240630\" {KEY}").into());
+        files.0.insert("keys/authority.pub".into(), format!("cert-authority {KEY}").into());
         files.0.insert("none.csv".into(), "name,address\n".into());
         files
             .0
