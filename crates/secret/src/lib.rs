@@ -21,6 +21,7 @@
 //! ```
 
 mod class;
+mod familiar;
 mod generate;
 mod host_key;
 pub mod keyboard;
@@ -33,6 +34,7 @@ mod well_known;
 mod wifi_key;
 
 pub use class::CharacterClass;
+pub use familiar::FamiliarWords;
 pub use generate::{GenerateFault, Generated, Recipe, in_groups};
 pub use host_key::{HostKey, HostKeyFault};
 pub use password_hash::{
@@ -40,6 +42,6 @@ pub use password_hash::{
 };
 pub use random::NoRandomness;
 pub use source::{FilesOnly, NotAsked, SecretSources, SourceFault, StoreOnly};
-pub use strength::{is_weak_passphrase, tries_log10};
+pub use strength::{is_weak_passphrase, tries_log10_at};
 pub use well_known::WellKnown;
 pub use wifi_key::{is_wifi_key, is_wifi_passphrase, wifi_key};

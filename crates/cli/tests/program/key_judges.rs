@@ -39,10 +39,9 @@ const TAKEN: [&str; 26] = [
 ];
 
 /// Options by which it refuses the key.
-const REFUSED: [&str; 37] = [
+const REFUSED: [&str; 36] = [
     "no-pyt",
     "no-restrict",
-    "restrict,,no-pty",
     "from=127.0.0.1",
     "command",
     "restrict=\"yes\"",
@@ -80,7 +79,7 @@ const REFUSED: [&str; 37] = [
 ];
 
 /// Options that it takes, and that the check does not: a slip, or a date that there is not.
-const NOT_MEANT: [&str; 2] = ["restrict,", "expiry-time=\"20990230\""];
+const NOT_MEANT: [&str; 3] = ["restrict,", "restrict,,no-pty", "expiry-time=\"20990230\""];
 
 struct Server {
     process: Child,

@@ -122,9 +122,10 @@ mod tests {
     fn from_the_first_confidential_word_on_nothing_is_shown() {
         assert_eq!(shown("format = 1\ndns = x\npassword = \"tide\nname = \"a\"\n"), "format = 1\ndns = x\n");
         assert_eq!(shown("format = 1\n# the pass: tide\nx\n"), "format = 1\n");
-        let whole =
-            "format = 1\n[account.a]\npassword = { secret = \"b\" }\n[secret.b]\nfrom = \"env\"\nx =\n";
+        let whole = "format = 1\n[account.a]\npassword = { secret = \"b\" }\n[secret.b]\nfrom = \"env\"\n[common]\nx =\n";
         assert_eq!(shown(whole), whole);
+        let placed = "format = 1\n[secret.b]\nfrom = \"tide\"\nx =\n";
+        assert_eq!(shown(placed), "format = 1\n[secret.b]\n");
         let unknown = "format = 1\n[account.a]\npassword = { secret = \"tide\" }\n";
         assert_eq!(shown(unknown), "format = 1\n[account.a]\n");
         assert_eq!(shown("format = 1\nhunter\nx = 1\n"), "format = 1\n", "a line that is no setting");

@@ -1,13 +1,13 @@
 //! Rules on the values themselves. No message says what is in a value, or how long it is.
 
-use impostazione_secret::{is_wifi_key, is_wifi_passphrase, tries_log10};
+use impostazione_secret::{FamiliarWords, is_wifi_key, is_wifi_passphrase, tries_log10_at};
 use rayon::prelude::*;
 
 use super::super::check::Check;
 use super::super::judge::Judge;
 use super::known_value::{KnownValue, known_values};
 use crate::finding::{Finding, Nature, Rule, Severity};
-use crate::machine::{SecretRole, SecretUse};
+use crate::machine::{Machine, SecretRole, SecretUse, Site};
 
 pub(in crate::rules) const CHECKS: &[Check] = &[
     Check::new(&SECRET_TOO_SHORT, check_too_short),
@@ -111,8 +111,9 @@ static SECRET_WEAK: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Credential,
     summary: "a secret can be guessed in few tries",
-    explanation: "The number of tries is estimated from words, names, dates, rows of keys and repetitions in the value. Fewer \
-        than a million are an error; fewer than a hundred million, which is hours where a hash or a radio's greeting was \
+    explanation: "The number of tries is estimated from words, names, dates, rows of keys and repetitions in the value. The \
+        names of the site, its domain, its subnets and its machines count for nothing in it, nor does a season or a month \
+        with a year, nor a mark repeated at the end. Fewer than a million are an error; fewer than a hundred million, which is hours where a hash or a radio's greeting was \
         caught, are a warning.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"weak.secret\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
@@ -322,11 +323,34 @@ fn check_names(judge: &mut Judge<'_>) {
 fn check_weak(judge: &mut Judge<'_>) {
     // Each takes a while, and there may be thousands.
     let known: Vec<KnownValue<'_>> = known_values(judge.site).collect();
-    let findings: Vec<Option<Finding>> = known.into_par_iter().map(weakness).collect();
+    let familiar = familiar_words(judge.site);
+    let findings: Vec<Option<Finding>> =
+        known.into_par_iter().map(|known| weakness(known, &familiar)).collect();
     judge.report_all(findings.into_iter().flatten());
 }
 
-fn weakness(known: KnownValue<'_>) -> Option<Finding> {
+/// The words of the names that can be seen at a site.
+fn familiar_words(site: &Site) -> FamiliarWords {
+    let common = &site.common;
+    let domain = common.domain.value().map(|domain| domain.value.to_string());
+    let machines = site.machines.iter().map(Machine::label);
+    let subnets = site.subnets.iter().map(|subnet| subnet.name.value.as_str());
+    let clusters = site.clusters.iter().map(|cluster| cluster.name.value.as_str());
+    let radios =
+        site.subnets.iter().filter_map(|subnet| Some(subnet.wifi.value()?.ssid.value()?.value.as_str()));
+    FamiliarWords::of_names(
+        site.name
+            .as_deref()
+            .into_iter()
+            .chain(domain.as_deref())
+            .chain(machines)
+            .chain(subnets)
+            .chain(clusters)
+            .chain(radios),
+    )
+}
+
+fn weakness(known: KnownValue<'_>, familiar: &FamiliarWords) -> Option<Finding> {
     let text = known.value.reveal();
     let is_key = known.uses().all(|used| match used.role {
         SecretRole::TimeKey(_) => true,
@@ -348,7 +372,7 @@ fn weakness(known: KnownValue<'_>) -> Option<Finding> {
     if !is_password {
         return None;
     }
-    let tries = tries_log10(known.value);
+    let tries = tries_log10_at(known.value, familiar);
     let (severity, how_many) = if tries < 6.0 {
         (Severity::Error, "a million")
     } else if tries < 8.0 {
