@@ -359,9 +359,13 @@ pub(crate) struct RenderArguments {
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
-    /// Remove the files of machines that are no longer in the sheet
+    /// Remove the files of machines that are no longer in the sheet, and packages of an earlier run that are not made this time
     #[arg(long)]
     pub(crate) prune: bool,
+
+    /// Overwrite files of the output that somebody has changed since they were rendered
+    #[arg(long)]
+    pub(crate) discard_changes: bool,
 
     /// Make a new package (.ova) for each appliance too, with its settings in the descriptor
     #[arg(long)]

@@ -29,7 +29,11 @@ static OUTPUT: LazyLock<HostOutput> = LazyLock::new(|| {
     let tree = render(assessment.proved().unwrap(), |_| true).unwrap();
     let into = folder.path().join("output");
     let machines = BTreeSet::from(["gauge-01"]);
-    write(&tree, Writing { into: &into, machines: &machines, prune: false, seen: &|_| {} }).unwrap();
+    write(
+        &tree,
+        Writing { into: &into, machines: &machines, prune: false, may_lose_changes: true, seen: &|_| {} },
+    )
+    .unwrap();
     TreeOnDisk::open(&into).unwrap().0.host("gauge-01").unwrap()
 });
 

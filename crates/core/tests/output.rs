@@ -59,7 +59,13 @@ fn host(name: &str, link: &str) -> String {
 fn put(tree: &OutputTree, into: &Path, machines: &[&str], prune: bool) -> Result<WriteReport, WriteFault> {
     write(
         tree,
-        Writing { into, machines: &machines.iter().copied().collect::<BTreeSet<_>>(), prune, seen: &|_| {} },
+        Writing {
+            into,
+            machines: &machines.iter().copied().collect::<BTreeSet<_>>(),
+            prune,
+            may_lose_changes: true,
+            seen: &|_| {},
+        },
     )
 }
 

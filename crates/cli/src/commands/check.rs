@@ -8,7 +8,7 @@ use std::path::Path;
 use impostazione_core::assess::{Assessment, assess_with};
 use impostazione_core::catalog;
 use impostazione_core::finding::sarif::SarifLog;
-use impostazione_core::finding::{CorrectedSheet, Finding, Report, Summary, correct_sheet};
+use impostazione_core::finding::{CorrectedSheet, Corrections, Finding, Report, Summary, correct_sheet};
 use impostazione_text::SourceId;
 use impostazione_text::files::{Folder, plain};
 use tempfile::NamedTempFile;
@@ -47,7 +47,10 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
             json::print(&report)?;
         }
         CheckFormat::Sarif => {
-            let log = SarifLog::new(catalog::all(), &assessment.sources, findings.iter().copied());
+            // What is offered is what `--fix` does, which looks at the whole sheet.
+            let corrections = Corrections::of(&assessment.sources, &assessment.findings);
+            let sources = &assessment.sources;
+            let log = SarifLog::new(catalog::all(), sources, findings.iter().copied(), &corrections);
             json::print_as_it_is(&log)?;
         }
         CheckFormat::Text => {

@@ -1,11 +1,12 @@
 //! `render`
 
 use std::collections::{BTreeSet, HashMap};
+use std::fmt::Write as _;
 
 use impostazione_core::finding::Report;
 use impostazione_core::machine::{Machine, Site};
 use impostazione_core::output::{
-    self, Hashing, OutputContent, Packing, PasswordHashes, Rendering, WriteReport, Writing,
+    self, Hashing, OutputContent, Packing, PasswordHashes, Rendering, WriteFault, WriteReport, Writing,
 };
 use impostazione_core::rules::ProvedSite;
 use impostazione_ovf::{FileState, complete_digests, verify};
@@ -36,6 +37,10 @@ struct JsonReport<'a> {
     left_machines: Vec<String>,
     /// Files that are no longer rendered, and that somebody has changed.
     left_files: Vec<String>,
+    /// Packages of an earlier run that were not made anew.
+    left_packages: Vec<String>,
+    /// Files that somebody has changed, for which nothing was written.
+    changed_since: Vec<String>,
     #[serde(flatten)]
     report: Report<'a>,
 }
@@ -51,11 +56,13 @@ impl<'a> JsonReport<'a> {
             removed: written.removed.iter().map(ToString::to_string).collect(),
             left_machines: written.left_machines.iter().map(ToString::to_string).collect(),
             left_files: written.left_files.iter().map(ToString::to_string).collect(),
+            left_packages: written.left_packages.clone(),
+            changed_since: Vec::new(),
             report,
         }
     }
 
-    fn refused(into: &'a str, report: Report<'a>) -> Self {
+    fn refused(into: &'a str, changed_since: Vec<String>, report: Report<'a>) -> Self {
         Self {
             into,
             outcome: "refused",
@@ -65,6 +72,8 @@ impl<'a> JsonReport<'a> {
             removed: Vec::new(),
             left_machines: Vec::new(),
             left_files: Vec::new(),
+            left_packages: Vec::new(),
+            changed_since,
             report,
         }
     }
@@ -88,7 +97,7 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     let into = arguments.into.display().to_string();
     let Some(proved) = assessment.proved() else {
         if is_json {
-            json::print(&JsonReport::refused(&into, found()))?;
+            json::print(&JsonReport::refused(&into, Vec::new(), found()))?;
             return Ok(Exit::ErrorsRemain);
         }
         terminal::tell(&terminal::summary_line(&sheet, assessment.summary()));
@@ -121,10 +130,27 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     });
     let progress = Progress::new(copying.sum(), quiet);
     let seen = |count| progress.add(count);
-    let writing = Writing { into: &arguments.into, machines: &machines, prune: arguments.prune, seen: &seen };
+    let writing = Writing {
+        into: &arguments.into,
+        machines: &machines,
+        prune: arguments.prune,
+        may_lose_changes: arguments.discard_changes,
+        seen: &seen,
+    };
     let report = output::write(&tree, writing);
     progress.finish();
-    let report = report.map_err(|fault| Failure::Files(fault.to_string()))?;
+    let report = match report {
+        Ok(report) => report,
+        Err(WriteFault::ChangedByHand(paths)) => {
+            if is_json {
+                json::print(&JsonReport::refused(&into, paths, found()))?;
+            } else {
+                tell_changed(arguments, &paths);
+            }
+            return Ok(Exit::ErrorsRemain);
+        }
+        Err(fault) => return Err(Failure::Files(fault.to_string())),
+    };
     if is_json {
         let machines = machines.iter().copied().filter(|name| only.includes(name)).collect();
         json::print(&JsonReport::new(&into, machines, &report, found()))?;
@@ -230,7 +256,31 @@ fn told(arguments: &RenderArguments, report: &WriteReport, machines: usize) -> S
     format!("{}: {}\n", arguments.into.display(), parts.join(", "))
 }
 
+/// Names the files that somebody has changed, and says what to do.
+fn tell_changed(arguments: &RenderArguments, paths: &[String]) {
+    let mut text = String::new();
+    for path in paths {
+        // Writing to a String does not fail.
+        let _ = writeln!(text, "  {}", terminal::harmless(&arguments.into.join(path).display().to_string()));
+    }
+    let what = if paths.len() == 1 {
+        "this file was changed since it was rendered"
+    } else {
+        "these files were changed since they were rendered"
+    };
+    terminal::complain(&format!(
+        "nothing was written, since {what}; put into the sheet what is meant, and run it again with --discard-changes:"
+    ));
+    terminal::tell(&text);
+}
+
 fn warn_of_leftovers(arguments: &RenderArguments, report: &WriteReport) {
+    for path in &report.left_packages {
+        terminal::complain(&format!(
+            "{} is of an earlier run and was left as it was; --packages makes it anew, and --prune removes it",
+            arguments.into.join(path).display()
+        ));
+    }
     for machine in &report.left_machines {
         terminal::complain(&format!(
             "{machine} is no longer in the sheet; its files are still in {} (--prune removes them)",

@@ -19,6 +19,14 @@ const FREE_SHOWN: usize = 8;
 
 #[derive(Serialize)]
 struct JsonReport {
+    /// One, or, of a subnet of the sheet that has both families, two.
+    prefixes: Vec<JsonPrefix>,
+    /// Whether the sheet could be read in full; `null` where none was named.
+    sheet_read_whole: Option<bool>,
+}
+
+#[derive(Serialize)]
+struct JsonPrefix {
     #[serde(flatten)]
     facts: PrefixFacts,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -44,30 +52,39 @@ pub(crate) fn run(arguments: &SubnetArguments) -> Result<Exit, Failure> {
     let assess = |sheet| assess_with_file(sheet, &NotAsked);
     let assessment = arguments.sheet.as_deref().map(assess).transpose()?;
     let site = assessment.as_ref().map(|assessment| &assessment.site);
-    for (index, facts) in facts_asked_for(&asked, site)?.into_iter().enumerate() {
-        if index > 0 && arguments.format == Format::Text {
+    let facts = facts_asked_for(&asked, site)?;
+    let is_whole = assessment.as_ref().map(|assessment| assessment.is_whole);
+    if arguments.format == Format::Json {
+        let prefixes = facts.into_iter().map(|facts| {
+            let map = site.map(|site| AddressMap::new(site, facts.prefix));
+            JsonPrefix { facts, sheet: map.as_ref().map(planned) }
+        });
+        json::print(&JsonReport { prefixes: prefixes.collect(), sheet_read_whole: is_whole })?;
+        return Ok(Exit::Done);
+    }
+    for (index, facts) in facts.into_iter().enumerate() {
+        if index > 0 {
             terminal::print("\n")?;
         }
         let map = site.map(|site| AddressMap::new(site, facts.prefix));
-        match arguments.format {
-            Format::Text => {
-                terminal::print(&terminal::show_subnet(&facts, map.as_ref(), FREE_SHOWN, terminal::width()))?;
-            }
-            Format::Json => {
-                let sheet = map.map(|map| Planned {
-                    subnets: map.subnets().into_iter().map(str::to_owned).collect(),
-                    addresses: map
-                        .taken()
-                        .into_iter()
-                        .map(|(address, purpose)| PlannedAddress { address, purpose })
-                        .collect(),
-                    next_free: map.next_free(FREE_SHOWN),
-                });
-                json::print(&JsonReport { facts, sheet })?;
-            }
-        }
+        terminal::print(&terminal::show_subnet(&facts, map.as_ref(), FREE_SHOWN, terminal::width()))?;
+    }
+    if let (Some(false), Some(sheet)) = (is_whole, &arguments.sheet) {
+        terminal::complain(&format!(
+            "{0} cannot be read in full, so that more addresses may be taken; `impostazione check {0}` says why",
+            sheet.display()
+        ));
     }
     Ok(Exit::Done)
+}
+
+fn planned(map: &AddressMap<'_>) -> Planned {
+    let taken = map.taken().into_iter();
+    Planned {
+        subnets: map.subnets().into_iter().map(str::to_owned).collect(),
+        addresses: taken.map(|(address, purpose)| PlannedAddress { address, purpose }).collect(),
+        next_free: map.next_free(FREE_SHOWN),
+    }
 }
 
 /// The prefix that was asked about, or those of the sheet's subnet of that name.

@@ -49,13 +49,13 @@ impl<'a> JsonReport<'a> {
         }
     }
 
-    /// What a placement left that was cut off before it changed anything.
-    fn of_leftovers(rootfs: &'a str, is_dry: bool) -> Self {
+    /// Where there is no placement, or only what one left that was cut off before it changed anything.
+    fn without_placement(rootfs: &'a str, outcome: &'static str) -> Self {
         Self {
             rootfs,
             machine: None,
             placed: None,
-            outcome: if is_dry { "tried" } else { "cleared" },
+            outcome,
             changed: Vec::new(),
             changed_since: &[],
             restored: 0,
@@ -72,7 +72,7 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
         let rootfs = target::open(&arguments.target, Access::Look)?;
         let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
         match &assessment.record {
-            None if !assessment.has_leftovers => return Err(nothing_placed(rootfs.name())),
+            None if !assessment.has_leftovers => return nothing_placed(rootfs.name(), arguments, quiet),
             Some(record) => check_reach(&rootfs, record).map_err(failure)?,
             None => {}
         }
@@ -85,14 +85,14 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
     let is_json = arguments.format == Format::Json;
     let Some(record) = &assessment.record else {
         if !assessment.has_leftovers {
-            return Err(nothing_placed(rootfs.name()));
+            return nothing_placed(rootfs.name(), arguments, quiet);
         }
         let is_dry = arguments.change.dry_run;
         if !is_dry {
             clear(&rootfs).map_err(failure)?;
         }
         if is_json {
-            json::print(&JsonReport::of_leftovers(&name, is_dry))?;
+            json::print(&JsonReport::without_placement(&name, if is_dry { "tried" } else { "cleared" }))?;
             return Ok(Exit::Done);
         }
         let what = if is_dry { "nothing was changed, as --dry-run asks" } else { "what it left is gone" };
@@ -163,8 +163,14 @@ fn decide(
     arguments.change.decide(&format!("Take the placement of {} on {name} back?", record.machine))
 }
 
-fn nothing_placed(name: &std::path::Path) -> Failure {
-    Failure::Files(format!("{} has no placement to be taken back", name.display()))
+/// Says that there is nothing to do.
+fn nothing_placed(name: &std::path::Path, arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failure> {
+    let name = name.display().to_string();
+    if arguments.format == Format::Json {
+        json::print(&JsonReport::without_placement(&name, "unchanged"))?;
+        return Ok(Exit::Done);
+    }
+    tell(quiet, &format!("{name} has no placement, and nothing was changed\n"))
 }
 
 fn about(record: &Record) -> String {

@@ -132,7 +132,7 @@ fn an_image_that_is_refused_is_as_it_was_to_the_byte() {
         assert!(fs::read(&image).unwrap() == before, "{arguments:?}");
     };
     make(&card);
-    unchanged(&["undo", "card.img", "--yes"], 3, "has no placement to be taken back");
+    unchanged(&["undo", "card.img", "--yes"], 0, "has no placement, and nothing was changed");
     // An error of the image's own.
     card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\nkeeper:x:7:7::/:/bin/sh\n");
     make(&card);

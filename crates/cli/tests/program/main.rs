@@ -22,6 +22,7 @@ mod half_way;
 mod host_files;
 mod hostile_rootfs;
 mod inspect;
+mod json_outputs;
 mod judges;
 mod key_judges;
 mod layout;

@@ -3,8 +3,8 @@
 
 use impostazione_core::assess::{Assessment, assess};
 use impostazione_core::catalog;
-use impostazione_core::finding::Report;
 use impostazione_core::finding::sarif::SarifLog;
+use impostazione_core::finding::{Corrections, Report};
 use impostazione_text::files::Folder;
 use jiff::civil::date;
 use proptest::prelude::*;
@@ -129,7 +129,12 @@ fn no_report_repeats_a_secret_of_a_broken_sheet() {
     let result = runner.run(&sheets(), |(sheet, secret)| {
         let assessment = judged(&workspace, &sheet);
         let report = Report::new(&assessment.sources, 0, &assessment.findings);
-        let sarif = SarifLog::new(catalog::all(), &assessment.sources, &assessment.findings);
+        let sarif = SarifLog::new(
+            catalog::all(),
+            &assessment.sources,
+            &assessment.findings,
+            &Corrections::of(&assessment.sources, &assessment.findings),
+        );
         for said in [serde_json::to_string(&report).unwrap(), serde_json::to_string(&sarif).unwrap()] {
             prop_assert!(!said.contains(secret), "{secret} of {sheet}\n{said}");
         }

@@ -235,7 +235,7 @@ fn what_somebody_put_into_the_tree_or_changed_there_is_not_pruned() {
 }
 
 #[test]
-fn a_file_that_was_changed_by_hand_is_written_again() {
+fn a_file_that_was_changed_by_hand_is_written_again_where_that_is_said() {
     let workspace = Workspace::new();
     render(&workspace, &[]);
     let before = workspace.tree("out");
@@ -246,7 +246,7 @@ fn a_file_that_was_changed_by_hand_is_written_again() {
         fs::Permissions::from_mode(0o644),
     )
     .unwrap();
-    let run = render(&workspace, &[]);
+    let run = render(&workspace, &["--discard-changes"]);
     assert!(run.stdout.contains("3 files written"), "{}", run.stdout);
     assert_eq!(workspace.tree("out"), before);
 }
@@ -324,4 +324,65 @@ fn no_staging_folder_is_left_behind() {
             assert!(!name.to_string_lossy().starts_with(".impostazione"), "{name:?}");
         }
     }
+}
+
+#[test]
+fn what_was_changed_by_hand_is_named_and_not_overwritten() {
+    let workspace = Workspace::new();
+    let sheet = |address: &str| right_sheet(&(host("gauge-01", address) + &host("gauge-02", "10.64.10.12")));
+    let render = |more: &[&str]| workspace.run(&[&["render", "sheet.toml", "--into", "out"], more].concat());
+    workspace.write("sheet.toml", sheet("10.64.10.11"));
+    assert_eq!(render(&[]).code, 0);
+    let netplan = "out/gauge-01/rootfs/etc/netplan/60-impostazione.yaml";
+    workspace.write(netplan, workspace.read(netplan) + "# a route by hand\n");
+    workspace.write("sheet.toml", sheet("10.64.10.19"));
+    let before = workspace.tree("out");
+    let run = render(&[]);
+    assert_eq!((run.code, run.stdout.as_str()), (1, ""), "{}", run.stderr);
+    assert!(run.stderr.contains("nothing was written, since this file was changed since it was rendered"));
+    assert!(
+        run.stderr.contains("--discard-changes") && run.stderr.ends_with(&format!("  {netplan}\n")),
+        "{}",
+        run.stderr
+    );
+    let report: serde_json::Value = serde_json::from_str(&render(&["--format", "json"]).stdout).unwrap();
+    assert_eq!(report["outcome"], "refused");
+    assert_eq!(report["changed_since"], serde_json::json!([netplan.trim_start_matches("out/")]));
+    assert_eq!(workspace.tree("out"), before);
+    // The others may be rendered, and what is only missing is made again.
+    assert_eq!(render(&["--only", "gauge-02"]).code, 0);
+    assert_eq!(render(&["--discard-changes"]).code, 0);
+    assert!(!workspace.read(netplan).contains("by hand") && workspace.read(netplan).contains("10.64.10.19"));
+    std::fs::remove_file(workspace.path().join(netplan)).unwrap();
+    assert_eq!(render(&[]).code, 0);
+    // What somebody has put where a file is to be is not overwritten either.
+    std::fs::create_dir_all(workspace.path().join("out/gauge-03/rootfs/etc")).unwrap();
+    workspace.write("out/gauge-03/rootfs/etc/hostname", "mine\n");
+    workspace.write("sheet.toml", sheet("10.64.10.19") + &host("gauge-03", "10.64.10.13"));
+    let run = render(&[]);
+    assert_eq!(run.code, 1, "{}", run.stderr);
+    assert!(run.stderr.ends_with("  out/gauge-03/rootfs/etc/hostname\n"), "{}", run.stderr);
+}
+
+#[test]
+fn packages_of_an_earlier_run_are_left_unless_told() {
+    let workspace = Workspace::new();
+    let render = |more: &[&str]| {
+        workspace.run(&[&["render", "harbor.toml", "--into", "out", "--only", "logbook"], more].concat())
+    };
+    let run = render(&["--packages"]);
+    assert_eq!(run.code, 0, "{}", run.stderr);
+    let package = std::fs::read(workspace.path().join("out/logbook/logbook.ova")).unwrap();
+    let run = render(&[]);
+    assert_eq!(run.code, 0, "{}", run.stderr);
+    assert!(
+        run.stderr.contains("out/logbook/logbook.ova is of an earlier run and was left as it was"),
+        "{}",
+        run.stderr
+    );
+    assert_eq!(std::fs::read(workspace.path().join("out/logbook/logbook.ova")).unwrap(), package);
+    assert_eq!(workspace.run(&["inspect", "out"]).code, 0, "it is in the list still");
+    let run = render(&["--prune"]);
+    assert_eq!((run.code, run.stderr.as_str()), (0, ""));
+    assert!(!workspace.exists("out/logbook/logbook.ova") && workspace.exists("out/logbook/logbook.ovf"));
 }

@@ -26,11 +26,14 @@ fn any_spelling_in_and_all_spellings_out() {
 fn short_prefixes_and_ipv6() {
     let workspace = Workspace::new();
     let facts = |prefix: &str| -> Value {
-        serde_json::from_str(&workspace.run(&["subnet", prefix, "--format", "json"]).stdout).unwrap()
+        let run = workspace.run(&["subnet", prefix, "--format", "json"]);
+        let report: Value = serde_json::from_str(&run.stdout).unwrap();
+        assert_eq!((&report["format"], &report["sheet_read_whole"]), (&json!(1), &Value::Null));
+        report["prefixes"][0].clone()
     };
     assert_eq!(
         facts("10.64.10.5/31"),
-        json!({"format": 1, "prefix": "10.64.10.4/31", "asked": "10.64.10.5", "netmask": "255.255.255.254", "hexadecimal": "0xfffffffe",
+        json!({"prefix": "10.64.10.4/31", "asked": "10.64.10.5", "netmask": "255.255.255.254", "hexadecimal": "0xfffffffe",
             "network": null, "broadcast": null, "first": "10.64.10.4", "last": "10.64.10.5", "hosts": "2"})
     );
     assert_eq!(facts("10.64.10.5/32")["hosts"], "1");
@@ -85,6 +88,8 @@ fn the_same_for_programs_and_for_a_part_of_a_subnet() {
     let workspace = Workspace::new();
     let run = workspace.run(&["subnet", "10.64.10.32/28", "--sheet", "harbor.toml", "--format", "json"]);
     let found: Value = serde_json::from_str(&run.stdout).unwrap();
+    assert_eq!(found["sheet_read_whole"], true);
+    let found = &found["prefixes"][0];
     assert_eq!(found["sheet"]["subnets"], json!(["quay"]));
     assert_eq!(
         found["sheet"]["addresses"],
@@ -93,6 +98,37 @@ fn the_same_for_programs_and_for_a_part_of_a_subnet() {
     assert_eq!(found["sheet"]["next_free"][0], "10.64.10.33");
     let other = workspace.run(&["subnet", "10.65.0.0/24", "--sheet", "harbor.toml"]);
     assert!(other.stdout.contains("no subnet that shares addresses"), "{}", other.stdout);
+}
+
+#[test]
+fn both_families_of_a_subnet_are_one_document() {
+    let workspace = Workspace::new();
+    workspace
+        .write("two.toml", crate::support::right_sheet(&crate::support::host("gauge-01", "10.64.10.11")));
+    let run = workspace.run(&["subnet", "quay", "--sheet", "two.toml", "--format", "json"]);
+    let found: Value = serde_json::from_str(&run.stdout).unwrap();
+    let prefixes: Vec<&Value> =
+        found["prefixes"].as_array().unwrap().iter().map(|one| &one["prefix"]).collect();
+    assert_eq!(prefixes, [&json!("10.64.10.0/24"), &json!("fd64:10::/64")]);
+}
+
+#[test]
+fn a_sheet_that_cannot_be_read_whole_is_not_taken_for_all_there_is() {
+    let workspace = Workspace::new();
+    let sheet = crate::support::right_sheet(&crate::support::host("gauge-01", "10.64.10.11"));
+    workspace.write(
+        "torn.toml",
+        sheet
+            + "[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\" address = \"10.64.10.10\" }\n",
+    );
+    let run = workspace.run(&["subnet", "quay", "--sheet", "torn.toml"]);
+    assert!(
+        run.stderr.contains("torn.toml cannot be read in full, so that more addresses may be taken"),
+        "{}",
+        run.stderr
+    );
+    let run = workspace.run(&["subnet", "quay", "--sheet", "torn.toml", "--format", "json"]);
+    assert_eq!(serde_json::from_str::<Value>(&run.stdout).unwrap()["sheet_read_whole"], false);
 }
 
 #[test]

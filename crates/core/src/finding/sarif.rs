@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 use impostazione_text::{Place, Sources, capital};
 use serde::Serialize;
 
+use super::correction::Corrections;
 use super::found::Finding;
 use super::rule::Rule;
 use super::severity::Severity;
@@ -141,8 +142,10 @@ impl<'a> SarifLog<'a> {
         rules: &[&'static Rule],
         sources: &Sources,
         findings: impl IntoIterator<Item = &'a Finding>,
+        corrections: &Corrections,
     ) -> Self {
-        let results = findings.into_iter().map(|finding| result(sources, rules, finding)).collect();
+        let results =
+            findings.into_iter().map(|finding| result(sources, rules, finding, corrections)).collect();
         let driver = Driver {
             name: "impostazione",
             version: env!("CARGO_PKG_VERSION"),
@@ -174,16 +177,21 @@ fn descriptor(rule: &'static Rule) -> Descriptor {
     }
 }
 
-fn result<'a>(sources: &Sources, known: &[&'static Rule], finding: &'a Finding) -> SarifResult<'a> {
+fn result<'a>(
+    sources: &Sources,
+    known: &[&'static Rule],
+    finding: &'a Finding,
+    corrections: &Corrections,
+) -> SarifResult<'a> {
     let region = region(sources, finding.place);
     let artifact = ArtifactLocation { uri: uri(sources.get(finding.place.source).name()) };
-    let fixes = finding.certain.iter().map(|meant| Fix {
+    let fixes = corrections.at(finding).into_iter().map(|meant| Fix {
         description: Message { text: format!("{}.", capital(&finding.fix)) },
         artifact_changes: [ArtifactChange {
             artifact_location: artifact.clone(),
             replacements: [Replacement {
                 deleted_region: region,
-                inserted_content: Message { text: format!("\"{meant}\"") },
+                inserted_content: Message { text: meant.to_owned() },
             }],
         }],
     });

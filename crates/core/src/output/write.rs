@@ -28,8 +28,10 @@ pub struct Writing<'a> {
     pub into: &'a Path,
     /// Every machine of the sheet, those that were not rendered this time too.
     pub machines: &'a BTreeSet<&'a str>,
-    /// Whether the files of machines that are no longer in the sheet are to go.
+    /// Whether the files of machines that are no longer in the sheet are to go, and packages that are not made this time.
     pub prune: bool,
+    /// Whether files may be overwritten that somebody has changed since they were written.
+    pub may_lose_changes: bool,
     /// What is told of the bytes of packages as they are copied.
     pub seen: &'a (dyn Fn(u64) + Sync),
 }
@@ -47,6 +49,8 @@ pub struct WriteReport {
     pub left_machines: BTreeSet<String>,
     /// Paths of files that are no longer rendered but were changed by somebody since, and were left.
     pub left_files: Vec<String>,
+    /// Paths of packages of an earlier run that were not made anew, and were left.
+    pub left_packages: Vec<String>,
 }
 
 /// Why a tree could not be written.
@@ -72,6 +76,14 @@ pub enum WriteFault {
     /// Another command is writing there.
     #[error("another `render` is at work in {}; wait until it has ended", .0.display())]
     Busy(PathBuf),
+    /// Files that would be overwritten are not as they were written.
+    #[error(
+        "{} changed since {} rendered, and would be overwritten: {}",
+        if .0.len() == 1 { "1 file was".to_owned() } else { format!("{} files were", .0.len()) },
+        if .0.len() == 1 { "it was" } else { "they were" },
+        .0.join(", ")
+    )]
+    ChangedByHand(Vec<String>),
     /// A folder stands where a file belongs.
     #[error("{} is a folder, and a file of that name is to be written; move it away", .0.display())]
     AFolder(PathBuf),
@@ -226,9 +238,21 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
     let mut report = WriteReport::default();
     let mut listed: BTreeMap<String, ListedFile> = BTreeMap::new();
     let mut staged: Vec<(String, &OutputFile)> = Vec::new();
+    let mut standing = Vec::with_capacity(tree.files.len());
+    let mut changed_by_hand = Vec::new();
     for file in &tree.files {
+        let stands = stands(file, &root)?;
+        if !stands && !writing.may_lose_changes && is_changed(&root, &file.path, old.get(&file.path)) {
+            changed_by_hand.push(file.path.clone());
+        }
+        standing.push(stands);
+    }
+    if !changed_by_hand.is_empty() {
+        return Err(WriteFault::ChangedByHand(changed_by_hand));
+    }
+    for (file, stands) in tree.files.iter().zip(standing) {
         listed.insert(file.path.clone(), ListedFile::of(file));
-        if stands(file, &root)? {
+        if stands {
             report.unchanged += 1;
         } else {
             let beside = staged.len().to_string();
@@ -244,6 +268,13 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
             continue;
         }
         let is_of_sheet = writing.machines.contains(file.machine.as_str());
+        // A package took long to make, and may be what is being handed on.
+        if is_of_sheet && file.sha256.is_none() && !writing.prune && rendered.contains(file.machine.as_str())
+        {
+            report.left_packages.push(path.clone());
+            listed.insert(path, file);
+            continue;
+        }
         if rendered.contains(file.machine.as_str()) || (!is_of_sheet && writing.prune) {
             stale.push(file);
         } else {
@@ -391,6 +422,36 @@ fn stands(file: &OutputFile, root: &OpenFolder) -> Result<bool, WriteFault> {
     })
 }
 
+/// Whether something stands at a path that is not what an earlier run wrote there.
+fn is_changed(root: &OpenFolder, path: &str, known: Option<&ListedFile>) -> bool {
+    let Ok((above, name)) = split(path) else { return false };
+    let Ok(mut folder) = root.reopen() else { return false };
+    for part in above.split('/').filter(|_| !above.is_empty()) {
+        // Where no folder is, nothing stands; what stands in its place is refused when it is written.
+        let Ok(entered) = folder.enter(part) else { return false };
+        folder = entered;
+    }
+    let Ok(Some(found)) = folder.look(name) else { return false };
+    // A folder is refused when it is written.
+    kind(&found) != FileType::Directory
+        && !known.is_some_and(|known| is_as_written(&folder, name, &found, known))
+}
+
+/// Whether an entry of a folder is what the list of an earlier run says of it. A package is known by its size.
+fn is_as_written(folder: &OpenFolder, name: &str, found: &Stat, file: &ListedFile) -> bool {
+    let size = u64::try_from(found.st_size).unwrap_or_default();
+    let is_file = kind(found) == FileType::RegularFile && size == file.size;
+    let Some(digest) = &file.sha256 else { return is_file };
+    let there = if kind(found) == FileType::Symlink {
+        folder.target(name).ok().map(|target| Zeroizing::new(target.into_bytes()))
+    } else if is_file {
+        read_file(folder, name, file.size + 1).ok()
+    } else {
+        None
+    };
+    there.is_some_and(|bytes| list::digest(&bytes) == *digest)
+}
+
 /// Removes a file that an earlier run wrote, and the folders that become empty, if it is still as it was written.
 /// A list that somebody has changed cannot make this reach out of the tree.
 fn remove_stale(root: &OpenFolder, into: &Path, file: &ListedFile) -> Result<bool, WriteFault> {
@@ -407,23 +468,7 @@ fn remove_stale(root: &OpenFolder, into: &Path, file: &ListedFile) -> Result<boo
     }
     let Some((folder, _)) = folders.last() else { return Ok(false) };
     let Some(found) = folder.look(name).map_err(refused_at(&path, "read"))? else { return Ok(true) };
-    let size = u64::try_from(found.st_size).unwrap_or_default();
-    let is_file = kind(&found) == FileType::RegularFile && size == file.size;
-    let is_as_written = match &file.sha256 {
-        // A package is known by its size.
-        None => is_file,
-        Some(digest) => {
-            let there = if kind(&found) == FileType::Symlink {
-                folder.target(name).ok().map(|target| Zeroizing::new(target.into_bytes()))
-            } else if is_file {
-                read_file(folder, name, file.size + 1).ok()
-            } else {
-                None
-            };
-            there.is_some_and(|bytes| list::digest(&bytes) == *digest)
-        }
-    };
-    if !is_as_written {
+    if !is_as_written(folder, name, &found, file) {
         return Ok(false);
     }
     folder.remove(name).map_err(refused_at(&path, "removed"))?;

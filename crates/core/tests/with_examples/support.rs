@@ -198,7 +198,11 @@ fn rootfs_example(example: &str) -> Assessment {
     let tree = render(assessment.proved().unwrap(), |_| true).unwrap();
     let into = folder.path().join("output");
     let machines = std::iter::once("gauge-01").collect();
-    write(&tree, Writing { into: &into, machines: &machines, prune: false, seen: &|_| {} }).unwrap();
+    write(
+        &tree,
+        Writing { into: &into, machines: &machines, prune: false, may_lose_changes: false, seen: &|_| {} },
+    )
+    .unwrap();
     let output = TreeOnDisk::open(&into).unwrap().0.host("gauge-01").unwrap();
     let rootfs = Rootfs::open(&top).unwrap();
     let view = View::of(&rootfs);
