@@ -66,7 +66,7 @@ const CHANGES: &[(&str, &[&str])] = &[
 
 /// Keys that end before the output: they say what is right, where something is, or what is somebody else's; and those that
 /// cannot be changed alone, since another belongs with them.
-const NOT_ALONE: [&str; 47] = [
+const NOT_ALONE: [&str; 48] = [
     "10.64.10.40",
     "10.64.30.40",
     "allowed_sizes",
@@ -76,6 +76,7 @@ const NOT_ALONE: [&str; 47] = [
     "forbid",
     "format",
     "from",
+    "generated",
     "host_key",
     "join",
     "kept_free",

@@ -7,7 +7,7 @@ use std::process::{Command, Stdio};
 
 use serde_json::Value;
 
-use crate::support::{KEY, Run, Workspace, right_sheet};
+use crate::support::{KEY, Run, Workspace, host, right_sheet, with_password};
 
 /// A sheet with a secret of one value and one with a value for each of two hosts.
 fn sheet() -> String {
@@ -593,4 +593,74 @@ fn the_same_sheet_and_store_give_the_same_bytes_and_without_a_store_hashes_are_k
     workspace.write("pilot.secret", "somebody paints the lantern\n");
     done(&workspace, &["render", "sheet.toml", "--into", "three"]);
     assert_ne!(hash("three", "gauge-01"), first);
+}
+
+#[test]
+fn what_exists_already_is_not_made_up() {
+    let workspace = Workspace::new();
+    let wifi_host = "[[host]]\nname = \"gauge-09\"\ntime_service = \"chrony\"\n\
+        ntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"none\"]\n\
+        link.wifi0 = { kind = \"wifi\", mac = \"02:64:30:00:00:01\", subnet = \"slip\", address = \"10.64.30.11\" }\n";
+    let secrets = "[secret.keeper-login]\nfrom = \"store\"\n[secret.radio]\nfrom = \"store\"\n[secret.clock]\nfrom = \"store\"\n\
+        [subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n\
+        wifi = { ssid = \"slip\", passphrase = { secret = \"radio\" } }\n\
+        [time_key.harbor]\nnumber = 10\nvalue = { secret = \"clock\" }\n";
+    let sheet = right_sheet(&format!("{secrets}{wifi_host}{}", host("gauge-01", "10.64.10.11")))
+        .replace("[account.keeper]", "[account.keeper]\npassword = { secret = \"keeper-login\" }");
+    workspace.write("sheet.toml", &sheet);
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY]);
+    let made = done(&workspace, &["secret", "generate", "sheet.toml"]);
+    assert!(
+        made.stdout.contains("made    keeper-login") && !made.stdout.contains("radio"),
+        "{}",
+        made.stdout
+    );
+    for says in [
+        "clock is the key of a time server, which has one already: put it into the store with `impostazione secret enter sheet.toml clock`",
+        "radio is the passphrase of a Wi-Fi network, which has one already",
+    ] {
+        assert!(made.stderr.contains(says), "{says}: {}", made.stderr);
+    }
+    let json = done(&workspace, &["secret", "generate", "sheet.toml", "--format", "json"]).stdout;
+    let json: Value = serde_json::from_str(&json).unwrap();
+    let left_out: Vec<&Value> =
+        json["left_out"].as_array().unwrap().iter().map(|one| &one["secret"]).collect();
+    assert_eq!(left_out, ["radio", "clock"]);
+    failed(
+        &workspace,
+        &["secret", "generate", "sheet.toml", "radio"],
+        2,
+        "radio is the passphrase of a Wi-Fi",
+    );
+    let check = crate::support::unwrapped(&workspace.run(&["check", "sheet.toml"]).stdout);
+    assert!(
+        check.contains("secret enter sheet.toml radio`; it belongs to something that has it already"),
+        "{check}"
+    );
+    // Said otherwise, either way.
+    let said = sheet
+        .replace("[secret.radio]", "[secret.radio]\ngenerated = true")
+        .replace("[secret.keeper-login]", "[secret.keeper-login]\ngenerated = false");
+    workspace.write("sheet.toml", said);
+    done(&workspace, &["secret", "generate", "sheet.toml", "radio"]);
+    let renew = ["secret", "generate", "sheet.toml", "keeper-login", "--renew", "--yes"];
+    failed(
+        &workspace,
+        &renew,
+        2,
+        "keeper-login belongs to something that exists already, as generated = false says",
+    );
+}
+
+#[test]
+fn what_is_renewed_is_named_before_it_is_replaced() {
+    let workspace = Workspace::new();
+    workspace.write("sheet.toml", with_password("from = \"store\""));
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY]);
+    done(&workspace, &["secret", "generate", "sheet.toml"]);
+    let before = std::fs::read(workspace.path().join("sheet.secrets.age")).unwrap();
+    let run = workspace.run(&["secret", "generate", "sheet.toml", "--renew", "--dry-run"]);
+    assert!(run.code == 0 && run.stderr.contains("would be replaced:\n  keeper-login\n"), "{}", run.stderr);
+    failed(&workspace, &["secret", "generate", "sheet.toml", "--renew"], 1, "--yes answers yes");
+    assert_eq!(std::fs::read(workspace.path().join("sheet.secrets.age")).unwrap(), before);
 }

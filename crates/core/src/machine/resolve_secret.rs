@@ -117,6 +117,7 @@ impl Resolver<'_> {
             require,
             forbid: entry.forbid.into_value().map(|forbid| forbid.value).unwrap_or_default(),
             typed_on: typed_on.iter().filter_map(|written| self.key_layout(written)).collect(),
+            generated: entry.generated,
             values: BTreeMap::new(),
             name: entry.name,
         };
@@ -232,13 +233,14 @@ impl Resolver<'_> {
             wanted.entry(slot.secret).or_default().push(slot.holder.clone());
         }
         for (index, holders) in wanted {
+            let may_be_made_up = site.not_made_up(index).is_none();
             let Some(secret) = site.secrets.get_mut(index) else { continue };
             match secret.source.value().cloned() {
                 None => {
                     secret.values.extend(holders.into_iter().map(|holder| (holder, Stated::Faulty)));
                 }
                 Some(SecretSource::Sheet) => {}
-                Some(SecretSource::Store) => self.fetch_from_store(secret, holders),
+                Some(SecretSource::Store) => self.fetch_from_store(secret, holders, may_be_made_up),
                 Some(source) => {
                     for holder in holders {
                         let value = self.fetch_one(secret, &source, holder.as_deref());
@@ -325,7 +327,7 @@ impl Resolver<'_> {
         }
     }
 
-    fn fetch_from_store(&mut self, secret: &mut Secret, holders: Vec<Option<String>>) {
+    fn fetch_from_store(&mut self, secret: &mut Secret, holders: Vec<Option<String>>, may_be_made_up: bool) {
         let Some(store) = self.store(secret.source_place, Wanted::Secret(&secret.name.value)) else {
             secret.values.extend(holders.into_iter().map(|holder| (holder, Stated::Faulty)));
             return;
@@ -348,6 +350,7 @@ impl Resolver<'_> {
                 secret.scope,
                 &missing.into_iter().flatten().collect::<Vec<String>>(),
                 self.sheet_name,
+                may_be_made_up,
             );
             self.findings.push(finding);
         }

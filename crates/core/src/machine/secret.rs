@@ -27,6 +27,8 @@ pub struct Secret {
     pub forbid: String,
     /// Layouts of keyboards that it may be typed on.
     pub typed_on: Vec<KeyLayout>,
+    /// Whether its value may be made up, where the sheet says so.
+    pub generated: Stated<Written<bool>>,
     /// Its values by who has them: `None` for all, or the name of a machine or cluster. `Faulty` where one could not be had,
     /// which has its finding.
     pub(super) values: BTreeMap<Option<String>, Stated<Hidden>>,
@@ -99,6 +101,7 @@ impl Secret {
             require: Vec::new(),
             forbid: String::new(),
             typed_on: Vec::new(),
+            generated: Stated::Absent,
             values: BTreeMap::from([(None, Stated::Value(value))]),
         }
     }

@@ -245,6 +245,8 @@ pub struct SecretEntry {
     pub forbid: Stated<Written<String>>,
     /// `typed_on`
     pub typed_on: Stated<Vec<Written<String>>>,
+    /// `generated`
+    pub generated: Stated<Written<bool>>,
 }
 
 /// A `[time_key.NAME]` table.

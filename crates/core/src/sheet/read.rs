@@ -338,6 +338,7 @@ fn read_secret(
         require: table.texts("require"),
         forbid: table.text("forbid"),
         typed_on: table.texts("typed_on"),
+        generated: table.flag("generated"),
         name,
     };
     match entry.from.value().map(|from| from.value.as_str()) {

@@ -18,10 +18,13 @@ fn slip(lines: &str) -> (usize, usize, String) {
 
 #[test]
 fn each_slip_is_named_once_and_where_it_is() {
-    assert_eq!(slip("a = 10.64.10.0/24"), (2, 5, "10.64.10.0/24 stands without quotes.".into()));
-    assert_eq!(slip("a = [10.64.10.53, \"b\"]"), (2, 6, "10.64.10.53 stands without quotes.".into()));
-    assert_eq!(slip("a = Europe/Rome # zone"), (2, 5, "Europe/Rome stands without quotes.".into()));
-    assert_eq!(slip("a = “gauge”").2, "“gauge” stands in quotes that only a person takes for quotes.");
+    assert_eq!(slip("a = 10.64.10.0/24"), (2, 5, "This value stands without quotation marks.".into()));
+    assert_eq!(slip("a = [10.64.10.53, \"b\"]"), (2, 6, "This value stands without quotation marks.".into()));
+    assert_eq!(slip("a = Europe/Rome # zone"), (2, 5, "This value stands without quotation marks.".into()));
+    assert_eq!(
+        slip("a = “gauge”").2,
+        "This value stands in quotation marks that only a person takes for such."
+    );
     assert_eq!(slip("a ="), (2, 1, "There is no value after the equals sign.".into()));
     assert_eq!(
         slip("a = \"b").2,
@@ -32,12 +35,15 @@ fn each_slip_is_named_once_and_where_it_is() {
     assert_eq!(slip("a = \"b\" \"c\"").2, "Something stands after the value that does not belong to it.");
     assert_eq!(slip("a = [\"b\" \"c\"]"), (2, 10, "A comma is missing before this.".into()));
     assert_eq!(slip("a = [\"\"10.64.10.54\"]\nc = 1").0, 2);
-    assert_eq!(slip("a = 1\na = 2"), (3, 1, "`a` stands twice in this table.".into()));
+    assert_eq!(slip("a = 1\na = 2"), (3, 1, "This key stands twice in its table.".into()));
     for header in ["[[host]", "[account.keeper", "[subnet.quay]]", "[[host.link.eth0]"] {
         assert_eq!(slip(header), (2, 1, "The brackets of this line do not match.".into()), "{header}");
     }
     assert_eq!(slip("[[host]]\nname = \"a\"\n[[host]\nname = \"b\"\n[common]\ndns = \"none\"").0, 4);
-    assert_eq!(slip("time zone = 1").2, "\"time zone\" is no key: a key has no space in it.");
+    assert_eq!(
+        slip("time zone = 1").2,
+        "What stands before the equals sign is no key: a key has no space in it."
+    );
     assert_eq!(
         slip("a: 1").2,
         "A key and its value have a colon between them, and TOML wants an equals sign."

@@ -24,6 +24,16 @@ struct Made {
     /// Those of them that were there before.
     replaced: usize,
     kept: usize,
+    /// Secrets that belong to something that exists already.
+    left_out: Vec<LeftOut>,
+}
+
+/// A secret that is not made up.
+#[derive(Serialize)]
+struct LeftOut {
+    secret: String,
+    /// Why, as the end of a sentence about it.
+    message: &'static str,
 }
 
 /// A value that was made, without itself.
@@ -36,9 +46,19 @@ struct MadeValue {
     length: Option<usize>,
     alphabet: Option<usize>,
     bits: Option<f64>,
+    /// Whether the store had one before.
+    replaces: bool,
 }
 
 impl MadeValue {
+    /// What it is of.
+    fn whose(&self) -> String {
+        match &self.secret {
+            Some(secret) => EntryId { secret: secret.clone(), holder: self.holder.clone() }.to_string(),
+            None => format!("the host key of {}", self.holder.as_deref().unwrap_or_default()),
+        }
+    }
+
     fn line(&self) -> String {
         match (&self.secret, &self.holder, self.length, self.alphabet, self.bits) {
             (Some(secret), holder, Some(length), Some(alphabet), Some(bits)) => {
@@ -58,6 +78,7 @@ struct JsonReport<'a> {
     made: &'a [MadeValue],
     replaced: usize,
     kept: usize,
+    left_out: &'a [LeftOut],
 }
 
 pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Exit, Failure> {
@@ -65,11 +86,11 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
         arguments.change.refuse_to_ask(arguments.format)?;
     }
     let site = site_of(&arguments.sheet)?.site;
-    let ids = wanted(arguments, &site)?;
+    let mut made = Made::default();
+    let ids = wanted(arguments, &site, &mut made)?;
     let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
     let _lock = sources.lock().map_err(|fault| store_failure(&fault))?;
     let mut open = open_or_new(sources)?;
-    let mut made = Made::default();
     for id in ids {
         if open.store.secrets.contains_key(&id) {
             if !arguments.renew {
@@ -90,6 +111,14 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
         0 => Decision::Go,
         replaced => {
             let values = terminal::count(replaced, "value", "values");
+            if arguments.format == Format::Text {
+                let lines = made.values.iter().filter(|one| one.replaces);
+                let lines: Vec<String> = lines.map(|one| format!("  {}\n", one.whose())).collect();
+                terminal::tell(&format!(
+                    "These are there already, and would be replaced:\n{}",
+                    lines.concat()
+                ));
+            }
             arguments
                 .change
                 .decide(&format!("Replace {values} in {path}? The old ones open nothing any more."))?
@@ -105,8 +134,17 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
             made: &made.values,
             replaced: made.replaced,
             kept: made.kept,
+            left_out: &made.left_out,
         })?;
         return Ok(decision.exit());
+    }
+    for one in &made.left_out {
+        terminal::complain(&format!(
+            "{0} {1}: put it into the store with `impostazione secret enter {2} {0}`; where a new one is meant, write generated = true in [secret.{0}]",
+            one.secret,
+            one.message,
+            arguments.sheet.display()
+        ));
     }
     if decision == Decision::Declined {
         terminal::complain(&format!("{path} is as it was: the question was declined"));
@@ -127,9 +165,25 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
 }
 
 /// The entries that are to be made: of one secret, or of all that the store keeps.
-fn wanted(arguments: &SecretGenerateArguments, site: &Site) -> Result<Vec<EntryId>, Failure> {
+fn wanted(
+    arguments: &SecretGenerateArguments,
+    site: &Site,
+    made: &mut Made,
+) -> Result<Vec<EntryId>, Failure> {
+    let not_made_up = |name: &str| {
+        let index = site.secrets.iter().position(|secret| !secret.is_in_sheet() && secret.name.value == name);
+        site.not_made_up(index?)
+    };
     if let Some(name) = &arguments.name {
-        return entries(site, name, arguments.holder.as_deref());
+        let ids = entries(site, name, arguments.holder.as_deref())?;
+        if let Some(why) = not_made_up(name) {
+            return Err(Failure::CommandLine(format!(
+                "{name} {}, and nothing was made up; put it into the store with `impostazione secret enter {} {name}`, or write generated = true in [secret.{name}] where a new one is meant",
+                why.reason(),
+                arguments.sheet.display()
+            )));
+        }
+        return Ok(ids);
     }
     if arguments.host_keys {
         return Ok(Vec::new());
@@ -146,8 +200,17 @@ fn wanted(arguments: &SecretGenerateArguments, site: &Site) -> Result<Vec<EntryI
             "{holder} has no value of its own of any secret in the store"
         )));
     }
+    let (left_out, ids): (Vec<EntryId>, Vec<EntryId>) =
+        ids.into_iter().partition(|id| not_made_up(&id.secret).is_some());
+    for id in left_out {
+        if let Some(why) = not_made_up(&id.secret)
+            && made.left_out.iter().all(|known| known.secret != id.secret)
+        {
+            made.left_out.push(LeftOut { secret: id.secret, message: why.reason() });
+        }
+    }
     let has_host_keys = site.machines.iter().any(wants_host_key);
-    if ids.is_empty() && !has_host_keys {
+    if made.left_out.is_empty() && ids.is_empty() && !has_host_keys {
         return Err(Failure::CommandLine(
             "nothing in the sheet uses a secret that is from = \"store\", and no host asks for a host key"
                 .to_owned(),
@@ -175,6 +238,7 @@ fn make_value(site: &Site, id: EntryId, store: &mut Store, made: &mut Made) -> R
         ))
     })?;
     made.values.push(MadeValue {
+        replaces: store.secrets.contains_key(&id),
         secret: Some(id.secret.clone()),
         holder: id.holder.clone(),
         length: Some(generated.value.length()),
@@ -214,7 +278,8 @@ fn make_host_keys(
             continue;
         }
         // A new host key looks like an intruder to all who know the old one.
-        if store.host_keys.contains_key(&name) {
+        let replaces = store.host_keys.contains_key(&name);
+        if replaces {
             if !(arguments.renew && arguments.host_keys) {
                 made.kept += 1;
                 continue;
@@ -224,6 +289,7 @@ fn make_host_keys(
         let key = HostKey::random().map_err(|fault| Failure::Files(fault.to_string()))?;
         store.host_keys.insert(name.clone(), HostKeyEntry { key, since: today() });
         made.values.push(MadeValue {
+            replaces,
             secret: None,
             holder: Some(name),
             length: None,

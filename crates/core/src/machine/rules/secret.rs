@@ -135,6 +135,7 @@ pub(crate) fn not_in_store(
     scope: SecretScope,
     holders: &[String],
     sheet: &str,
+    may_be_made_up: bool,
 ) -> Finding {
     let name = &secret.value;
     let for_whom = match holders {
@@ -155,9 +156,13 @@ pub(crate) fn not_in_store(
         &SECRET_MISSING,
         secret.place,
         format!("The store holds no value of {name}{for_whom}."),
-        format!(
-            "put it there with {enter}, or have it made up with `impostazione secret generate {sheet} {name}`"
-        ),
+        if may_be_made_up {
+            format!(
+                "put it there with {enter}, or have it made up with `impostazione secret generate {sheet} {name}`"
+            )
+        } else {
+            format!("put it there with {enter}; it belongs to something that has it already")
+        },
     )
 }
 

@@ -99,7 +99,7 @@ impl<'a> KnownValue<'a> {
     pub(super) fn finding(self, rule: &'static Rule, message: String, fix: &str) -> Finding {
         let label = self.machine().and_then(|machine| machine.label.as_deref()).map(str::to_owned);
         let fix = match self.secret.source.value() {
-            Some(SecretSource::Store) => {
+            Some(SecretSource::Store) if self.site.not_made_up(self.slot.secret).is_none() => {
                 format!("{fix}; `impostazione secret generate` makes one up that fits")
             }
             _ => fix.to_owned(),

@@ -123,6 +123,13 @@ pub(crate) static SECRET: TableSpec = table(
             "The layouts that a console may assume, or that a keyboard may have, where it is typed: us, gb, de, at, fr, be, it, es, pt, ch, se, dk, no. Its characters then sit on the same key in all of them. Left out: nobody types it.",
             Shape::TextList,
         ),
+        key(
+            "generated",
+            "true or false",
+            "generated = false",
+            "Whether `secret generate` may make its value up. Left out: true, but for what exists already and has one: Wi-Fi passphrases, time keys, license keys, and secrets that join others.",
+            Shape::Flag,
+        ),
     ],
 );
 
