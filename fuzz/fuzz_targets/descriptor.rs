@@ -23,6 +23,6 @@ fuzz_target!(|bytes: &[u8]| {
         value: impostazione_text::Hidden::new("a<b>&\"c\""),
         option: None,
     };
-    let changed = descriptor.with_values(&[setting]);
+    let changed = descriptor.with_values(&[setting], None);
     assert!(Descriptor::parse(changed.as_bytes()).is_ok());
 });

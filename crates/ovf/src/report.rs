@@ -191,8 +191,10 @@ pub struct ReportedDisk {
     pub id: String,
     /// How large the machine sees it.
     pub capacity_bytes: Option<u64>,
-    /// Its file; `null` for an empty disk.
+    /// Its file; `null` for an empty disk, and where that file is unknown.
     pub file: Option<String>,
+    /// The id of a file that the descriptor's references do not have; else `null`.
+    pub unknown_file: Option<String>,
     /// The size of that file, of all its pieces.
     pub file_bytes: Option<u64>,
     /// How the file is compressed.
@@ -291,13 +293,14 @@ impl From<&Result<Signature, String>> for ReportedSignature {
 }
 
 impl PackageReport {
-    /// Whether the package cannot be used as it is: a file is missing, damaged or leads out of it, or a signature does
+    /// Whether the package cannot be used as it is: a file is missing, damaged, unknown or leads out of it, or a signature does
     /// not hold.
     pub fn has_faults(&self) -> bool {
         let bad = [FileState::Missing, FileState::WrongSize, FileState::WrongDigest].map(FileState::word);
         let signature = self.signature.as_ref();
         self.files.iter().any(|file| bad.contains(&file.state))
             || !self.unsafe_files.is_empty()
+            || self.disks.iter().any(|disk| disk.unknown_file.is_some())
             || signature.is_some_and(|signature| !signature.valid || signature.trusted == Some(false))
     }
 }
@@ -480,6 +483,7 @@ fn reported_disks(package: &Package, descriptor: &Descriptor) -> Vec<ReportedDis
             file_bytes: disk.file.as_deref().and_then(size_of),
             compression: disk.file.as_deref().and_then(|href| descriptor.file(href)?.compression.clone()),
             file: disk.file.clone(),
+            unknown_file: disk.unknown_file.clone(),
         })
         .collect()
 }

@@ -139,7 +139,11 @@ fn disks_table(report: &PackageReport, width: usize) -> Option<String> {
     for disk in &report.disks {
         let size =
             |bytes: Option<u64>| bytes.map_or_else(|| "?".to_owned(), |bytes| ByteSize(bytes).to_string());
-        let file = disk.file.as_deref().unwrap_or("(empty)");
+        let file = match (&disk.file, &disk.unknown_file) {
+            (Some(file), _) => file.clone(),
+            (None, Some(id)) => format!("UNKNOWN: no file {id} in the references"),
+            (None, None) => "(empty)".to_owned(),
+        };
         let compression = disk.compression.as_ref().map_or_else(String::new, |kind| format!(" ({kind})"));
         let file_size = if disk.file.is_some() { size(disk.file_bytes) } else { String::new() };
         table.add_row([

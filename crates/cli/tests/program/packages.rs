@@ -5,6 +5,10 @@ use std::io::Write as _;
 use std::path::Path;
 use std::process::Command;
 
+use impostazione_ovf::Package;
+use impostazione_text::files::Folder;
+use proptest::prelude::*;
+use proptest::test_runner::{Config, TestRunner};
 use serde_json::{Value, json};
 
 use crate::support::{Run, Workspace, judge};
@@ -641,4 +645,229 @@ fn the_sample_packages_are_what_they_are_meant_to_be() {
     for manifest in ["logbook.mf", "watch.mf"] {
         judge(Command::new("sha256sum").args(["--strict", "--quiet", "-c", manifest]).current_dir(&packages));
     }
+}
+
+fn has_end(name: &str, end: &str) -> bool {
+    Path::new(name).extension().is_some_and(|own| own == end)
+}
+
+/// Packed with `tar -c .`, and on a system that keeps a file beside each.
+#[test]
+fn an_archive_is_read_however_it_was_packed() {
+    let workspace = Workspace::new().with_example_packages();
+    let descriptor = std::fs::read(workspace.path().join("packages/whole.ovf")).unwrap();
+    let manifest = std::fs::read(workspace.path().join("packages/whole.mf")).unwrap();
+    let manifest = String::from_utf8(manifest).unwrap();
+    let dotted = manifest.replace('(', "(./");
+    let beside: &[u8] = b"\0\x05\x16\x07\0\x02\0\0Mac OS X";
+    let disk = ("disk.img".to_owned(), std::fs::read(workspace.path().join("packages/disk.img")).unwrap());
+    for (members, manifest) in [
+        (
+            vec![
+                ("./", None),
+                ("./whole.ovf", Some(&descriptor[..])),
+                ("./whole.mf", None),
+                (disk.0.as_str(), None),
+            ],
+            &dotted,
+        ),
+        (
+            vec![
+                ("./._whole.ovf", Some(beside)),
+                ("./whole.ovf", Some(&descriptor)),
+                ("./._whole.mf", Some(beside)),
+                ("./whole.mf", None),
+                (disk.0.as_str(), None),
+            ],
+            &manifest,
+        ),
+        (
+            vec![
+                ("._whole.ovf", Some(beside)),
+                ("whole.ovf", Some(&descriptor)),
+                ("._whole.cert", Some(beside)),
+                ("whole.mf", None),
+                (disk.0.as_str(), None),
+            ],
+            &manifest,
+        ),
+    ] {
+        let path = workspace.path().join("packed.ova");
+        let mut tar = tar::Builder::new(File::create(&path).unwrap());
+        for (name, content) in &members {
+            let mut header = tar::Header::new_ustar();
+            header.set_mode(0o644);
+            let content = match (*name, content) {
+                ("./", _) => {
+                    header.set_entry_type(tar::EntryType::Directory);
+                    &b""[..]
+                }
+                (_, Some(content)) => content,
+                (name, None) if has_end(name, "mf") => manifest.as_bytes(),
+                _ => &disk.1,
+            };
+            // `set_path` takes the dot away, and an archive may have it.
+            header.as_old_mut().name[..name.len()].copy_from_slice(name.as_bytes());
+            header.set_size(content.len() as u64);
+            header.set_cksum();
+            tar.append(&header, content).unwrap();
+        }
+        tar.into_inner().unwrap();
+        let (code, report) = inspected(&workspace, &["packed.ova"]);
+        assert_eq!(code, 0, "{report}");
+        assert_eq!(report["product"]["name"], "Log book");
+        assert!(report["unsafe_files"].as_array().unwrap().is_empty(), "{report}");
+        for (name, state) in states(&report) {
+            let expected = if name.starts_with("._") { "not-listed" } else { "ok" };
+            assert_eq!(state, expected, "{name}");
+        }
+        // Every member is shown, but for the folder and what tells of the others.
+        let own = members.iter().filter(|(name, _)| {
+            !name.ends_with('/')
+                && !name.ends_with("/whole.mf")
+                && *name != "whole.mf"
+                && !has_end(name, "cert")
+        });
+        let shown = states(&report).iter().filter(|(name, _)| !has_end(name, "cert")).count();
+        assert_eq!(shown, own.count(), "{members:?} {report}");
+    }
+    // The same beside a descriptor in a folder.
+    std::fs::create_dir(workspace.path().join("folder")).unwrap();
+    workspace.write("folder/whole.ovf", &descriptor);
+    workspace.write("folder/whole.mf", &manifest);
+    workspace.write(&format!("folder/{}", disk.0), &disk.1);
+    workspace.write("folder/._whole.ovf", beside);
+    assert_eq!(inspected(&workspace, &["folder"]).0, 0);
+}
+
+#[test]
+fn a_disk_whose_file_is_not_in_the_references_is_not_called_empty() {
+    let workspace = Workspace::new().with_example_packages();
+    let disks = "  <DiskSection>\n    <Info/>\n    <Disk ovf:diskId=\"d1\" ovf:fileRef=\"f9\" ovf:capacity=\"512\"/>\n  </DiskSection>\n";
+    let whole = workspace.read("packages/whole.ovf");
+    let at = whole.find("  <NetworkSection>").unwrap();
+    workspace.write("packages/lost.ovf", format!("{}{disks}{}", &whole[..at], &whole[at..]));
+    let (code, report) = inspected(&workspace, &["packages/lost.ovf"]);
+    assert_eq!((code, &report["disks"][0]["unknown_file"]), (1, &json!("f9")));
+    let text = workspace.run(&["inspect", "packages/lost.ovf"]).stdout;
+    assert!(text.contains("UNKNOWN: no file f9 in the references"), "{text}");
+    workspace.write("sheet.toml", crate::support::packaged("\"packages/lost.ovf\"", "", "", ""));
+    let check = crate::support::unwrapped(&workspace.run(&["check", "sheet.toml"]).stdout);
+    assert!(check.contains("is said to be in the file f9, which its References do not have"), "{check}");
+}
+
+#[test]
+fn a_new_package_has_the_chosen_size_and_its_values() {
+    let workspace = Workspace::new().with_example_packages();
+    let copies = "<Property ovf:key=\"copies\" ovf:type=\"string\" ovf:userConfigurable=\"true\" ovf:value=\"1\">\
+        <Label>Copies</Label><Value ovf:value=\"5\" ovf:configuration=\"large\"/></Property>\n    </ProductSection>";
+    let sizes = workspace.read("packages/sizes.ovf");
+    let at = sizes.rfind("</ProductSection>").unwrap();
+    let with_copies = format!("{}{copies}{}", &sizes[..at], &sizes[at + "</ProductSection>".len()..]);
+    workspace.write("packages/copies.ovf", with_copies);
+    for (option, copies) in [("large", "5"), ("small", "1")] {
+        let keys = format!("deployment_option = \"{option}\"");
+        workspace.write("sheet.toml", crate::support::packaged("\"packages/copies.ovf\"", &keys, "", ""));
+        let run = workspace.run(&["render", "sheet.toml", "--into", "out", "--packages"]);
+        assert_eq!(run.code, 0, "{}", run.stdout + &run.stderr);
+        for package in ["out/logbook/logbook.ova", "out/logbook/logbook.ovf"] {
+            let (code, report) = inspected(&workspace, &[package]);
+            assert_eq!(code, 0, "{report}");
+            for one in report["deployment_options"].as_array().unwrap() {
+                assert_eq!(one["default"] == true, one["id"] == option, "{package}: {one}");
+            }
+        }
+        // What depends on the size and was not answered is that of the size.
+        let set = workspace.read("out/logbook/logbook.ovf");
+        assert!(
+            set.contains(&format!(
+                "ovf:key=\"copies\" ovf:type=\"string\" ovf:userConfigurable=\"true\" ovf:value=\"{copies}\""
+            )),
+            "{set}"
+        );
+    }
+}
+
+/// Members of an archive, some with a dot before them, some beside others, links and folders among them.
+fn random_members() -> impl Strategy<Value = Vec<(String, tar::EntryType)>> {
+    let name = prop::sample::select(vec![
+        "whole.ovf",
+        "whole.mf",
+        "whole.cert",
+        "disk.img",
+        "notes.txt",
+        "._whole.ovf",
+        "._disk.img",
+        "._whole.mf",
+        "deep/er.img",
+        "../out.img",
+        "/abs.img",
+        "second.ovf",
+        "other.mf",
+        "",
+    ]);
+    let before = prop::sample::select(vec!["", "", "./", ".//./"]);
+    let kind = prop::sample::select(vec![
+        FILE,
+        FILE,
+        FILE,
+        FILE,
+        tar::EntryType::Symlink,
+        tar::EntryType::Directory,
+    ]);
+    prop::collection::vec(
+        (before, name, kind).prop_map(|(before, name, kind)| (format!("{before}{name}"), kind)),
+        1..9,
+    )
+}
+
+/// Every member of an archive is shown as a file, as one that is not touched, or is what tells of the others; or the archive is
+/// refused.
+#[test]
+fn no_member_of_an_archive_is_passed_over_in_silence() {
+    let workspace = Workspace::new().with_example_packages();
+    let descriptor = whole_descriptor(&workspace);
+    let read = std::cell::Cell::new(0);
+    let mut runner = TestRunner::new(Config { cases: 600, failure_persistence: None, ..Config::default() });
+    let result = runner.run(&random_members(), |members| {
+        let members: Vec<Member<'_>> = members
+            .iter()
+            .map(|(name, kind)| {
+                let content: &[u8] = if *kind != FILE {
+                    b""
+                } else if has_end(name, "ovf") {
+                    &descriptor
+                } else {
+                    b"x"
+                };
+                (name.as_str(), *kind, content)
+            })
+            .collect();
+        archive(&workspace.path().join("random.ova"), &members);
+        let package = Package::read("random.ova", &Folder::new(workspace.path()));
+        if package.descriptor.is_err() {
+            return Ok(());
+        }
+        read.set(read.get() + 1);
+        let plainly = |name: &str| {
+            name.split('/').filter(|part| !matches!(*part, "" | ".")).collect::<Vec<_>>().join("/")
+        };
+        for (name, kind, _) in &members {
+            let plain = plainly(name);
+            let is_top = *kind == tar::EntryType::Directory && plain.is_empty() && !name.starts_with('/');
+            let is_shown = package.files.iter().any(|file| file.name == plain && file.size.is_some())
+                || package.unsafe_files.iter().any(|(known, _)| known == name)
+                || matches!(plain.as_str(), "whole.mf" | "whole.cert" | "second.mf" | "second.cert");
+            prop_assert!(
+                is_shown || is_top,
+                "{name} of {:?}: {:?} {:?}",
+                members.iter().map(|(name, kind, _)| (name, kind)).collect::<Vec<_>>(),
+                package.files,
+                package.unsafe_files
+            );
+        }
+        Ok(())
+    });
+    assert!(result.is_ok(), "{}", result.unwrap_err());
+    assert!(read.get() > 50, "{} archives were read", read.get());
 }

@@ -81,7 +81,8 @@ pub(super) fn appliance_files(
             &Properties::of(site, machine, appliance, package, &answered, with_secrets),
         ),
     );
-    let set = descriptor.with_values(&settings(site, machine, appliance, with_secrets));
+    let set =
+        descriptor.with_values(&settings(site, machine, appliance, with_secrets), site.option_of(appliance));
     let set = FileBytes::new(set);
     let packing = rendering.packing;
     let manifest = manifest(package, folder, &set, packing).text().into_bytes();
@@ -155,15 +156,18 @@ fn environment(site: &Site, machine: &Machine, system: &VirtualSystem) -> Enviro
 }
 
 /// What is to be set in the descriptor: all that is not a default, of this machine and of the others of its collection, with
-/// or without secrets.
+/// or without secrets; and defaults of the chosen size, which hold there by themselves only for who looks at sizes.
 fn settings(site: &Site, machine: &Machine, appliance: &Appliance, with_secrets: bool) -> Vec<Setting> {
     let option = site.option_of(appliance).map(str::to_owned);
     let mut settings: Vec<Setting> = Vec::new();
     for one in std::iter::once(machine).chain(siblings(site, machine)) {
         let Some(system) = one.appliance().and_then(|appliance| site.system_of(appliance)) else { continue };
         for answered in answered_properties(site, one) {
-            let is_set = !matches!(answered.outcome.origin(), None | Some(Origin::Default | Origin::Package))
-                && (with_secrets || !answered.is_secret());
+            let is_of_size = option
+                .as_deref()
+                .is_some_and(|option| answered.property.option_defaults.iter().any(|(of, _)| of == option));
+            let is_own = !matches!(answered.outcome.origin(), None | Some(Origin::Default | Origin::Package));
+            let is_set = (is_own || is_of_size) && (with_secrets || !answered.is_secret());
             let Some(value) = answered.outcome.text().filter(|_| is_set) else { continue };
             let own = (!answered.property.of_collection).then(|| system.id.clone());
             let property = answered.property.id();

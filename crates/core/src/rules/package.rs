@@ -270,6 +270,23 @@ fn check_files_missing(judge: &mut Judge<'_>) {
         |file| format!("its file {} is missing", file.name),
         "copy the package again, with all its files",
     );
+    for (machine, place, package) in packages(judge) {
+        let Ok(descriptor) = &package.descriptor else { continue };
+        let unknown =
+            descriptor.disks.iter().filter_map(|disk| Some((&disk.id, disk.unknown_file.as_ref()?)));
+        for (disk, file) in unknown {
+            judge.on_machine(
+                &PACKAGE_FILE_MISSING,
+                machine,
+                place,
+                format!(
+                    "{}: its disk {disk} is said to be in the file {file}, which its References do not have.",
+                    package.path
+                ),
+                "fetch the package again, or ask its maker for one whose descriptor is whole",
+            );
+        }
+    }
 }
 
 fn check_sizes(judge: &mut Judge<'_>) {

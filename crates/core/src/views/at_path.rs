@@ -143,7 +143,11 @@ fn in_folder(path: &Path) -> Result<AtPath, AtPathFault> {
     if has_netplan {
         return Ok(AtPath::NetplanFolder);
     }
-    let packages: Vec<PathBuf> = names.into_iter().filter(|name| has_end(name, &["ova", "ovf"])).collect();
+    // What begins with a dot is kept beside a file by some system, and is none of its own.
+    let is_hidden =
+        |name: &Path| name.file_name().is_some_and(|name| name.to_string_lossy().starts_with('.'));
+    let packages: Vec<PathBuf> =
+        names.into_iter().filter(|name| has_end(name, &["ova", "ovf"]) && !is_hidden(name)).collect();
     match packages.as_slice() {
         [] => Ok(AtPath::OtherFolder),
         [only] => Ok(AtPath::Package(only.clone())),

@@ -82,6 +82,8 @@ pub struct Disk {
     pub populated: Option<u64>,
     /// `ovf:href` of its file; a disk without one is empty.
     pub file: Option<String>,
+    /// `ovf:fileRef`, where `References` has no such file: what is on the disk is not known.
+    pub unknown_file: Option<String>,
 }
 
 /// A `File` of `References`.
@@ -399,15 +401,15 @@ pub(super) fn disks(envelope: Node<'_, '_>, files: &[FileReference]) -> Vec<Disk
         .flat_map(|section| children(section, "Disk"))
         .map(|disk| {
             let reference = attribute(disk, "fileRef");
+            let file = reference.and_then(|id| files.iter().find(|file| file.id == id));
             Disk {
                 id: attribute(disk, "diskId").unwrap_or_default().to_owned(),
                 capacity: attribute(disk, "capacity").and_then(|capacity| {
                     in_bytes(capacity, attribute(disk, "capacityAllocationUnits").unwrap_or_default())
                 }),
                 populated: attribute(disk, "populatedSize").and_then(|size| size.trim().parse().ok()),
-                file: reference
-                    .and_then(|id| files.iter().find(|file| file.id == id))
-                    .map(|file| file.href.clone()),
+                file: file.map(|file| file.href.clone()),
+                unknown_file: reference.filter(|_| file.is_none()).map(str::to_owned),
             }
         })
         .collect()

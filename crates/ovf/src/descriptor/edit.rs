@@ -23,8 +23,9 @@ pub struct Setting {
 }
 
 impl Descriptor {
-    /// The descriptor's text with values set. A setting of a property that is not there changes nothing.
-    pub fn with_values(&self, settings: &[Setting]) -> String {
+    /// The descriptor's text with values set, and with this deployment option as the one that is taken where nobody chooses. A
+    /// setting of a property that is not there changes nothing, nor does an option that is not there.
+    pub fn with_values(&self, settings: &[Setting], option: Option<&str>) -> String {
         let text: &str = &self.text;
         let bare = text.strip_prefix('\u{feff}').unwrap_or(text);
         let shift = text.len() - bare.len();
@@ -42,6 +43,9 @@ impl Descriptor {
         }
         for system in children(envelope, "VirtualSystem") {
             edits_of(bare, system, attribute(system, "id"), settings, &mut edits);
+        }
+        if let Some(option) = option.filter(|option| self.default_option() != Some(option)) {
+            edits_of_options(bare, envelope, option, &mut edits);
         }
         edits.sort_by_key(|(range, _)| range.start);
         let mut changed = String::with_capacity(text.len() + 1024);
@@ -87,6 +91,45 @@ fn edits_of(
     }
 }
 
+/// Makes one deployment option the default, and no other (DSP0243 2.1.1, section 9.8: `ovf:default`).
+fn edits_of_options(
+    text: &str,
+    envelope: Node<'_, '_>,
+    option: &str,
+    edits: &mut Vec<(Range<usize>, String)>,
+) {
+    let sections = children(envelope, "DeploymentOptionSection");
+    let options: Vec<Node<'_, '_>> =
+        sections.flat_map(|section| children(section, "Configuration")).collect();
+    if !options.iter().any(|node| attribute(*node, "id") == Some(option)) {
+        return;
+    }
+    for node in options {
+        let is_meant = attribute(node, "id") == Some(option);
+        let mark = node.attributes().find(|found| found.name() == "default");
+        match mark {
+            Some(mark) if super::xml::is_true(node, "default") != is_meant => {
+                edits.push((mark.range_value(), is_meant.to_string()));
+            }
+            None if is_meant => edits.extend(new_attribute(text, node, "default", "true")),
+            Some(_) | None => {}
+        }
+    }
+}
+
+/// What is to be written where, so that an element has one more attribute: behind its last, with the prefix of one that is OVF's.
+fn new_attribute(
+    text: &str,
+    element: Node<'_, '_>,
+    name: &str,
+    value: &str,
+) -> Option<(Range<usize>, String)> {
+    let model = element.attributes().find(|found| matches!(found.name(), "key" | "configuration" | "id"))?;
+    let prefix = text.get(model.range_qname())?.strip_suffix(model.name())?;
+    let last = element.attributes().map(|found| found.range().end).max()?;
+    Some((last..last, format!(" {prefix}{name}=\"{}\"", escaped(value))))
+}
+
 /// What is to be written where, so that an element has this value.
 fn edit(text: &str, element: Node<'_, '_>, value: &str) -> Option<(Range<usize>, String)> {
     // The attribute that reading takes: OVF's own, or else one of that name.
@@ -96,11 +139,7 @@ fn edit(text: &str, element: Node<'_, '_>, value: &str) -> Option<(Range<usize>,
     if let Some(own) = own {
         return Some((own.range_value(), escaped(value)));
     }
-    // Behind its last attribute, with the prefix of an attribute that is OVF's.
-    let model = element.attributes().find(|found| matches!(found.name(), "key" | "configuration"))?;
-    let prefix = text.get(model.range_qname())?.strip_suffix(model.name())?;
-    let last = element.attributes().map(|found| found.range().end).max()?;
-    Some((last..last, format!(" {prefix}value=\"{}\"", escaped(value))))
+    new_attribute(text, element, "value", value)
 }
 
 /// A text as the value of an attribute, in whichever quotes.
@@ -146,17 +185,38 @@ mod tests {
     #[test]
     fn only_the_values_change() {
         let descriptor = Descriptor::parse(TEXT.as_bytes()).unwrap();
-        let changed = descriptor.with_values(&[
-            set("net.ip", "10.64.10.61"),
-            set("net.gw", "a\"b"),
-            set("net.no", "x"),
-        ]);
+        let settings = [set("net.ip", "10.64.10.61"), set("net.gw", "a\"b"), set("net.no", "x")];
+        let changed = descriptor.with_values(&settings, None);
         let expected = TEXT
             .replace("old &amp; gone", "10.64.10.61")
             .replace("o:key=\"gw\" o:type=\"string\"", "o:key=\"gw\" o:type=\"string\" o:value=\"a&quot;b\"")
             .replace("o:value=\"1\" o:configuration=\"big\"", "o:value=\"a&quot;b\" o:configuration=\"big\"");
         assert_eq!(changed, expected);
-        assert_eq!(descriptor.with_values(&[]), TEXT);
+        assert_eq!(descriptor.with_values(&[], None), TEXT);
+    }
+
+    #[test]
+    fn the_chosen_size_becomes_the_default_and_no_other() {
+        let sizes = |small: &str, large: &str| {
+            let section = format!(
+                "<o:DeploymentOptionSection><o:Info/><o:Configuration o:id=\"small\"{small}/><o:Configuration o:id='large'{large}/></o:DeploymentOptionSection>"
+            );
+            TEXT.replace("<o:VirtualSystem ", &format!("{section}<o:VirtualSystem "))
+        };
+        for (before, option, after) in [
+            (sizes("", ""), "large", sizes("", " o:default=\"true\"")),
+            (sizes(" o:default=\"true\"", ""), "large", sizes(" o:default=\"false\"", " o:default=\"true\"")),
+            (sizes("", " o:default=\"1\""), "small", sizes(" o:default=\"true\"", " o:default=\"false\"")),
+            (sizes("", ""), "small", sizes("", "")),
+            (sizes("", ""), "huge", sizes("", "")),
+        ] {
+            let descriptor = Descriptor::parse(before.as_bytes()).unwrap();
+            let changed = descriptor.with_values(&[], Some(option));
+            assert_eq!(changed, after);
+            let known = descriptor.options.iter().any(|known| known.id == option);
+            let read = Descriptor::parse(changed.as_bytes()).unwrap();
+            assert_eq!(read.default_option() == Some(option), known);
+        }
     }
 
     #[test]
@@ -165,7 +225,7 @@ mod tests {
             .replace("o:Property x:mark", "o:Property xmlns:y=\"http://capovetro.example/y\" x:mark")
             .replace("o:value='old", "y:value='old");
         let descriptor = Descriptor::parse(text.as_bytes()).unwrap();
-        let changed = descriptor.with_values(&[set("net.ip", "new")]);
+        let changed = descriptor.with_values(&[set("net.ip", "new")], None);
         assert_eq!(changed, text.replace("old &amp; gone", "new"));
     }
 
@@ -173,7 +233,7 @@ mod tests {
         #[test]
         fn any_value_comes_back(value in "([ -~]|[\t\n\r]|[à-ü]|<|&|\"|'){0,40}") {
             let descriptor = Descriptor::parse(TEXT.as_bytes()).unwrap();
-            let changed = descriptor.with_values(&[set("net.ip", &value), set("net.gw", &value)]);
+            let changed = descriptor.with_values(&[set("net.ip", &value), set("net.gw", &value)], None);
             let again = Descriptor::parse(changed.as_bytes()).unwrap();
             let system = again.system(None).unwrap();
             prop_assert_eq!(system.property("net.ip").unwrap().default_with(None), Some(value.as_str()));

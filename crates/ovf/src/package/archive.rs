@@ -26,6 +26,9 @@ pub(super) struct Listing {
 /// A file in an archive.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct ArchiveMember {
+    /// Its name as the archive has it.
+    stored_name: String,
+    /// The same without parts that lead nowhere.
     pub(super) name: String,
     /// Where its content begins, in bytes from the start of the archive.
     pub(super) offset: u64,
@@ -82,15 +85,25 @@ pub(super) fn list(opened: OpenedFile) -> Result<Listing, String> {
         if size != own_size {
             return Err(format!("{name} has one size in its header and another in its record"));
         }
+        // The folder that was packed, where somebody packed `.`, is no member.
+        if kind.is_dir() && !name.starts_with('/') && plain_name(&name).is_empty() {
+            continue;
+        }
         match unsafe_member(&name, kind) {
             Some(why) => listing.unsafe_members.push((name, why)),
+            None if plain_name(&name).is_empty() => listing.unsafe_members.push((name, "it has no name")),
             None if offset.checked_add(size).is_none_or(|end| end > length) => {
                 return Err(format!(
                     "it ends in the middle of {name}: that file is said to have {size} bytes, and {} follow; it was cut off while it was copied, so fetch it again",
                     length.saturating_sub(offset)
                 ));
             }
-            None => listing.members.push(ArchiveMember { name, offset, size }),
+            None => listing.members.push(ArchiveMember {
+                name: plain_name(&name),
+                stored_name: name,
+                offset,
+                size,
+            }),
         }
     }
     refuse_ambiguous(&listing)?;
@@ -105,9 +118,10 @@ pub(super) fn list(opened: OpenedFile) -> Result<Listing, String> {
 fn refuse_ambiguous(listing: &Listing) -> Result<(), String> {
     let mut seen: HashMap<String, &str> = HashMap::new();
     let mut of_kind: HashMap<String, &str> = HashMap::new();
-    let names = listing.members.iter().map(|member| member.name.as_str());
+    let names = listing.members.iter().map(|member| member.stored_name.as_str());
     for name in names.chain(listing.unsafe_members.iter().map(|(name, _)| name.as_str())) {
-        let same = name.split('/').filter(|part| !matches!(*part, "" | ".")).collect::<Vec<_>>().join("/");
+        let same = plain_name(name);
+        let is_beside = is_beside_another(name);
         let end = same.rsplit_once('.').map(|(_, end)| end.to_ascii_lowercase()).unwrap_or_default();
         if let Some(other) = seen.insert(same, name) {
             let both = if other == name {
@@ -120,8 +134,8 @@ fn refuse_ambiguous(listing: &Listing) -> Result<(), String> {
             ));
         }
         let what = match end.as_str() {
-            "mf" => "manifests",
-            "cert" => "certificates",
+            "mf" if !is_beside => "manifests",
+            "cert" if !is_beside => "certificates",
             _ => continue,
         };
         if let Some(other) = of_kind.insert(end, name) {
@@ -153,6 +167,17 @@ fn extended(record: &[u8]) -> (Option<String>, Option<u64>) {
         }
     }
     (name, size)
+}
+
+/// A name without the parts that lead nowhere: `./disk.vmdk` is `disk.vmdk`.
+pub(super) fn plain_name(name: &str) -> String {
+    name.split('/').filter(|part| !matches!(*part, "" | ".")).collect::<Vec<_>>().join("/")
+}
+
+/// Whether a file holds what a system keeps of another file beside it, as in `._harbor.ovf` of an archive that was packed on
+/// macOS (`AppleDouble`, RFC 1740, appendix A), and is none of the package.
+pub(super) fn is_beside_another(name: &str) -> bool {
+    name.rsplit('/').next().is_some_and(|name| name.starts_with("._"))
 }
 
 fn unsafe_member(name: &str, kind: tar::EntryType) -> Option<&'static str> {

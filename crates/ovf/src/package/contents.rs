@@ -63,7 +63,9 @@ impl Contents {
             });
         }
         let Listing { members, unsafe_members } = archive::list(opened).map_err(PackageFault::Unreadable)?;
-        let is_descriptor = |member: &&ArchiveMember| has_descriptor_name(&member.name);
+        let is_descriptor = |member: &&ArchiveMember| {
+            has_descriptor_name(&member.name) && !archive::is_beside_another(&member.name)
+        };
         let mut descriptors = members.iter().filter(is_descriptor);
         let descriptor_name = match (descriptors.next(), descriptors.next()) {
             (Some(only), None) => only.name.clone(),
@@ -91,9 +93,10 @@ impl Contents {
 
     /// Whether the descriptor is the archive's first member, as the standard wants it.
     pub fn begins_with_descriptor(&self) -> bool {
-        self.members
-            .as_ref()
-            .is_none_or(|members| members.first().is_some_and(|first| first.name == self.descriptor_name))
+        self.members.as_ref().is_none_or(|members| {
+            let own = members.iter().find(|member| !archive::is_beside_another(&member.name));
+            own.is_some_and(|first| first.name == self.descriptor_name)
+        })
     }
 
     /// Names of the files in the archive, in their order; none for a folder.
@@ -109,7 +112,10 @@ impl Contents {
     /// Bytes in a file; `None` where there is none.
     pub fn size(&self, name: &str, named_files: &dyn NamedFiles) -> Option<u64> {
         match &self.members {
-            Some(members) => members.iter().find(|member| member.name == name).map(|member| member.size),
+            Some(members) => {
+                let name = archive::plain_name(name);
+                members.iter().find(|member| member.name == name).map(|member| member.size)
+            }
             None => named_files.open(&self.beside_descriptor(name)?).ok().map(|opened| opened.length),
         }
     }
@@ -119,6 +125,7 @@ impl Contents {
         let refused = |error: io::Error| ReadFault::Refused(impostazione_text::files::plain(&error));
         match &self.members {
             Some(members) => {
+                let name = archive::plain_name(name);
                 let member = members.iter().find(|member| member.name == name).ok_or(ReadFault::Missing)?;
                 let mut opened = named_files.open(&self.path)?;
                 opened.content.seek(SeekFrom::Start(member.offset)).map_err(refused)?;

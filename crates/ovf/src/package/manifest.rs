@@ -94,7 +94,10 @@ pub(super) fn entry(line: &str) -> Result<ManifestEntry, String> {
     if !is_hexadecimal || digest.len() != known.digits() {
         return Err(format!("the digest of {name} has to be {} hexadecimal digits", known.digits()));
     }
-    Ok(ManifestEntry { algorithm: known, name: name.to_owned(), digest: digest.to_ascii_lowercase() })
+    // A name that leads out of the package stays as it is, and is refused for that.
+    let is_within = super::archive::unsafe_name(name).is_none();
+    let name = if is_within { super::archive::plain_name(name) } else { name.to_owned() };
+    Ok(ManifestEntry { algorithm: known, name, digest: digest.to_ascii_lowercase() })
 }
 
 #[cfg(test)]

@@ -92,7 +92,11 @@ pub(super) fn survey(
     let mut files = vec![look(contents.descriptor_name.clone(), None, true)];
     let mut known: HashSet<String> = HashSet::from([contents.descriptor_name.clone()]);
     for (name, size) in descriptor.files.iter().flat_map(super::super::descriptor::FileReference::names) {
-        if archive::unsafe_name(&name).is_none() && known.insert(name.clone()) {
+        if archive::unsafe_name(&name).is_some() {
+            continue;
+        }
+        let name = archive::plain_name(&name);
+        if known.insert(name.clone()) {
             files.push(look(name, size, true));
         }
     }
