@@ -62,7 +62,13 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
                 terminal::width(),
             );
             if !quiet {
-                text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
+                let sheet = arguments.sheet.display().to_string();
+                let all = assessment.site.machines.len();
+                text += &if machines < all {
+                    terminal::summary_of_part(&sheet, summary, all)
+                } else {
+                    terminal::summary_line(&sheet, summary)
+                };
                 let changes = correct_sheet(&assessment.sources, &assessment.findings).changes;
                 text += &terminal::correctable_line(changes.len());
             }

@@ -23,6 +23,8 @@ struct JsonReport {
     prefixes: Vec<JsonPrefix>,
     /// Whether the sheet could be read in full; `null` where none was named.
     sheet_read_whole: Option<bool>,
+    /// How many errors there are in the sheet, some of which may hide an address; `null` where none was named.
+    sheet_errors: Option<usize>,
 }
 
 #[derive(Serialize)]
@@ -54,12 +56,17 @@ pub(crate) fn run(arguments: &SubnetArguments) -> Result<Exit, Failure> {
     let site = assessment.as_ref().map(|assessment| &assessment.site);
     let facts = facts_asked_for(&asked, site)?;
     let is_whole = assessment.as_ref().map(|assessment| assessment.is_whole);
+    let errors = assessment.as_ref().map(|assessment| assessment.summary().errors);
     if arguments.format == Format::Json {
         let prefixes = facts.into_iter().map(|facts| {
             let map = site.map(|site| AddressMap::new(site, facts.prefix));
             JsonPrefix { facts, sheet: map.as_ref().map(planned) }
         });
-        json::print(&JsonReport { prefixes: prefixes.collect(), sheet_read_whole: is_whole })?;
+        json::print(&JsonReport {
+            prefixes: prefixes.collect(),
+            sheet_read_whole: is_whole,
+            sheet_errors: errors,
+        })?;
         return Ok(Exit::Done);
     }
     for (index, facts) in facts.into_iter().enumerate() {
@@ -69,10 +76,15 @@ pub(crate) fn run(arguments: &SubnetArguments) -> Result<Exit, Failure> {
         let map = site.map(|site| AddressMap::new(site, facts.prefix));
         terminal::print(&terminal::show_subnet(&facts, map.as_ref(), FREE_SHOWN, terminal::width()))?;
     }
-    if let (Some(false), Some(sheet)) = (is_whole, &arguments.sheet) {
+    if let (Some(is_whole), Some(errors @ 1..), Some(sheet)) = (is_whole, errors, &arguments.sheet) {
+        let sheet = sheet.display();
+        let why = if is_whole {
+            format!("has {}", terminal::count(errors, "error", "errors"))
+        } else {
+            "cannot be read in full".to_owned()
+        };
         terminal::complain(&format!(
-            "{0} cannot be read in full, so that more addresses may be taken; `impostazione check {0}` says why",
-            sheet.display()
+            "{sheet} {why}, so that more addresses may be taken; `impostazione check {sheet}` says why"
         ));
     }
     Ok(Exit::Done)

@@ -17,6 +17,11 @@ pub(crate) fn summary_line(sheet: &str, summary: Summary) -> String {
     format!("{sheet}: {machines}, {}\n", found(summary))
 }
 
+/// The same where only some of the machines were looked at.
+pub(crate) fn summary_of_part(sheet: &str, summary: Summary, all: usize) -> String {
+    format!("{sheet}: {} of {}, {}\n", summary.machines, count(all, "machine", "machines"), found(summary))
+}
+
 /// The same for the files of one host.
 pub(crate) fn summary_of_host(name: &str, summary: Summary) -> String {
     format!("{name}: {}\n", found(summary))

@@ -18,7 +18,7 @@ mod subnet_view;
 pub(crate) use impostazione_text::visible::harmless;
 
 pub(crate) use change_view::show_change;
-pub(crate) use counts::{correctable_line, count, summary_line, summary_of_host};
+pub(crate) use counts::{correctable_line, count, summary_line, summary_of_host, summary_of_part};
 pub(crate) use difference_view::show_comparison;
 pub(crate) use finding_view::{WHOLE_SHEET, show_findings};
 pub(crate) use inventory_view::show_inventory;

@@ -79,7 +79,7 @@ fn every_command_that_says_something_says_it_to_other_programs_too() {
         (&["compare", "harbor.toml", "slips.toml"], "differences"),
         (&["inspect", "output"], "machines"),
         (&["inspect", "card"], "rootfs"),
-        (&["subnet", "10.64.10.0/24"], "prefix"),
+        (&["subnet", "10.64.10.0/24"], "prefixes"),
         (&["secret", "list", "harbor.toml"], "secrets"),
         (&["secret", "check", "harbor.toml"], "store"),
         (&["secret", "recipients", "harbor.toml"], "recipients"),

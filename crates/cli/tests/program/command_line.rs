@@ -203,3 +203,11 @@ fn the_sheet_in_the_readme_is_right() {
     let check = workspace.run(&["check", "readme.toml"]);
     assert_eq!(check.stdout, "readme.toml: 12 machines, nothing wrong\n");
 }
+
+#[test]
+fn a_part_of_the_machines_is_not_called_all_of_them() {
+    let workspace = Workspace::new();
+    let run = workspace.run(&["check", "harbor.toml", "--only", "gauge-*"]);
+    let last = run.stdout.lines().last().unwrap();
+    assert!(last.contains(" of ") && last.contains(" machines, nothing wrong"), "{last}");
+}

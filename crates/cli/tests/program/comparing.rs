@@ -269,3 +269,27 @@ fn without_the_key_of_the_store_its_values_are_not_called_the_same() {
     assert_eq!(code, 3, "{said}");
     assert!(said.contains("the secret keeper-login of one.toml for gauge-01"), "{said}");
 }
+
+#[test]
+fn what_render_did_not_write_is_named_and_not_called_as_rendered() {
+    let workspace = with_output();
+    let copied = std::process::Command::new("cp")
+        .args(["-a", "output", "copy"])
+        .current_dir(workspace.path())
+        .status()
+        .unwrap();
+    assert!(copied.success());
+    let stray = "gauge-01/rootfs/etc/netplan/99-mine.yaml";
+    workspace.write(&format!("copy/{stray}"), "network: {version: 2}\n");
+    for path in ["copy", "copy/gauge-01"] {
+        let run = workspace.run(&["inspect", path]);
+        assert_eq!(run.code, 1, "{}", run.stdout);
+        assert!(run.stdout.contains(&format!("not in files.json   {stray}\n")), "{}", run.stdout);
+        assert!(run.stdout.contains("1 file beside them that `render` did not write"), "{}", run.stdout);
+    }
+    assert_eq!(workspace.run(&["inspect", "copy/gauge-02"]).code, 0);
+    let (code, said) = compare(&workspace, &["output", "copy"]);
+    assert_eq!(code, 3, "{said}");
+    assert!(said.contains(&format!("{stray}: `render` did not write it into copy")), "{said}");
+    assert_eq!(compare(&workspace, &["output/gauge-02", "copy/gauge-02"]).0, 0);
+}

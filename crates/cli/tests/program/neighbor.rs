@@ -44,15 +44,23 @@ fn swap_while<T>(folders: &[PathBuf], outside: &Path, work: impl FnOnce() -> T) 
                 renameat_with(CWD, folder, CWD, beside(folder), RenameFlags::EXCHANGE).unwrap();
             }
         });
-        let result = work();
-        is_done.store(true, Ordering::Relaxed);
-        result
+        let _done = Done(&is_done);
+        work()
     });
     assert_eq!(list(outside), before, "something outside was changed");
     for folder in folders {
         fs::remove_file(beside(folder)).unwrap();
     }
     (result, swaps.into_inner())
+}
+
+/// Says that the work is done, where it fails too.
+struct Done<'a>(&'a AtomicBool);
+
+impl Drop for Done<'_> {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
 }
 
 /// Where the link waits.

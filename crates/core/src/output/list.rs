@@ -30,6 +30,19 @@ pub struct ListedFile {
     /// Where a symbolic link leads; absent for a file.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub link: Option<String>,
+    /// What stood there before, while a run is writing: what one that was cut off has left is no change of somebody's. Absent
+    /// once all is written.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub before: Vec<ListedContent>,
+}
+
+/// A content that a file may have.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ListedContent {
+    /// Bytes in it.
+    pub size: u64,
+    /// SHA-256 of those bytes; `null` for a package.
+    pub sha256: Option<String>,
 }
 
 #[derive(Deserialize)]
@@ -58,7 +71,14 @@ impl ListedFile {
                 OutputContent::Link(target) => Some(target.clone()),
                 OutputContent::Bytes(_) | OutputContent::Package(_) => None,
             },
+            before: Vec::new(),
         }
+    }
+
+    /// The contents that an entry at its path may have without anybody having changed it.
+    pub(super) fn contents(&self) -> Vec<ListedContent> {
+        let own = ListedContent { size: self.size, sha256: self.sha256.clone() };
+        std::iter::once(own).chain(self.before.iter().cloned()).collect()
     }
 }
 

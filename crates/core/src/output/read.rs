@@ -10,10 +10,13 @@ use impostazione_text::FileBytes;
 use impostazione_text::files::{ReadFault, plain, read_file};
 
 use super::list::{self, LIST_NAME, ListedFile};
+use super::staging::PREFIX as STAGING_PREFIX;
 use crate::host::{ACCOUNTS_PATH, HostAccounts};
 
 /// Largest `files.json` that is read.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;
+/// How deep folders are looked into: a tree is not that deep.
+const DEPTH_LIMIT: usize = 64;
 /// Largest file of a host that is read.
 const FILE_LIMIT: u64 = 16 * 1024 * 1024;
 
@@ -180,6 +183,37 @@ impl TreeOnDisk {
     pub fn hosts(&self) -> BTreeSet<&str> {
         let is_of_host = |file: &&ListedFile| file.path == format!("{}/{ACCOUNTS_PATH}", file.machine);
         self.files.values().filter(is_of_host).map(|file| file.machine.as_str()).collect()
+    }
+
+    /// Paths of files and links in the tree, or in the folder of one machine, that the list does not have. Nothing places or
+    /// compares them.
+    pub fn unlisted(&self, machine: Option<&str>) -> Result<Vec<String>, OutputFault> {
+        let mut found = Vec::new();
+        let mut folders = vec![(machine.unwrap_or_default().to_owned(), 0)];
+        while let Some((folder, depth)) = folders.pop() {
+            let at = self.folder.join(&folder);
+            let refused = |error: &io::Error| OutputFault::ListUnreadable(at.clone(), plain(error));
+            let entries = match fs::read_dir(&at) {
+                Err(error) if error.kind() == io::ErrorKind::NotFound => continue,
+                entries => entries.map_err(|error| refused(&error))?,
+            };
+            for entry in entries {
+                let entry = entry.map_err(|error| refused(&error))?;
+                let name = entry.file_name().to_string_lossy().into_owned();
+                let path = if folder.is_empty() { name } else { format!("{folder}/{name}") };
+                let is_folder = entry.file_type().map_err(|error| refused(&error))?.is_dir();
+                if is_folder && depth < DEPTH_LIMIT {
+                    // What a killed command has left is cleared by the next one.
+                    if !(depth == 0 && path.starts_with(STAGING_PREFIX)) {
+                        folders.push((path, depth + 1));
+                    }
+                } else if !self.files.contains_key(&path) && path != LIST_NAME {
+                    found.push(path);
+                }
+            }
+        }
+        found.sort();
+        Ok(found)
     }
 
     /// What became of a file since it was rendered.

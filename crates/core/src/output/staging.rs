@@ -7,7 +7,7 @@ use rustix::fs::FlockOperation;
 use rustix::io::Errno;
 
 /// How the names of such folders begin.
-const PREFIX: &str = ".impostazione-";
+pub(super) const PREFIX: &str = ".impostazione-";
 /// How many names are tried.
 const TRIES: u32 = 100;
 /// How deep folders are cleared: a tree is not that deep.

@@ -102,6 +102,9 @@ pub enum WriteFault {
     },
 }
 
+/// The list that stands while files take their places, before it is brought there.
+const MIDWAY_LIST: &str = "midway.json";
+
 /// Permission bits of the folders of a tree; the umask may take some.
 const FOLDER_MODE: u32 = 0o755;
 
@@ -147,7 +150,7 @@ fn write_new(tree: &OutputTree, into: &Path, seen: &(dyn Fn(u64) + Sync)) -> Res
     }
     let written = tree.files.iter().map(|file| file.path.clone()).collect();
     let report = WriteReport { written, ..WriteReport::default() };
-    put_list(&listed, &root, into)?;
+    put_list(&listed, LIST_NAME, &root, into)?;
     staging.folder().rename_to_free("tree", &parent, name).map_err(&refused)?;
     Ok(report)
 }
@@ -262,6 +265,13 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
     }
     // What is for all machines is rendered every time.
     let rendered: BTreeSet<&str> = tree.files.iter().map(|file| file.machine.as_str()).chain([""]).collect();
+    // What is about to be replaced is written down first: a run that is cut off leaves some of it as it was.
+    let mut midway = old.clone();
+    for (_, file) in &staged {
+        let mut entry = ListedFile::of(file);
+        entry.before = old.get(&file.path).map(ListedFile::contents).unwrap_or_default();
+        midway.insert(file.path.clone(), entry);
+    }
     let mut stale = Vec::new();
     for (path, file) in old {
         if listed.contains_key(&path) {
@@ -284,7 +294,8 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
             listed.insert(path, file);
         }
     }
-    put_list(&listed, staging.folder(), into)?;
+    put_list(&listed, LIST_NAME, staging.folder(), into)?;
+    put_list(&midway, MIDWAY_LIST, staging.folder(), into)?;
     for (_, file) in &staged {
         let (_, name) = split(&file.path)?;
         let folder = folder_in(&root, &file.path, into)?;
@@ -293,6 +304,11 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
         if standing.is_some_and(|found| kind(&found) == FileType::Directory) {
             return Err(WriteFault::AFolder(path));
         }
+    }
+    let list_path = into.join(LIST_NAME);
+    if !staged.is_empty() {
+        let listed = staging.folder().rename(MIDWAY_LIST, &root, LIST_NAME);
+        listed.map_err(refused_at(&list_path, "written"))?;
     }
     for (beside, file) in staged {
         let (_, name) = split(&file.path)?;
@@ -308,10 +324,7 @@ fn update(tree: &OutputTree, writing: Writing<'_>) -> Result<WriteReport, WriteF
             report.left_files.push(file.path);
         }
     }
-    staging
-        .folder()
-        .rename(LIST_NAME, &root, LIST_NAME)
-        .map_err(refused_at(&into.join(LIST_NAME), "written"))?;
+    staging.folder().rename(LIST_NAME, &root, LIST_NAME).map_err(refused_at(&list_path, "written"))?;
     Ok(report)
 }
 
@@ -373,6 +386,7 @@ fn put_bytes(bytes: &[u8], mode: u32, folder: &OpenFolder, name: &str) -> io::Re
 
 fn put_list(
     listed: &BTreeMap<String, ListedFile>,
+    name: &str,
     folder: &OpenFolder,
     into: &Path,
 ) -> Result<(), WriteFault> {
@@ -380,7 +394,7 @@ fn put_list(
     let refused = refused_by(&path, "written");
     let bytes = list::to_json(listed).map_err(|error| refused(io::Error::other(error)))?;
     // A digest of a file with a password in it helps to guess the password.
-    put_bytes(&bytes, 0o600, folder, LIST_NAME).map_err(refused)
+    put_bytes(&bytes, 0o600, folder, name).map_err(refused)
 }
 
 /// Whether the file is there already, the same to the byte and the mode, and nobody gets at it by an access list.
@@ -440,16 +454,18 @@ fn is_changed(root: &OpenFolder, path: &str, known: Option<&ListedFile>) -> bool
 /// Whether an entry of a folder is what the list of an earlier run says of it. A package is known by its size.
 fn is_as_written(folder: &OpenFolder, name: &str, found: &Stat, file: &ListedFile) -> bool {
     let size = u64::try_from(found.st_size).unwrap_or_default();
-    let is_file = kind(found) == FileType::RegularFile && size == file.size;
-    let Some(digest) = &file.sha256 else { return is_file };
-    let there = if kind(found) == FileType::Symlink {
-        folder.target(name).ok().map(|target| Zeroizing::new(target.into_bytes()))
-    } else if is_file {
-        read_file(folder, name, file.size + 1).ok()
-    } else {
-        None
-    };
-    there.is_some_and(|bytes| list::digest(&bytes) == *digest)
+    let is_file = kind(found) == FileType::RegularFile;
+    file.contents().iter().any(|content| {
+        let Some(digest) = &content.sha256 else { return is_file && size == content.size };
+        let there = if kind(found) == FileType::Symlink {
+            folder.target(name).ok().map(|target| Zeroizing::new(target.into_bytes()))
+        } else if is_file && size == content.size {
+            read_file(folder, name, content.size + 1).ok()
+        } else {
+            None
+        };
+        there.is_some_and(|bytes| list::digest(&bytes) == *digest)
+    })
 }
 
 /// Removes a file that an earlier run wrote, and the folders that become empty, if it is still as it was written.

@@ -105,7 +105,9 @@ link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }
 
 With `rows` an entry makes a machine for each row of a CSV file, and `{field}` in a text is what the row has in the field
 of that name. Ranges and rows do not mix in one entry. The file is UTF-8 with a header, fields are parted by commas, and a
-value with a comma, a quote or a line end in it stands in quotes. A finding about a value of a row points into the file.
+value with a comma, a quote or a line end in it stands in quotes. Semicolons, tabs, UTF-16 and Windows-1252, as spreadsheets
+write them, are read too, and a note says so. Rows and columns with nothing in them are passed over; a row with a slip makes no
+machine, and is an error of its own. A finding about a value of a row points into the file.
 
 ```toml
 [[host]]

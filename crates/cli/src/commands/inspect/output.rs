@@ -25,6 +25,10 @@ struct JsonReport<'a> {
     hosts: Vec<&'a str>,
     files: usize,
     not_as_rendered: Vec<Wrong<'a>>,
+    /// Packages, of which only the size was compared.
+    only_size_compared: Vec<&'a str>,
+    /// Files that the list of the output does not have.
+    not_listed: &'a [String],
     /// What the environment document of one appliance tells it; `null` of others, and of whole outputs.
     told: Option<Told<'a>>,
 }
@@ -53,15 +57,19 @@ pub(crate) fn run(
 ) -> Result<Exit, Failure> {
     let is_meant = |name: &str| machine.is_none_or(|machine| machine == name);
     let mut wrong = Vec::new();
+    let mut by_size = Vec::new();
     let mut files = 0;
     for file in tree.files().filter(|file| is_meant(&file.machine)) {
         files += 1;
         let since = tree.since(file).map_err(|fault| Failure::Files(fault.to_string()))?;
-        if !matches!(since, FileSince::Same | FileSince::SameSize) {
-            wrong.push((file.path.as_str(), since.word()));
+        match since {
+            FileSince::Same => {}
+            FileSince::SameSize => by_size.push(file.path.as_str()),
+            since => wrong.push((file.path.as_str(), since.word())),
         }
     }
-    let is_whole = wrong.is_empty();
+    let not_listed = tree.unlisted(machine).map_err(|fault| Failure::Files(fault.to_string()))?;
+    let is_whole = wrong.is_empty() && not_listed.is_empty();
     let told = machine.map(|machine| environment(tree, machine, arguments)).transpose()?.flatten();
     let errors = told.as_ref().map_or(0, |told| Summary::of(1, &told.findings).errors);
     if arguments.format == Format::Json {
@@ -73,6 +81,8 @@ pub(crate) fn run(
                 .iter()
                 .map(|(path, word)| Wrong { path, state: word.replace(' ', "-") })
                 .collect(),
+            only_size_compared: by_size,
+            not_listed: &not_listed,
             told: told.as_ref().map(|told| Told {
                 descriptor: told.has_descriptor,
                 machines: told.machines(),
@@ -102,15 +112,31 @@ pub(crate) fn run(
             // Writing to a String does not fail.
             let _ = writeln!(text, "{word:19} {}", terminal::harmless(path));
         }
+        for path in &not_listed {
+            let _ = writeln!(text, "{:19} {}", "not in files.json", terminal::harmless(path));
+        }
+        for path in &by_size {
+            let _ = writeln!(text, "{:19} {}", "only size compared", terminal::harmless(path));
+        }
         let name = arguments.path.display();
         let machines = terminal::count(machine.map_or(tree.machines().len(), |_| 1), "machine", "machines");
         let files = terminal::count(files, "file", "files");
         if !quiet || !is_whole {
-            let verdict = if is_whole {
-                "all as rendered".to_owned()
-            } else {
-                format!("{} not as rendered", wrong.len())
+            let mut verdict = match (wrong.len(), by_size.len()) {
+                (0, 0) => "all as rendered".to_owned(),
+                (0, packages) => format!(
+                    "as rendered as far as they were compared, which was the size alone for {}",
+                    terminal::count(packages, "package", "packages")
+                ),
+                (wrong, _) => format!("{wrong} not as rendered"),
             };
+            if !not_listed.is_empty() {
+                let _ = write!(
+                    verdict,
+                    "; {} beside them that `render` did not write, and that `place` passes over",
+                    terminal::count(not_listed.len(), "file", "files")
+                );
+            }
             let _ = writeln!(text, "{name}: {files} for {machines}, {verdict}");
         }
         terminal::print(&text)?;

@@ -63,6 +63,19 @@ pub fn compare_outputs(
             compare_file((machine, at), (of_first.get(key), of_second.get(key)), &mut comparison)?;
         }
     }
+    for tree in [first, second] {
+        let machine = match scope {
+            Scope::Pair(one, other) => Some(if std::ptr::eq(tree, first) { one } else { other }),
+            Scope::Whole | Scope::Machines(_) => None,
+        };
+        for path in tree.unlisted(machine)? {
+            let of = path.split('/').next().unwrap_or_default();
+            if !matches!(scope, Scope::Machines(wanted) if !wanted(of)) {
+                let reason = format!("`render` did not write it into {}", tree.folder().display());
+                comparison.leave_out(path, None, reason);
+            }
+        }
+    }
     comparison.sort();
     Ok(comparison)
 }
