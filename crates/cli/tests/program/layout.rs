@@ -58,7 +58,7 @@ fn only_shows_the_findings_of_some_machines_and_of_the_sheet() {
     let check = workspace.run(&["check", "slips.toml", "--only", "lamp*"]);
     assert!(check.stdout.contains("hostname-malformed") && check.stdout.contains("timezone-unknown"));
     assert!(!check.stdout.contains("address-duplicate"), "{}", check.stdout);
-    assert!(check.stdout.ends_with("slips.toml: 1 machine, 3 errors\n"), "{}", check.stdout);
+    assert!(check.stdout.ends_with("slips.toml: 1 of 5 machines, 3 errors\n"), "{}", check.stdout);
     let nobody = workspace.run(&["check", "slips.toml", "--only", "buoy-*"]);
     assert_eq!(nobody.code, 2);
     assert!(nobody.stderr.contains("no machine of such a name"), "{}", nobody.stderr);

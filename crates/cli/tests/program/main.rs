@@ -15,6 +15,7 @@ mod card;
 mod command_line;
 mod comparing;
 mod comparing_keys;
+mod counts_at_random;
 mod cut_off;
 mod each_rule;
 mod environment;
