@@ -268,6 +268,10 @@ fn without_the_key_of_the_store_its_values_are_not_called_the_same() {
     let (code, said) = compare(&workspace, &["one.toml", "one.toml"]);
     assert_eq!(code, 3, "{said}");
     assert!(said.contains("the secret keeper-login of one.toml for gauge-01"), "{said}");
+    // Against one whose value can be had it is neither the same nor different.
+    let (code, said) = compare(&workspace, &["one.toml", "sheet.toml"]);
+    assert_eq!(code, 3, "{said}");
+    assert!(!said.contains("a secret differs"), "{said}");
 }
 
 #[test]

@@ -87,7 +87,9 @@ fn compare_settings(
             (of_first.get(machine).unwrap_or(&empty), of_second.get(machine).unwrap_or(&empty));
         for at in one.keys().chain(other.keys()).collect::<BTreeSet<_>>() {
             let (first, second) = (one.get(at), other.get(at));
-            if first == second {
+            // What could not be looked at is noted, and neither the same nor different.
+            let is_unknown = [first, second].contains(&Some(&Setting::Unknown));
+            if first == second || (is_unknown && first.is_some() && second.is_some()) {
                 continue;
             }
             let is_secret = first.or(second).is_some_and(Setting::is_secret);
@@ -108,18 +110,21 @@ fn compare_settings(
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum Setting {
     Plain(String),
+    /// A digest of it.
     Secret([u8; 32]),
+    /// A secret whose value could not be had.
+    Unknown,
 }
 
 impl Setting {
     fn is_secret(&self) -> bool {
-        matches!(self, Self::Secret(_))
+        matches!(self, Self::Secret(_) | Self::Unknown)
     }
 
     fn shown(&self) -> Option<String> {
         match self {
             Self::Plain(text) => Some(text.clone()),
-            Self::Secret(_) => None,
+            Self::Secret(_) | Self::Unknown => None,
         }
     }
 }
@@ -210,17 +215,19 @@ fn add_secrets(sheet: ComparedSheet<'_>, settings: &mut Settings, comparison: &m
         let Some(secret) = site.secret_of(slot) else { continue };
         let machines = machines_of(site, slot).filter(|machine| settings.contains_key(machine.label()));
         let machines: Vec<&Machine> = machines.collect();
-        let Some(value) = site.value_of_slot(slot) else {
-            for machine in machines {
+        let value = match site.value_of_slot(slot) {
+            Some(value) => {
+                Setting::Secret(<sha2::Sha256 as sha2::Digest>::digest(value.reveal().as_bytes()).into())
+            }
+            None => Setting::Unknown,
+        };
+        for machine in machines {
+            if value == Setting::Unknown {
                 let what = format!("the secret {} of {}", secret.name.value, sheet.name);
                 comparison.leave_out(what, Some(machine.label()), "its value cannot be had");
             }
-            continue;
-        };
-        let digest = <sha2::Sha256 as sha2::Digest>::digest(value.reveal().as_bytes());
-        for machine in machines {
             if let Some(of_machine) = settings.get_mut(machine.label()) {
-                of_machine.insert(secret_place(secret), Setting::Secret(digest.into()));
+                of_machine.insert(secret_place(secret), value.clone());
             }
         }
     }
@@ -334,6 +341,7 @@ fn compare_file(
         let compared = |content, mode| Compared { content, is_open: is_open(mode) };
         found.say_content(at, &compared(&old, one.mode), &compared(&new, other.mode));
         if is_told {
+            (found.first, found.second) = (None, None);
             found.lines.clear();
         }
     }
