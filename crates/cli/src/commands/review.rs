@@ -1,7 +1,8 @@
 //! `review`
 
-use impostazione_core::views::review::review;
+use impostazione_core::views::review::{Review, review};
 use impostazione_secret::NotAsked;
+use serde::Serialize;
 
 use super::json;
 use crate::args::{Format, ReviewArguments};
@@ -10,6 +11,15 @@ use crate::only::Only;
 use crate::sheet_file::assess_with_file;
 use crate::terminal;
 
+/// The same for other programs.
+#[derive(Serialize)]
+struct JsonReport<'a> {
+    /// Whether the sheet could be read in full; else machines and settings may be missing here.
+    sheet_read_whole: bool,
+    #[serde(flatten)]
+    review: &'a Review,
+}
+
 pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
     // What is only shown needs no secret.
     let assessment = assess_with_file(&arguments.sheet, &NotAsked)?;
@@ -17,7 +27,9 @@ pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
     let review = review(&assessment.site, |name| only.includes(name))
         .with_judgment(&assessment.site, &assessment.findings);
     match arguments.format {
-        Format::Json => json::print(&review)?,
+        Format::Json => {
+            json::print(&JsonReport { sheet_read_whole: assessment.is_whole, review: &review })?;
+        }
         Format::Text => terminal::print(&terminal::show_review(&review, terminal::width()))?,
     }
     let found = assessment.findings.iter().filter(|finding| !finding.is_waived()).count();
@@ -27,6 +39,12 @@ pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
             terminal::count(found, "finding", "findings"),
             arguments.sheet.display(),
             if found == 1 { "it" } else { "them" },
+        ));
+    }
+    if !assessment.is_whole {
+        terminal::complain(&format!(
+            "{} cannot be read in full, and machines and settings may be missing here",
+            arguments.sheet.display()
         ));
     }
     Ok(if assessment.is_whole { Exit::Done } else { Exit::ErrorsRemain })

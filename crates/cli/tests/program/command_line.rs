@@ -211,3 +211,17 @@ fn a_part_of_the_machines_is_not_called_all_of_them() {
     let last = run.stdout.lines().last().unwrap();
     assert!(last.contains(" of ") && last.contains(" machines, nothing wrong"), "{last}");
 }
+
+#[test]
+fn a_sheet_that_cannot_be_read_whole_is_not_shown_or_judged_as_if_it_were() {
+    let workspace = Workspace::new();
+    workspace.write("torn.toml", "format = 1\n[common\n[[host]]\nname = \"gauge-01\"\n");
+    let review = workspace.run(&["review", "torn.toml"]);
+    assert_eq!(review.code, 1);
+    assert!(review.stderr.contains("torn.toml cannot be read in full, and machines"), "{}", review.stderr);
+    let review = workspace.run(&["review", "torn.toml", "--format", "json"]);
+    let report: serde_json::Value = serde_json::from_str(&review.stdout).unwrap();
+    assert_eq!(report["sheet_read_whole"], false);
+    let secrets = workspace.run(&["secret", "check", "torn.toml"]);
+    assert!(secrets.code == 1 && !secrets.stdout.contains("nothing wrong"), "{}", secrets.stdout);
+}

@@ -297,3 +297,16 @@ fn what_render_did_not_write_is_named_and_not_called_as_rendered() {
     assert!(said.contains(&format!("{stray}: `render` did not write it into copy")), "{said}");
     assert_eq!(compare(&workspace, &["output/gauge-02", "copy/gauge-02"]).0, 0);
 }
+
+#[test]
+fn a_package_with_another_disk_is_another_package() {
+    let workspace = Workspace::new().with_example_packages();
+    let packaged =
+        |package: &str| crate::support::packaged(&format!("\"packages/{package}.ovf\""), "", "", "");
+    workspace.write("one.toml", packaged("whole"));
+    workspace.write("packages/whole2.ovf", workspace.read("packages/whole.ovf"));
+    workspace.write("other.toml", packaged("whole2"));
+    let (code, said) = compare(&workspace, &["one.toml", "other.toml"]);
+    assert_eq!(code, 1);
+    assert!(said.contains("file of the package disk.img"), "{said}");
+}

@@ -58,6 +58,7 @@ fn a_host_to_the_letter() {
         review(&workspace, &[]),
         json!({
             "format": 1,
+            "sheet_read_whole": true,
             "site": null,
             "machines": [{
                 "name": "gauge-01",

@@ -660,7 +660,24 @@ fn what_is_renewed_is_named_before_it_is_replaced() {
     done(&workspace, &["secret", "generate", "sheet.toml"]);
     let before = std::fs::read(workspace.path().join("sheet.secrets.age")).unwrap();
     let run = workspace.run(&["secret", "generate", "sheet.toml", "--renew", "--dry-run"]);
-    assert!(run.code == 0 && run.stderr.contains("would be replaced:\n  keeper-login\n"), "{}", run.stderr);
+    assert!(run.code == 0 && run.stderr.contains("to be replaced:\n  keeper-login\n"), "{}", run.stderr);
     failed(&workspace, &["secret", "generate", "sheet.toml", "--renew"], 1, "--yes answers yes");
     assert_eq!(std::fs::read(workspace.path().join("sheet.secrets.age")).unwrap(), before);
+}
+
+/// What answers a package that could not be read may be its license key.
+#[test]
+fn what_answers_a_package_that_was_not_looked_at_is_not_made_up() {
+    let workspace = Workspace::new();
+    let answers = "\"admin.password\" = { secret = \"logbook-admin\" }";
+    let sheet = crate::support::packaged("\"drive/logbook.ovf\"", "", "", answers)
+        + "[secret.logbook-admin]\nfrom = \"store\"\n";
+    workspace.write("sheet.toml", sheet);
+    done(&workspace, &["secret", "recipients", "sheet.toml", "--yes", "--new-key", KEY]);
+    let made = done(&workspace, &["secret", "generate", "sheet.toml"]);
+    assert!(
+        made.stderr.contains("logbook-admin answers a package that could not be read"),
+        "{}",
+        made.stderr
+    );
 }

@@ -80,7 +80,8 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
             }
         }
     }
-    if !quiet {
+    // Of a sheet that could not be read in full nobody can say that nothing is wrong.
+    if !quiet && assessment.is_whole {
         text += &terminal::summary_line(&arguments.sheet.display().to_string(), summary);
     }
     terminal::print(&text)?;

@@ -114,10 +114,7 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
             if arguments.format == Format::Text {
                 let lines = made.values.iter().filter(|one| one.replaces);
                 let lines: Vec<String> = lines.map(|one| format!("  {}\n", one.whose())).collect();
-                terminal::tell(&format!(
-                    "These are there already, and would be replaced:\n{}",
-                    lines.concat()
-                ));
+                terminal::tell(&format!("There already, and to be replaced:\n{}", lines.concat()));
             }
             arguments
                 .change

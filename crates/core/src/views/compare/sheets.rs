@@ -69,6 +69,7 @@ fn compare_settings(
     let (mut of_first, mut of_second) = (settings(first, wanted), settings(second, wanted));
     for (sheet, settings) in [(first, &mut of_first), (second, &mut of_second)] {
         add_logins_in_urls(sheet.site, settings);
+        add_packages(sheet.site, settings);
         add_secrets(sheet, settings, comparison);
     }
     let machines: BTreeSet<&String> = of_first.keys().chain(of_second.keys()).collect();
@@ -242,6 +243,28 @@ fn secret_place(secret: &Secret) -> DifferencePlace {
         part: Some("secret".to_owned()),
         name: Some(secret.name.value.clone()),
         ..DifferencePlace::default()
+    }
+}
+
+/// Adds the files of packages, by their sizes and by the digests that their manifests have.
+fn add_packages(site: &Site, settings: &mut Settings) {
+    for machine in &site.machines {
+        let Some(package) = machine.appliance().and_then(|appliance| site.package_of(appliance)) else {
+            continue;
+        };
+        let Some(of_machine) = settings.get_mut(machine.label()) else { continue };
+        // The descriptor is compared by what is made of it.
+        for file in package.files.iter().skip(1) {
+            let size = file.size.map_or_else(|| "missing".to_owned(), |size| format!("{size} bytes"));
+            let digest =
+                file.digest.as_ref().map(|(algorithm, digest)| format!(", {} {digest}", algorithm.word()));
+            let at = DifferencePlace {
+                part: Some("file of the package".to_owned()),
+                name: Some(file.name.clone()),
+                ..DifferencePlace::default()
+            };
+            of_machine.insert(at, Setting::Plain(size + &digest.unwrap_or_default()));
+        }
     }
 }
 
