@@ -3,82 +3,8 @@
 use aho_corasick::{AhoCorasick, MatchKind};
 use impostazione_text::Hidden;
 
-/// Seasons and months in English, Italian, German, French and Spanish, without accents.
-const TIMES_OF_YEAR: [&str; 73] = [
-    "spring",
-    "summer",
-    "autumn",
-    "fall",
-    "winter",
-    "primavera",
-    "estate",
-    "autunno",
-    "inverno",
-    "fruehling",
-    "fruhling",
-    "sommer",
-    "herbst",
-    "printemps",
-    "ete",
-    "automne",
-    "hiver",
-    "verano",
-    "otono",
-    "invierno",
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-    "gennaio",
-    "febbraio",
-    "marzo",
-    "aprile",
-    "maggio",
-    "giugno",
-    "luglio",
-    "agosto",
-    "settembre",
-    "ottobre",
-    "novembre",
-    "dicembre",
-    "januar",
-    "februar",
-    "maerz",
-    "marz",
-    "mai",
-    "juni",
-    "juli",
-    "oktober",
-    "dezember",
-    "janvier",
-    "fevrier",
-    "mars",
-    "avril",
-    "juin",
-    "juillet",
-    "aout",
-    "septembre",
-    "octobre",
-    "decembre",
-    "enero",
-    "febrero",
-    "abril",
-    "mayo",
-    "junio",
-    "julio",
-    "septiembre",
-    "octubre",
-    "noviembre",
-    "diciembre",
-];
+/// Seasons and months in five languages.
+const TIMES_OF_YEAR: &str = include_str!("times_of_year.txt");
 
 /// A word of fewer letters is no word of a site: it stands in too many others.
 const LEAST: usize = 4;
@@ -99,8 +25,11 @@ impl FamiliarWords {
         let searcher = |words: &[String]| {
             AhoCorasick::builder().match_kind(MatchKind::LeftmostLongest).build(words).ok()
         };
-        let times = TIMES_OF_YEAR.map(str::to_owned);
-        Self { own: (!words.is_empty()).then(|| searcher(&words)).flatten(), times: searcher(&times) }
+        let times = TIMES_OF_YEAR.lines().filter(|line| !line.starts_with('#')).map(str::to_owned);
+        Self {
+            own: (!words.is_empty()).then(|| searcher(&words)).flatten(),
+            times: searcher(&times.collect::<Vec<String>>()),
+        }
     }
 
     /// The parts of a value that somebody has to guess who knows these words: what is left without them, without seasons and
