@@ -49,9 +49,7 @@ pub(crate) fn open(target: &Path, access: Access) -> Result<Rootfs, Failure> {
 /// The root filesystem in an image.
 fn open_image(image: &Path, access: Access) -> Result<Rootfs, Failure> {
     let failure = |fault: ImageFault| match fault {
-        ImageFault::NotAFile(..) | ImageFault::NoRootfs { .. } | ImageFault::SeveralRootfs(..) => {
-            Failure::CommandLine(fault.to_string())
-        }
+        ImageFault::NotAFile(..) | ImageFault::NoRootfs { .. } => Failure::CommandLine(fault.to_string()),
         fault => Failure::Files(fault.to_string()),
     };
     RootfsImage::open(image).and_then(|image| image.mount(access)).map_err(failure)
