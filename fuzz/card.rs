@@ -24,7 +24,7 @@ static OUTPUT: LazyLock<HostOutput> = LazyLock::new(|| {
     let tree = render(assessment.proved().expect("a right sheet"), |_| true).expect("an output");
     let into = folder.path().join("output");
     let machines = BTreeSet::from(["gauge-01"]);
-    write(&tree, Writing { into: &into, machines: &machines, prune: false, seen: &|_| {} }).expect("written");
+    write(&tree, Writing { into: &into, machines: &machines, prune: false, may_lose_changes: false, seen: &|_| {} }).expect("written");
     TreeOnDisk::open(&into).expect("a tree").0.host("gauge-01").expect("a host")
 });
 
