@@ -10,6 +10,16 @@ fn compare(workspace: &Workspace, arguments: &[&str]) -> (i32, String) {
     (run.code, run.stdout + &run.stderr)
 }
 
+/// Copies `output` to `copy`, links and modes too.
+fn copy_output(workspace: &Workspace) {
+    let copied = std::process::Command::new("cp")
+        .args(["-a", "output", "copy"])
+        .current_dir(workspace.path())
+        .status()
+        .unwrap();
+    assert!(copied.success());
+}
+
 #[test]
 fn sheets_are_compared_by_machine_and_setting_and_not_by_line() {
     let workspace = with_output();
@@ -178,12 +188,7 @@ fn two_machines_are_compared_with_each_other_and_alone() {
 #[test]
 fn what_was_changed_by_hand_since_is_never_called_the_same() {
     let workspace = with_output();
-    let copied = std::process::Command::new("cp")
-        .args(["-a", "output", "copy"])
-        .current_dir(workspace.path())
-        .status()
-        .unwrap();
-    assert!(copied.success());
+    copy_output(&workspace);
     assert_eq!(compare(&workspace, &["output", "copy"]).0, 0);
     workspace.write("copy/gauge-01/rootfs/etc/hostname", "gauge-99\n");
     let (code, said) = compare(&workspace, &["output", "copy"]);
@@ -277,12 +282,7 @@ fn without_the_key_of_the_store_its_values_are_not_called_the_same() {
 #[test]
 fn what_render_did_not_write_is_named_and_not_called_as_rendered() {
     let workspace = with_output();
-    let copied = std::process::Command::new("cp")
-        .args(["-a", "output", "copy"])
-        .current_dir(workspace.path())
-        .status()
-        .unwrap();
-    assert!(copied.success());
+    copy_output(&workspace);
     let stray = "gauge-01/rootfs/etc/netplan/99-mine.yaml";
     workspace.write(&format!("copy/{stray}"), "network: {version: 2}\n");
     for path in ["copy", "copy/gauge-01"] {
