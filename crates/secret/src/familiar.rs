@@ -6,7 +6,7 @@ use impostazione_text::Hidden;
 /// Seasons and months in five languages.
 const TIMES_OF_YEAR: &str = include_str!("times_of_year.txt");
 
-/// A word of fewer letters is no word of a site: it stands in too many others.
+/// The fewest letters of a word that is looked for: a shorter one is part of too many others.
 const LEAST: usize = 4;
 
 /// The words of a site, which count for nothing in a password of it.

@@ -37,7 +37,7 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
     let findings: Vec<&Finding> = assessment
         .findings
         .iter()
-        .filter(|finding| finding.machine.as_deref().is_none_or(|machine| only.includes(machine)))
+        .filter(|finding| finding.is_about(|machine| only.includes(machine)))
         .collect();
     let machines = assessment.site.machines.iter().filter(|machine| only.includes(machine.label())).count();
     let summary = Summary::of(machines, findings.iter().copied());

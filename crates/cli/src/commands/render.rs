@@ -37,7 +37,7 @@ struct JsonReport<'a> {
     left_machines: Vec<String>,
     /// Files that are no longer rendered, and that somebody has changed.
     left_files: Vec<String>,
-    /// Packages of an earlier run that were not made anew.
+    /// Packages that an earlier run made and this one did not.
     left_packages: Vec<String>,
     /// Files that somebody has changed, for which nothing was written.
     changed_since: Vec<String>,
@@ -277,7 +277,7 @@ fn tell_changed(arguments: &RenderArguments, paths: &[String]) {
 fn warn_of_leftovers(arguments: &RenderArguments, report: &WriteReport) {
     for path in &report.left_packages {
         terminal::complain(&format!(
-            "{} is of an earlier run and was left as it was; --packages makes it anew, and --prune removes it",
+            "{} was made by an earlier run and is left as it was; --packages makes it again, --prune removes it",
             arguments.into.join(path).display()
         ));
     }

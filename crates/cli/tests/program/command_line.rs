@@ -225,3 +225,23 @@ fn a_sheet_that_cannot_be_read_whole_is_not_shown_or_judged_as_if_it_were() {
     let secrets = workspace.run(&["secret", "check", "torn.toml"]);
     assert!(secrets.code == 1 && !secrets.stdout.contains("nothing wrong"), "{}", secrets.stdout);
 }
+
+/// A package that several machines share is judged on the first of them, and shown whichever of them is asked for.
+#[test]
+fn what_machines_share_is_shown_for_each_of_them() {
+    let workspace = Workspace::new();
+    let sheet = crate::support::packaged("\"packages/none.ovf\"", "", "", "");
+    let second = "[[appliance]]\nname = \"logbook-b\"\npackage = \"packages/none.ovf\"\n\
+        link.management = { subnet = \"quay\", address = \"10.64.10.62\" }\n";
+    let host = crate::support::host("gauge-01", "10.64.10.11");
+    workspace.write("sheet.toml", format!("{sheet}{second}{host}"));
+    for (machine, code) in [("logbook", 1), ("logbook-b", 1), ("gauge-01", 0)] {
+        let run = workspace.run(&["check", "sheet.toml", "--only", machine]);
+        assert_eq!(
+            (run.code, run.stdout.contains("package-missing")),
+            (code, code == 1),
+            "{machine}: {}",
+            run.stdout
+        );
+    }
+}

@@ -376,7 +376,7 @@ fn packages_of_an_earlier_run_are_left_unless_told() {
     let run = render(&[]);
     assert_eq!(run.code, 0, "{}", run.stderr);
     assert!(
-        run.stderr.contains("out/logbook/logbook.ova is of an earlier run and was left as it was"),
+        run.stderr.contains("out/logbook/logbook.ova was made by an earlier run and is left as it was"),
         "{}",
         run.stderr
     );

@@ -12,6 +12,8 @@ pub struct Finding {
     pub rule: &'static Rule,
     /// The machine concerned; `None` where the finding is about the sheet as a whole.
     pub machine: Option<String>,
+    /// Other machines that it is about as much, since they share what is wrong.
+    pub also: Vec<String>,
     /// The part of a text that it is about.
     pub place: Place,
     /// Id of the property or question of an appliance that it is about, where it is about one.
@@ -44,6 +46,7 @@ impl Finding {
         Self {
             rule,
             machine,
+            also: Vec::new(),
             place,
             property: None,
             message: message.into(),
@@ -117,6 +120,11 @@ impl Finding {
     /// Whether it is an error that keeps `render` from writing.
     pub fn is_in_the_way(&self) -> bool {
         !self.is_waived() && self.severity() == Severity::Error
+    }
+
+    /// Whether it is about the sheet as a whole, or about a machine that is picked by name.
+    pub fn is_about(&self, picked: impl Fn(&str) -> bool) -> bool {
+        self.machine.as_deref().is_none_or(&picked) || self.also.iter().any(|machine| picked(machine))
     }
 
     /// Whether nothing may be rendered while it is there: it is in the way, or it says that something could not be looked at.

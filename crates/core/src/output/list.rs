@@ -30,8 +30,8 @@ pub struct ListedFile {
     /// Where a symbolic link leads; absent for a file.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub link: Option<String>,
-    /// What stood there before, while a run is writing: what one that was cut off has left is no change of somebody's. Absent
-    /// once all is written.
+    /// What stood there before. It is listed while `render` writes, so that after a run that was cut off the old content is not
+    /// taken for a change by hand; absent once all is written.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub before: Vec<ListedContent>,
 }

@@ -49,7 +49,7 @@ pub struct WriteReport {
     pub left_machines: BTreeSet<String>,
     /// Paths of files that are no longer rendered but were changed by somebody since, and were left.
     pub left_files: Vec<String>,
-    /// Paths of packages of an earlier run that were not made anew, and were left.
+    /// Paths of packages that an earlier run made and this one did not; they were left.
     pub left_packages: Vec<String>,
 }
 

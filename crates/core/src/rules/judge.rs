@@ -73,6 +73,21 @@ impl<'a> Judge<'a> {
         self.told.iter().flat_map(|appliance| appliance.values.iter().map(move |value| (appliance, value)))
     }
 
+    /// Reports a breach by something that several machines share, once, on the first of them.
+    pub(super) fn on_machines(
+        &mut self,
+        rule: &'static Rule,
+        machines: &[&Machine],
+        place: Place,
+        message: impl Into<String>,
+        fix: impl Into<String>,
+    ) {
+        let mut labels = machines.iter().map(|machine| machine.label.as_deref().map(str::to_owned));
+        let mut finding = Finding::new(rule, labels.next().flatten(), place, message, fix);
+        finding.also = labels.flatten().collect();
+        self.findings.push(finding);
+    }
+
     /// Reports a breach at a property or question of an appliance.
     pub(super) fn on_property(
         &mut self,

@@ -171,38 +171,42 @@ static MEANINGS_OUTDATED: Rule = Rule {
     ..Rule::PLAIN
 };
 
-/// Each of these things that appliances name by index, with the first appliance that names it, and where it does.
-fn first_named<'a, T>(
+/// Each of these things that appliances name by index, with the appliances that name it, and where the first of them does.
+fn each_named<'a, T>(
     machines: &'a [Machine],
     things: &'a [T],
     named: impl Fn(&'a Appliance) -> Option<&'a Written<usize>>,
-) -> Vec<(&'a Machine, Place, &'a T)> {
-    let mut seen = vec![false; things.len()];
-    let mut found = Vec::new();
+) -> Vec<(Vec<&'a Machine>, Place, &'a T)> {
+    let mut at: Vec<Option<usize>> = vec![None; things.len()];
+    let mut found: Vec<(Vec<&'a Machine>, Place, &'a T)> = Vec::new();
     for machine in machines {
         let Some(index) = machine.appliance().and_then(&named) else { continue };
-        let Some(thing) = things.get(index.value) else { continue };
-        if !std::mem::replace(&mut seen[index.value], true) {
-            found.push((machine, index.place, thing));
+        let (Some(thing), Some(known)) = (things.get(index.value), at.get_mut(index.value)) else { continue };
+        match known.and_then(|at| found.get_mut(at)) {
+            Some((users, ..)) => users.push(machine),
+            None => {
+                *known = Some(found.len());
+                found.push((vec![machine], index.place, thing));
+            }
         }
     }
     found
 }
 
-fn packages<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a Package)> {
-    first_named(&judge.site.machines, &judge.site.packages, |appliance| appliance.package.value())
+fn packages<'a>(judge: &Judge<'a>) -> Vec<(Vec<&'a Machine>, Place, &'a Package)> {
+    each_named(&judge.site.machines, &judge.site.packages, |appliance| appliance.package.value())
 }
 
-fn meanings<'a>(judge: &Judge<'a>) -> Vec<(&'a Machine, Place, &'a NamedMeanings)> {
-    first_named(&judge.site.machines, &judge.site.meanings, |appliance| appliance.meanings.value())
+fn meanings<'a>(judge: &Judge<'a>) -> Vec<(Vec<&'a Machine>, Place, &'a NamedMeanings)> {
+    each_named(&judge.site.machines, &judge.site.meanings, |appliance| appliance.meanings.value())
 }
 
 fn check_missing(judge: &mut Judge<'_>) {
-    for (machine, place, package) in packages(judge) {
+    for (machines, place, package) in packages(judge) {
         if package.descriptor.as_ref().is_err_and(|fault| *fault == PackageFault::Missing) {
-            judge.on_machine(
+            judge.on_machines(
                 &PACKAGE_MISSING,
-                machine,
+                &machines,
                 place,
                 format!("There is no file {}.", package.path),
                 "write the package's path from the folder of the sheet on, or put the package there",
@@ -213,27 +217,27 @@ fn check_missing(judge: &mut Judge<'_>) {
 
 fn check_out_of_reach(judge: &mut Judge<'_>) {
     let fix = "mount the drive, or fetch the files, and check again; or correct the path, which starts from the folder of the sheet";
-    for (machine, place, package) in packages(judge) {
+    for (machines, place, package) in packages(judge) {
         if let Err(PackageFault::OutOfReach(reason)) = &package.descriptor {
             let message =
                 format!("{} was not looked at, nor the answers to what it asks for: {reason}.", package.path);
-            judge.on_machine(&PACKAGE_NOT_LOOKED_AT, machine, place, message, fix);
+            judge.on_machines(&PACKAGE_NOT_LOOKED_AT, &machines, place, message, fix);
         }
     }
-    for (machine, place, file) in meanings(judge) {
+    for (machines, place, file) in meanings(judge) {
         if let Err(MeaningsFault::OutOfReach(reason)) = &file.content {
             let message = format!("{} was not looked at: {reason}.", file.path);
-            judge.on_machine(&PACKAGE_NOT_LOOKED_AT, machine, place, message, fix);
+            judge.on_machines(&PACKAGE_NOT_LOOKED_AT, &machines, place, message, fix);
         }
     }
 }
 
 fn check_unreadable(judge: &mut Judge<'_>) {
-    for (machine, place, package) in packages(judge) {
+    for (machines, place, package) in packages(judge) {
         if let Err(PackageFault::Unreadable(reason)) = &package.descriptor {
-            judge.on_machine(
+            judge.on_machines(
                 &PACKAGE_UNREADABLE,
-                machine,
+                &machines,
                 place,
                 format!("{} cannot be used as a package: {reason}.", package.path),
                 "name an OVA archive or an OVF descriptor, or fetch the package again",
@@ -250,7 +254,7 @@ fn report_files(
     message: impl Fn(&PackageFile) -> String,
     fix: &str,
 ) {
-    for (machine, place, package) in packages(judge) {
+    for (machines, place, package) in packages(judge) {
         let mut files = package.files.iter().filter(|file| file.state == state);
         let Some(first) = files.next() else { continue };
         let others = match files.count() {
@@ -258,7 +262,13 @@ fn report_files(
             1 => "; and so with one more file".to_owned(),
             count => format!("; and so with {count} more files"),
         };
-        judge.on_machine(rule, machine, place, format!("{}: {}{others}.", package.path, message(first)), fix);
+        judge.on_machines(
+            rule,
+            &machines,
+            place,
+            format!("{}: {}{others}.", package.path, message(first)),
+            fix,
+        );
     }
 }
 
@@ -270,14 +280,14 @@ fn check_files_missing(judge: &mut Judge<'_>) {
         |file| format!("its file {} is missing", file.name),
         "copy the package again, with all its files",
     );
-    for (machine, place, package) in packages(judge) {
+    for (machines, place, package) in packages(judge) {
         let Ok(descriptor) = &package.descriptor else { continue };
         let unknown =
             descriptor.disks.iter().filter_map(|disk| Some((&disk.id, disk.unknown_file.as_ref()?)));
         for (disk, file) in unknown {
-            judge.on_machine(
+            judge.on_machines(
                 &PACKAGE_FILE_MISSING,
-                machine,
+                &machines,
                 place,
                 format!(
                     "{}: its disk {disk} is said to be in the file {file}, which its References do not have.",
@@ -320,7 +330,7 @@ fn check_digests(judge: &mut Judge<'_>) {
 }
 
 fn check_digests_missing(judge: &mut Judge<'_>) {
-    for (machine, place, package) in packages(judge) {
+    for (machines, place, package) in packages(judge) {
         // A lone descriptor stands for itself, and a package with worse has its finding.
         let has_worse = package.bad_files().next().is_some() || !package.unsafe_files.is_empty();
         if has_worse || package.files.len() < 2 {
@@ -343,9 +353,9 @@ fn check_digests_missing(judge: &mut Judge<'_>) {
                 }
             }
         };
-        judge.on_machine(
+        judge.on_machines(
             &PACKAGE_DIGEST_MISSING,
-            machine,
+            &machines,
             place,
             message,
             "put the package's manifest beside its descriptor, or ask its maker for one",
@@ -354,7 +364,7 @@ fn check_digests_missing(judge: &mut Judge<'_>) {
 }
 
 fn check_signature(judge: &mut Judge<'_>) {
-    for (machine, place, package) in packages(judge) {
+    for (machines, place, package) in packages(judge) {
         let reason = match &package.signature {
             Some(Err(reason)) => reason,
             Some(Ok(signature)) => match &signature.is_valid {
@@ -363,9 +373,9 @@ fn check_signature(judge: &mut Judge<'_>) {
             },
             None => continue,
         };
-        judge.on_machine(
+        judge.on_machines(
             &PACKAGE_SIGNATURE_INVALID,
-            machine,
+            &machines,
             place,
             format!("{} is signed, and that does not hold: {reason}.", package.path),
             "fetch the package again from its maker",
@@ -374,11 +384,11 @@ fn check_signature(judge: &mut Judge<'_>) {
 }
 
 fn check_paths(judge: &mut Judge<'_>) {
-    for (machine, place, package) in packages(judge) {
+    for (machines, place, package) in packages(judge) {
         for (name, why) in package.unsafe_files.iter().take(3) {
-            judge.on_machine(
+            judge.on_machines(
                 &PACKAGE_PATH_UNSAFE,
-                machine,
+                &machines,
                 place,
                 format!("{} has a file \"{name}\" that is not touched: {why}.", package.path),
                 "use a package whose files lie in its archive, or beside its descriptor",
@@ -388,11 +398,11 @@ fn check_paths(judge: &mut Judge<'_>) {
 }
 
 fn check_meanings(judge: &mut Judge<'_>) {
-    for (machine, place, file) in meanings(judge) {
+    for (machines, place, file) in meanings(judge) {
         if let Err(MeaningsFault::Unreadable(reason)) = &file.content {
-            judge.on_machine(
+            judge.on_machines(
                 &MEANINGS_UNREADABLE,
-                machine,
+                &machines,
                 place,
                 format!("{} cannot be used as a meanings file: {reason}.", file.path),
                 "mend the file, or make it anew with inspect --save-meanings",
@@ -403,9 +413,13 @@ fn check_meanings(judge: &mut Judge<'_>) {
 
 fn check_outdated(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for (machine, place, file) in meanings(judge) {
+    for (machines, place, file) in meanings(judge) {
         let Ok(content) = &file.content else { continue };
-        let Some(system) = machine.appliance().and_then(|appliance| site.system_of(appliance)) else {
+        let Some(system) = machines
+            .first()
+            .and_then(|machine| machine.appliance())
+            .and_then(|appliance| site.system_of(appliance))
+        else {
             continue;
         };
         // A file of facts alone says nothing of properties.
@@ -417,9 +431,9 @@ fn check_outdated(judge: &mut Judge<'_>) {
         let more = changes.len().checked_sub(7).map(|rest| format!("and {} more changes", rest + 1));
         let listed: Vec<&str> = changes.iter().take(6).map(String::as_str).chain(more.as_deref()).collect();
         let listed = listed.join("; ");
-        judge.on_machine(
+        judge.on_machines(
             &MEANINGS_OUTDATED,
-            machine,
+            &machines,
             place,
             format!("{} is not about this package as it is: {listed}.", file.path),
             "look at what has changed and bring the file up to date, or make it anew with inspect --save-meanings",

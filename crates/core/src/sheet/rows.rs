@@ -181,7 +181,7 @@ impl Reading<'_> {
         found
     }
 
-    /// Reads until the end, or to where it has to begin anew.
+    /// Reads to the end, or past the first row whose quotation marks do not match; returns where to go on.
     fn records_until_fault(&self, from: usize, found: &mut Found) -> usize {
         let mut reader = ReaderBuilder::new().delimiter(self.separator).build();
         let mut record: Record = Vec::new();
@@ -207,7 +207,7 @@ impl Reading<'_> {
                     }
                     let place = self.place(range);
                     let is_quoted = raw.starts_with('"');
-                    if is_quoted && text.contains('\n') {
+                    if is_quoted && text.contains(['\n', '\r']) {
                         found.over_lines.push(place);
                     }
                     let text = if is_quoted { text } else { text.trim().to_owned() };
@@ -245,7 +245,7 @@ impl Reading<'_> {
     /// Where the line ends in which an offset lies, the end of the line included.
     fn line_end(&self, offset: usize) -> usize {
         let rest = self.text.get(offset..).unwrap_or_default();
-        rest.find('\n').map_or(self.text.len(), |end| offset + end + 1)
+        rest.find(['\n', '\r']).map_or(self.text.len(), |end| offset + end + 1)
     }
 
     /// The field between two offsets, without the line ends before it, blanks around it and what ends it.
@@ -374,6 +374,16 @@ mod tests {
             assert!(rows.faults[0].message.contains(says), "{slip}: {}", rows.faults[0].message);
             assert_eq!(sources.position(rows.faults[0].place).line, 3);
         }
+        // The same where lines end as on very old systems.
+        let text = "name,address\rbuoy-1,\"10.64\rbuoy-2,10.64.10.12\r";
+        let mut sources = Sources::default();
+        let id = sources.add(Source::new("buoys.csv", text));
+        let rows = Rows::parse(id, sources.get(id)).unwrap();
+        assert_eq!((rows.records.len(), rows.faults.len()), (1, 1));
+        let text = "name,note\rbuoy-1,\"red\rbuoy-2,green\"\rbuoy-3,red\r";
+        let id = sources.add(Source::new("notes.csv", text));
+        let rows = Rows::parse(id, sources.get(id)).unwrap();
+        assert_eq!((rows.records.len(), rows.over_lines.len()), (2, 1));
         // Two marks that are missing look like one value, which is told.
         let text = "name,note,address\nbuoy-1,\"red,10.64.10.11\nbuoy-2,green\",10.64.10.12\n";
         let mut sources = Sources::default();
