@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use impostazione_core::machine::NetplanVersion;
 
 /// Turns one build sheet into proved first-boot settings for headless hosts and virtual appliances.
 #[derive(Debug, Parser)]
@@ -471,6 +472,11 @@ pub(crate) struct InspectArguments {
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
+    /// Of netplan files: the netplan that is to read them, as in 0.106; that of the root filesystem without it, or the
+    /// newest known
+    #[arg(long, value_name = "VERSION", value_parser = netplan_version)]
+    pub(crate) netplan: Option<NetplanVersion>,
+
     /// Of a package: answer at once, without reading its large files
     #[arg(long)]
     pub(crate) no_digests: bool,
@@ -519,6 +525,12 @@ impl InspectArguments {
             ("--digest", self.digest.is_some()),
         ];
         match given.iter().find(|(option, is_given)| *is_given && !taken.contains(option)) {
+            None if self.netplan.is_some() && !taken.contains(&"--netplan") => {
+                Err(crate::exit::Failure::CommandLine(format!(
+                    "--netplan is for netplan files and root filesystems, and {} is neither",
+                    self.path.display()
+                )))
+            }
             None => Ok(()),
             Some((option, _)) => Err(crate::exit::Failure::CommandLine(format!(
                 "{option} is for packages and images, and {} is neither",
@@ -526,6 +538,10 @@ impl InspectArguments {
             ))),
         }
     }
+}
+
+fn netplan_version(text: &str) -> Result<NetplanVersion, String> {
+    NetplanVersion::parse(text).ok_or_else(|| "write two numbers with a dot, as in 0.106".to_owned())
 }
 
 #[derive(Debug, Args)]

@@ -29,6 +29,11 @@ impl Span {
         self.end as usize
     }
 
+    /// Whether it holds nothing.
+    pub fn is_empty(self) -> bool {
+        self.start == self.end
+    }
+
     /// The same span as a range of byte offsets.
     pub fn range(self) -> Range<usize> {
         self.start()..self.end()

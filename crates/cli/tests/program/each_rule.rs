@@ -726,12 +726,35 @@ fn cases_of_netplan() -> Vec<Case> {
         format!("network:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n{lines}")
     };
     let way = "      routes: [{to: default, via: 10.64.10.1}]\n";
+    let spare = |lines: &str| file(way).replace("    eth0:", &format!("    spare: {{}}\n{lines}    eth0:"));
+    let more = |lines: &str| format!("{}{lines}", file(way));
     vec![
-        case("netplan-malformed", None, file(way).replace("10.64.10.11/24", "«10.64.10.11»")),
-        case("netplan-key-unread", None, file(&format!("{way}      «vrf»: 7\n"))),
+        case("netplan-malformed", None, file(&format!("{way}      mtu: «large»\n"))),
+        case("netplan-key-unread", None, file(&format!("{way}      «neigh-suppress»: true\n"))),
         case("netplan-asks-dhcp", None, file(&format!("{way}      dhcp6: «true»\n"))),
         case("netplan-gateway-key", None, file("      gateway4: «10.64.10.1»\n")),
         case("netplan-second-network", None, file(way).replace("11/24]", "11/24, «10.64.30.11/24»]")),
+        case("netplan-key-unknown", None, file(&format!("{way}      «vrf»: 7\n"))),
+        case("netplan-key-twice", None, file(&format!("{way}      mtu: 1400\n      «mtu»: 1500\n"))),
+        case("netplan-setting-missing", None, spare("    «lan1»: {set-name: lan1}\n")),
+        case(
+            "netplan-settings-clash",
+            None,
+            file(
+                "      routes: [{to: default, via: 10.64.10.1}, {to: 10.64.96.0/20, via: «\"fd64:10::1\"»}]\n",
+            ),
+        ),
+        case(
+            "netplan-link-undefined",
+            None,
+            more("  bridges:\n    br0: {interfaces: [«lan7»], parameters: {stp: false}}\n"),
+        ),
+        case("netplan-part-unread", None, more("«---»\nnetwork: {}\n")),
+        case(
+            "netplan-value-ignored",
+            None,
+            file("      routes: [{to: default, via: 10.64.10.1}, {to: «10.64.96.0/99», via: 10.64.10.2}]\n"),
+        ),
     ]
 }
 

@@ -33,9 +33,6 @@ pub struct Rule {
     pub about_credentials: bool,
     /// Whether it holds for any host, whoever wrote its files.
     pub of_any_host: bool,
-    /// How its findings are worded for somebody who reads netplan files and has no sheet; the sheet's words with YAML's signs
-    /// where there is nothing here.
-    pub in_netplan: Option<NetplanWords>,
 }
 
 /// What the examples of a rule are pieces of.
@@ -47,17 +44,6 @@ pub enum Examples {
     NetplanFiles,
     /// A root filesystem: paths, and what is in them.
     Rootfs,
-}
-
-/// How a finding is worded about netplan files.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct NetplanWords {
-    /// What is wrong, where the sheet's sentence does not fit.
-    pub message: Option<&'static str>,
-    /// What to write instead.
-    pub fix: &'static str,
-    /// The words of the sheet's fix from which on this one stands in its place; the whole where there are none.
-    pub in_place_of: Option<&'static str>,
 }
 
 impl Rule {
@@ -75,7 +61,6 @@ impl Rule {
         about_absence: false,
         about_credentials: false,
         of_any_host: false,
-        in_netplan: None,
     };
 }
 

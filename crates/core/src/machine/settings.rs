@@ -8,6 +8,7 @@ use impostazione_net::{DomainName, KeyboardLayout, LocaleName, ZoneName};
 use impostazione_secret::HashMethod;
 use impostazione_text::{Place, Stated, Written};
 use regex::Regex;
+use serde::{Serialize, Serializer};
 
 use super::time_server::TimeServer;
 
@@ -256,6 +257,12 @@ impl NetplanVersion {
         });
         let version = Self::new(numbers.next()??, numbers.next()??);
         numbers.all(|number| number.is_some()).then_some(version)
+    }
+}
+
+impl Serialize for NetplanVersion {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
     }
 }
 

@@ -32,7 +32,6 @@ static ADDRESS_MISSING: Rule = Rule {
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -46,7 +45,6 @@ static ADDRESS_OUTSIDE_SUBNET: Rule = Rule {
         find its gateway. Either a digit of the address is wrong, or the link names the wrong subnet.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.11.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -60,7 +58,6 @@ static NETMASK_DISAGREES: Rule = Rule {
         subnet. With a different one the machine takes strangers for neighbors, or neighbors for strangers.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11/16\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11/255.255.255.0\" }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -74,7 +71,6 @@ static IPV6_OFF_HAS_ADDRESS: Rule = Rule {
         it would bring the family back on that link, with all that goes with it.",
     wrong: "[subnet.slip]\nprefix6 = \"fd64:30::/64\"\n[[host]]\nname = \"gauge-01\"\nipv6 = \"off\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address6 = \"fd64:30::11\", default_route = false }\n",
     right: "[subnet.slip]\nprefix6 = \"fd64:30::/64\"\n[[host]]\nname = \"gauge-01\"\nipv6 = \"static\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address6 = \"fd64:30::11\", default_route = false }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 

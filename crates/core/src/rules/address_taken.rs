@@ -77,7 +77,6 @@ static ADDRESS_IN_DHCP_RANGE: Rule = Rule {
         somebody else is given its address. Choose an address outside the ranges, or have the server's range changed.",
     wrong: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.211\" }\n",
     right: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -91,7 +90,6 @@ static ADDRESS_KEPT_FREE: Rule = Rule {
         rule. Choose another address, or narrow the range if it is out of date.",
     wrong: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.5\" }\n",
     right: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -105,7 +103,6 @@ static ADDRESS_IN_USE: Rule = Rule {
         address disturb each other in turn, which is hard to see from either.",
     wrong: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.40\" }\n",
     right: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.41\" }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -128,8 +125,8 @@ fn other_address(judge: &mut Judge<'_>, at: &Assigned<'_>) -> String {
     match judge.suggest_address(at.claim.subnet, at.address()) {
         Some(free) => format!("write an address that is free, such as {free}"),
         None => format!(
-            "write an address of subnet {} that is free; none was found near it",
-            at.claim.subnet.name.value
+            "write an address of {} that is free; none was found near it",
+            judge.network(at.claim.subnet)
         ),
     }
 }
@@ -146,7 +143,8 @@ fn report_reserved(
         let prefix = at.side.prefix.value;
         if reserved(prefix) == Some(at.address()) {
             let fix = other_address(judge, &at);
-            report(judge, rule, &at.claim, message(at.address(), &at.claim.subnet.name.value, prefix), fix);
+            let message = message(at.address(), &judge.network(at.claim.subnet), prefix);
+            report(judge, rule, &at.claim, message, fix);
         }
     }
     for subnet in &site.subnets {
@@ -155,7 +153,8 @@ fn report_reserved(
             let prefix = side.prefix.value;
             if reserved(prefix) == Some(gateway.value) {
                 let (first, last) = host_range(prefix);
-                let message = format!("The gateway {}", message(gateway.value, &subnet.name.value, prefix));
+                let message =
+                    format!("The gateway {}", message(gateway.value, &judge.network(subnet), prefix));
                 judge.on_sheet(
                     rule,
                     gateway.place,
@@ -170,9 +169,7 @@ fn report_reserved(
 fn check_is_network(judge: &mut Judge<'_>) {
     told::check_gateway_is(judge, &ADDRESS_IS_NETWORK, |_, gateway, side| told::names_subnet(gateway, side));
     report_reserved(judge, &ADDRESS_IS_NETWORK, network_of, |address, subnet, prefix| {
-        format!(
-            "{address} is the first address of subnet {subnet} ({prefix}), which names the subnet itself."
-        )
+        format!("{address} is the first address of {subnet} ({prefix}), which names the subnet itself.")
     });
 }
 
@@ -180,7 +177,7 @@ fn check_is_broadcast(judge: &mut Judge<'_>) {
     told::check_gateway_is(judge, &ADDRESS_IS_BROADCAST, |_, gateway, side| told::reaches_all(gateway, side));
     report_reserved(judge, &ADDRESS_IS_BROADCAST, broadcast_of, |address, subnet, prefix| {
         format!(
-            "{address} is the last address of subnet {subnet} ({prefix}), which reaches all its machines at once."
+            "{address} is the last address of {subnet} ({prefix}), which reaches all its machines at once."
         )
     });
 }
@@ -194,9 +191,9 @@ fn check_is_gateway(judge: &mut Judge<'_>) {
         if gateway.value == at.address() {
             let line = judge.in_words(gateway.place);
             let message = format!(
-                "{} is the address of the gateway of subnet {}, at {line}.",
+                "{} is the address of the gateway of {}, at {line}.",
                 at.address(),
-                at.claim.subnet.name.value
+                judge.network(at.claim.subnet)
             );
             let fix = other_address(judge, &at);
             report(judge, &ADDRESS_IS_GATEWAY, &at.claim, message, fix);

@@ -3,7 +3,7 @@
 use super::check::Check;
 use super::judge::Judge;
 use super::link::links;
-use crate::finding::{Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Bond, BondMode, Link, LinkKind, Machine};
 
 pub(super) const CHECKS: &[Check] = &[
@@ -24,11 +24,6 @@ static BOND_WITHOUT_MEMBERS: Rule = Rule {
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "add interfaces: [lan0, lan1], and describe these links",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -77,7 +72,10 @@ fn check_members(judge: &mut Judge<'_>) {
             machine,
             link.name.place,
             format!("The bond {} has no members.", link.name.value),
-            "add members = [\"lan0\", \"lan1\"], and a table for each of these links",
+            judge.say(
+                "add members = [\"lan0\", \"lan1\"], and a table for each of these links",
+                "add interfaces: [lan0, lan1], and describe these links",
+            ),
         );
     }
 }
@@ -101,7 +99,7 @@ fn check_options(judge: &mut Judge<'_>) {
         let wrong = [
             ("primary", bond.primary.as_ref().map(|written| written.place), mode.has_primary()),
             (
-                "lacp_rate",
+                judge.say("lacp_rate", "lacp-rate"),
                 bond.is_lacp_fast.as_ref().map(|written| written.place),
                 mode == BondMode::Ieee8023ad,
             ),

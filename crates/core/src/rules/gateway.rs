@@ -9,7 +9,7 @@ use impostazione_text::Stated;
 use super::check::Check;
 use super::judge::Judge;
 use super::told;
-use crate::finding::{Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::Gateway;
 use crate::machine::rules::gateway::DEFAULT_ROUTE_DUPLICATE;
 
@@ -20,7 +20,7 @@ pub(super) const CHECKS: &[Check] = &[
 ];
 
 /// A gateway that its subnet does not hold.
-static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
+pub(crate) static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
     name: "gateway-outside-subnet",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -30,7 +30,6 @@ static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
         IPv6 gateway (fe80::…) is right in any subnet.",
     wrong: "[subnet.quay]\ngateway = \"10.64.11.1\"\n",
     right: "[subnet.quay]\ngateway = \"10.64.10.1\"\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -46,11 +45,6 @@ static GATEWAY_MISSING: Rule = Rule {
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
     about_absence: true,
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: Some("No link has a default route, so that the host reaches its own networks only."),
-        fix: "add the router to the link that leads out: routes: [{to: default, via: 10.64.10.1}]",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -107,12 +101,16 @@ fn check_missing(judge: &mut Judge<'_>) {
                 2 => format!("{user} and one more machine have"),
                 more => format!("{user} and {} more machines have", more - 1),
             };
-            judge.on_sheet(
-                &GATEWAY_MISSING,
-                side.prefix.place,
+            let message = judge.say(
                 format!("Subnet {} has no `{key}`, and {who} no other way out.", subnet.name.value),
-                format!("add {key} = \"{first}\" or whatever the router's address is, or {key} = \"none\" if nothing leads out"),
+                "No link has a default route, so that the host reaches its own networks only.".to_owned(),
             );
+            let fix = judge.say(
+                format!("add {key} = \"{first}\" or whatever the router's address is, or {key} = \"none\" if nothing leads out"),
+                format!("add the router to the link that leads out, as in routes: [{{to: default, via: {first}}}]")
+                    .replace(": default", if family == Family::V4 { ": default" } else { ": \"::/0\"" }),
+            );
+            judge.on_sheet(&GATEWAY_MISSING, side.prefix.place, message, fix);
         }
     }
 }

@@ -11,6 +11,15 @@ use crate::finding::Finding;
 use crate::finding::Rule;
 use crate::machine::{Machine, Site, Subnet};
 
+/// Whose words findings are in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Words {
+    /// The sheet's.
+    Sheet,
+    /// Those of netplan files.
+    Netplan,
+}
+
 /// A finished site under judgment.
 pub struct Judge<'a> {
     /// The site.
@@ -19,6 +28,8 @@ pub struct Judge<'a> {
     pub told: &'a [ToldAppliance<'a>],
     /// The day by which keys run out; none where that is not judged.
     pub(super) today: Option<Date>,
+    /// What those who wrote it call things.
+    words: Words,
     sources: &'a Sources,
     findings: Vec<Finding>,
     suggested: HashSet<IpAddr>,
@@ -42,6 +53,7 @@ impl<'a> Judge<'a> {
             site,
             told,
             today: None,
+            words: Words::Sheet,
             sources,
             findings,
             suggested,
@@ -55,6 +67,34 @@ impl<'a> Judge<'a> {
     pub(crate) fn on_day(mut self, today: Date) -> Self {
         self.today = Some(today);
         self
+    }
+
+    /// The same, of a site that netplan files make.
+    #[must_use]
+    pub(crate) fn in_netplan(mut self) -> Self {
+        self.words = Words::Netplan;
+        self
+    }
+
+    /// What is said of a sheet, or of netplan files.
+    pub(super) fn say<T>(&self, of_sheet: T, of_netplan: T) -> T {
+        match self.words {
+            Words::Sheet => of_sheet,
+            Words::Netplan => of_netplan,
+        }
+    }
+
+    /// What a subnet is called. Netplan files have none, and it is known by the link that is in it.
+    pub(super) fn network(&self, subnet: &Subnet) -> String {
+        self.network_named(&subnet.name.value)
+    }
+
+    /// The same, by its name.
+    pub(super) fn network_named(&self, name: &str) -> String {
+        match self.words {
+            Words::Sheet => format!("subnet {name}"),
+            Words::Netplan => format!("the network of {name}"),
+        }
     }
 
     /// What an appliance is told.

@@ -4,7 +4,7 @@ use impostazione_text::{Stated, Written, nearest};
 
 use super::check::Check;
 use super::judge::Judge;
-use crate::finding::{Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Link, LinkKind, Machine};
 
 pub(super) const CHECKS: &[Check] = &[
@@ -30,11 +30,6 @@ static LINK_NAME_KERNEL: Rule = Rule {
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "give it a name of your own, such as set-name: lan0",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -50,11 +45,6 @@ static LINK_BY_NAME_ONLY: Rule = Rule {
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { port = \"only\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "find each by its address: match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -70,11 +60,6 @@ static LINK_SETTING_NEEDS_MAC: Rule = Rule {
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { speed = 100, subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", speed = 100, subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "add match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -88,12 +73,6 @@ static LINK_UNDEFINED: Rule = Rule {
         machine, each with a table of its own. primary is one of the members.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\", address = \"none\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan2\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "describe it in its section",
-        in_place_of: Some(", or add a table"),
-    }),
     ..Rule::PLAIN
 };
 
@@ -107,7 +86,6 @@ static LINK_HAS_TWO_PARENTS: Rule = Rule {
         then without it.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.inner = { kind = \"bridge\", members = [\"lan1\"], address = \"none\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\" }\nlink.inner = { kind = \"bridge\", members = [\"uplink\"], subnet = \"quay\", address = \"10.64.10.11\" }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -152,6 +130,9 @@ fn is_counted_name(name: &str) -> bool {
     })
 }
 
+/// How netplan is told which port is which.
+const FIND_BY_ADDRESS: &str = "find each by its address: match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own";
+
 fn check_kernel_name(judge: &mut Judge<'_>) {
     for (machine, link) in links(judge).filter(|(_, link)| link.is_found_by_mac() || link.is_only_port()) {
         let name = link.name.value.as_str();
@@ -164,7 +145,10 @@ fn check_kernel_name(judge: &mut Judge<'_>) {
                 machine,
                 link.name.place,
                 format!("The link is to be called {name}, which the kernel may have given to another interface."),
-                format!("give it a name of your own, such as {own}, or leave the MAC address out and take what the kernel calls {name}"),
+                judge.say(
+                    format!("give it a name of your own, such as {own}, or leave the MAC address out and take what the kernel calls {name}"),
+                    format!("give it a name of your own, such as set-name: {own}"),
+                ),
             );
         }
     }
@@ -196,7 +180,7 @@ fn check_by_name(judge: &mut Judge<'_>) {
                     "Which port is {} and which is {} is for the kernel to decide, at each boot.",
                     first.name.value, second.name.value
                 ),
-                "give each its mac, and a name of your own such as lan0",
+                judge.say("give each its mac, and a name of your own such as lan0", FIND_BY_ADDRESS),
             );
         }
         for link in &machine.links {
@@ -206,7 +190,10 @@ fn check_by_name(judge: &mut Judge<'_>) {
                 machine,
                 place,
                 format!("The link {} takes any {} port that is there.", link.name.value, link.kind.word()),
-                "write the port's address instead, as in mac = \"02:64:10:00:00:21\", where it is known",
+                judge.say(
+                    "write the port's address instead, as in mac = \"02:64:10:00:00:21\", where it is known",
+                    FIND_BY_ADDRESS,
+                ),
             );
         }
     }
@@ -221,7 +208,10 @@ fn check_setting_needs_mac(judge: &mut Judge<'_>) {
         let places = [
             ("speed", options.speed.as_ref().map(|written| written.place)),
             ("duplex", options.is_full_duplex.as_ref().map(|written| written.place)),
-            ("wake_on_lan", options.wake_on_lan.as_ref().map(|written| written.place)),
+            (
+                judge.say("wake_on_lan", "wakeonlan"),
+                options.wake_on_lan.as_ref().map(|written| written.place),
+            ),
         ];
         if !matches!(link.kind, LinkKind::Ethernet) || matches!(options.mac, Stated::Faulty) {
             continue;
@@ -234,7 +224,10 @@ fn check_setting_needs_mac(judge: &mut Judge<'_>) {
             machine,
             place,
             format!("`{key}` is set before the interface is called {}.", link.name.value),
-            "add the port's address, as in mac = \"02:64:10:00:00:21\", and give the link a name of your own",
+            judge.say(
+                "add the port's address, as in mac = \"02:64:10:00:00:21\", and give the link a name of your own",
+                "find it by its address: match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own",
+            ),
         );
     }
 }
@@ -345,7 +338,10 @@ fn check_loop(judge: &mut Judge<'_>) {
                     machine,
                     link.name.place,
                     format!("{} stands on itself, by way of {}.", link.name.value, seen.join(", ")),
-                    "take one of them out of `members` or `over`",
+                    judge.say(
+                        "take one of them out of `members` or `over`",
+                        "take one of them out of `interfaces` or `link`",
+                    ),
                 );
                 break;
             }

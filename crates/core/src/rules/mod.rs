@@ -34,7 +34,9 @@ mod waiver;
 mod wifi;
 
 pub use check::Check;
+pub(crate) use gateway::GATEWAY_OUTSIDE_SUBNET;
 pub use judge::Judge;
 pub use proved::ProvedSite;
 pub(crate) use registry::{FAMILIES, run, run_on_any_host, run_on_told_values};
+pub(crate) use route::ROUTE_UNREACHABLE;
 pub(crate) use waiver::{RULES as WAIVER_RULES, apply as apply_waivers};

@@ -69,7 +69,10 @@ fn check_parent(judge: &mut Judge<'_>) {
                     "The vlan {} sends packets of {} bytes, and {}, which carries it, of {of_parent}.",
                     link.name.value, mtu.value, parent.name.value
                 ),
-                format!("write mtu = {} on {}, or {of_parent} here", mtu.value, parent.name.value),
+                judge.say(
+                    format!("write mtu = {} on {}, or {of_parent} here", mtu.value, parent.name.value),
+                    format!("write mtu: {} for {}, or {of_parent} here", mtu.value, parent.name.value),
+                ),
             );
         }
     }

@@ -21,7 +21,7 @@ pub(super) const CHECKS: &[Check] = &[
 ];
 
 /// A route by a router that cannot be reached.
-static ROUTE_UNREACHABLE: Rule = Rule {
+pub(crate) static ROUTE_UNREACHABLE: Rule = Rule {
     name: "route-unreachable",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -30,7 +30,6 @@ static ROUTE_UNREACHABLE: Rule = Rule {
         of the link, and the link has an address of its family. With another one the route is not set up.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.20.1\" }] }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }] }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -231,7 +230,10 @@ fn check_table_gateway(judge: &mut Judge<'_>) {
                 machine,
                 table.place,
                 format!("{} has a table of its own, and no gateway to put into it.", link.name.value),
-                "give its subnet a gateway, or write default_route = false in place of routing_table",
+                judge.say(
+                    "give its subnet a gateway, or write default_route = false in place of routing_table",
+                    "write the router of that table, as in {to: default, via: 10.64.10.1, table: 140}",
+                ),
             );
         }
     }

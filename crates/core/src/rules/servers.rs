@@ -6,7 +6,7 @@ use impostazione_text::Stated;
 use super::check::Check;
 use super::judge::Judge;
 use super::told;
-use crate::finding::{Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Choices, Machine, TimeServer, TimeService};
 
 pub(super) const CHECKS: &[Check] = &[
@@ -49,11 +49,6 @@ static DNS_DUPLICATE: Rule = Rule {
     wrong: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.53\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "write another server, or take it out",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -163,11 +158,6 @@ static DNS_PUBLIC: Rule = Rule {
     wrong: "[common]\nsearch = [\"capovetro.example\"]\ndns = [\"9.9.9.9\", \"149.112.112.112\"]\n",
     right: "[common]\nsearch = [\"capovetro.example\"]\ndns = [\"10.64.10.53\", \"9.9.9.9\"]\n",
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "write a name server of the site first, or no search domain if there are no names inside",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -270,7 +260,10 @@ fn check_dns_duplicate(judge: &mut Judge<'_>) {
                     list.place,
                     server.place,
                     format!("The name server {} stands in this list already.", server.value),
-                    "write another server, or take it out; \"none\" as the last item says that there is no more",
+                    judge.say(
+                        "write another server, or take it out; \"none\" as the last item says that there is no more",
+                        "write another server, or take it out",
+                    ),
                 );
             }
         }
@@ -456,7 +449,10 @@ fn check_dns_public(judge: &mut Judge<'_>) {
                     "{} and what else is in the list are public name servers, and there are search domains.",
                     first.value
                 ),
-                "write a name server of the site first, or search = \"none\" if there are no names inside",
+                judge.say(
+                    "write a name server of the site first, or search = \"none\" if there are no names inside",
+                    "write a name server of the site first, or no search domain if there are no names inside",
+                ),
             );
         }
     }

@@ -3,14 +3,14 @@
 use std::net::IpAddr;
 
 use impostazione_net::Family;
-use impostazione_text::Place;
+use impostazione_text::{Place, capital};
 
 use super::address::{assigned, report};
 use super::check::Check;
 use super::judge::Judge;
 use super::set_apart::{is_for_documentation, is_special, prefix_is_private, purpose};
 use super::told::{self, report_told, told_addresses};
-use crate::finding::{Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Nature, Rule, Severity};
 
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&ADDRESS_SPECIAL_PURPOSE, check_special),
@@ -60,11 +60,6 @@ static PREFIX_NOT_PRIVATE: Rule = Rule {
     wrong: "[subnet.slip]\nprefix = \"172.64.30.0/24\"\n",
     right: "[subnet.slip]\nprefix = \"172.16.30.0/24\"\n",
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "correct it if a private network is meant",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -95,7 +90,7 @@ fn check_special(judge: &mut Judge<'_>) {
                 judge.on_sheet(
                     &ADDRESS_SPECIAL_PURPOSE,
                     side.prefix.place,
-                    format!("Subnet {} is {prefix}, and {} {what}.", subnet.name.value, prefix.network()),
+                    format!("{} is {prefix}, and {} {what}.", capital(&judge.network(subnet)), prefix.network()),
                     "write the prefix that the subnet has; networks of one's own are below 10.0.0.0/8 or fd00::/8",
                 );
             } else if let Some(gateway) = side.gateway_address()
@@ -115,8 +110,9 @@ fn check_special(judge: &mut Judge<'_>) {
         let Some(what) = purpose(at.address()).filter(|_| !at.is_in_prefix()) else { continue };
         let message = format!("{} {what}, and no machine is given it.", at.address());
         let fix = format!(
-            "write an address of subnet {}, which is {}",
-            at.claim.subnet.name.value, at.side.prefix.value
+            "write an address of {}, which is {}",
+            judge.network(at.claim.subnet),
+            at.side.prefix.value
         );
         report(judge, &ADDRESS_SPECIAL_PURPOSE, &at.claim, message, fix);
     }
@@ -147,8 +143,9 @@ fn check_documentation(judge: &mut Judge<'_>) {
                     &ADDRESS_FOR_DOCUMENTATION,
                     side.prefix.place,
                     format!(
-                        "Subnet {} is {}, which is set apart for documents.",
-                        subnet.name.value, side.prefix.value
+                        "{} is {}, which is set apart for documents.",
+                        capital(&judge.network(subnet)),
+                        side.prefix.value
                     ),
                     "write the prefix that the subnet has",
                 );
@@ -192,8 +189,11 @@ fn check_private(judge: &mut Judge<'_>) {
             judge.on_sheet(
                 &PREFIX_NOT_PRIVATE,
                 side.prefix.place,
-                format!("Subnet {} is {prefix}, which is public{near}.", subnet.name.value),
-                "correct it if a private network is meant; if the addresses are yours, a waiver says so",
+                format!("{} is {prefix}, which is public{near}.", capital(&judge.network(subnet))),
+                judge.say(
+                    "correct it if a private network is meant; if the addresses are yours, a waiver says so",
+                    "correct it if a private network is meant",
+                ),
             );
         }
     }

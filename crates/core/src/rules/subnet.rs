@@ -1,7 +1,7 @@
 //! Rules on subnets: prefixes, masks, ranges, and links that name a subnet.
 
 use impostazione_net::Family;
-use impostazione_text::Written;
+use impostazione_text::{Written, capital};
 
 use super::check::Check;
 use super::judge::Judge;
@@ -38,7 +38,6 @@ static DHCP_RANGE_OUTSIDE_SUBNET: Rule = Rule {
         nothing out, so one of the two is mistyped.",
     wrong: "[subnet.quay]\ndhcp_ranges = [\"10.64.11.200-10.64.11.239\"]\n",
     right: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -53,7 +52,6 @@ static SUBNET_FULL: Rule = Rule {
         over.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/29\"\ngateway = \"10.64.30.1\"\nkept_free = [\"10.64.30.2-10.64.30.6\"]\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/29\"\ngateway = \"10.64.30.1\"\nkept_free = [\"10.64.30.2-10.64.30.5\"]\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -67,7 +65,6 @@ static POOL_OVERLAP: Rule = Rule {
         with a subnet is cut off, seen from the appliance.",
     wrong: "[pool.logbook-internal]\nprefix = \"10.64.0.0/16\"\n",
     right: "[pool.logbook-internal]\nprefix = \"10.128.0.0/16\"\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -98,8 +95,11 @@ fn check_overlap(judge: &mut Judge<'_>) {
                     &SUBNET_OVERLAP,
                     later.1.place,
                     format!(
-                        "Subnet {} is {}, and shares addresses with subnet {first_name}, {}, at {line}.",
-                        later.0, later.1.value, first.value
+                        "{} is {}, and shares addresses with {}, {}, at {line}.",
+                        capital(&judge.network_named(later.0)),
+                        later.1.value,
+                        judge.network_named(first_name),
+                        first.value
                     ),
                     "correct the address or the mask of one of them",
                 );

@@ -7,7 +7,7 @@ use impostazione_text::{Place, Stated};
 use super::check::Check;
 use super::judge::Judge;
 use super::link::links;
-use crate::finding::{Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::LinkKind;
 
 pub(super) const CHECKS: &[Check] = &[
@@ -39,12 +39,6 @@ static VLAN_MISSING: Rule = Rule {
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     about_absence: true,
-    of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: Some("The vlan has no `id`, which would be its tag."),
-        fix: "add id: 110 or whatever tag the switches have",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -59,11 +53,6 @@ static VLAN_TWICE_ON_LINK: Rule = Rule {
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\nlink.sonar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.12\", default_route = false }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", more_addresses = [\"10.64.30.12\"], default_route = false }\n",
     of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "write the other tag, or put the address among those of the other link",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -137,7 +126,10 @@ fn check_twice(judge: &mut Judge<'_>) {
                         "{} and {first} are both the vlan {} of {}.",
                         link.name.value, tag.value, over.value
                     ),
-                    format!("write the other subnet, or add its address to {first} with more_addresses"),
+                    judge.say(
+                        format!("write the other subnet, or add its address to {first} with more_addresses"),
+                        format!("write the other tag, or put its address among those of {first}"),
+                    ),
                 );
             }
             seen.push((&over.value, tag.value, link.name.value.as_str()));

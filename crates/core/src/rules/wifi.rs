@@ -5,7 +5,7 @@ use impostazione_secret::{is_wifi_key, is_wifi_passphrase};
 use super::check::Check;
 use super::judge::Judge;
 use super::link::links;
-use crate::finding::{Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{LinkKind, SecretRole};
 
 pub(super) const CHECKS: &[Check] = &[
@@ -26,12 +26,6 @@ static WIFI_SETTINGS_MISSING: Rule = Rule {
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
-    of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: Some("The wireless link has no network to join."),
-        fix: "add access-points: with the name of the network and its password",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 
@@ -46,7 +40,6 @@ static WIFI_PASSPHRASE_LENGTH: Rule = Rule {
     wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"short.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_credentials: true,
-    of_any_host: true,
     ..Rule::PLAIN
 };
 
@@ -60,7 +53,6 @@ static WIFI_PASSPHRASE_READABLE: Rule = Rule {
     wrong: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, sae = true }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_credentials: true,
-    of_any_host: true,
     ..Rule::PLAIN
 };
 

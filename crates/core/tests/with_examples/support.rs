@@ -6,10 +6,10 @@ use std::path::{Path, PathBuf};
 use impostazione_core::assess::{Assessment, assess};
 use impostazione_core::output::{TreeOnDisk, Writing, render, write};
 use impostazione_core::placing::{PlacementOptions, RootfsCase, Survey, judge_rootfs, plan};
-use impostazione_core::views::netplan::inspect_netplan;
+use impostazione_core::views::netplan::{NEWEST_NETPLAN, inspect_netplan};
 use impostazione_rootfs::{Record, Rootfs, Since, State, Step, Subject, View};
 use impostazione_text::files::{NamedFiles, ReadFault};
-use impostazione_text::{ByteSize, Source};
+use impostazione_text::{ByteSize, Source, Sources};
 use jiff::civil::date;
 
 /// Files in memory.
@@ -159,7 +159,7 @@ fn inspect_example(example: &str) -> Assessment {
     let texts = example.split("# another netplan file\n");
     let files =
         texts.enumerate().map(|(index, text)| Source::new(format!("{index}0-net.yaml"), text)).collect();
-    let inspection = inspect_netplan("gauge-01", files);
+    let inspection = inspect_netplan("gauge-01", Sources::default(), files, NEWEST_NETPLAN);
     Assessment {
         sources: inspection.sources,
         site: inspection.site,

@@ -39,6 +39,11 @@ impl LinkName {
         Ok(Self(text.into()))
     }
 
+    /// What somebody else's files call a link that they find by something else than its name, which may be any text.
+    pub fn standing_for(text: &str) -> Self {
+        Self(text.into())
+    }
+
     /// The name.
     pub fn as_str(&self) -> &str {
         &self.0

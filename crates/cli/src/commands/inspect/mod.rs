@@ -32,7 +32,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
         arguments.refuse_options_of_packages(&["--meanings"])?;
         return output::run(tree, machine.as_deref(), arguments, quiet);
     }
-    arguments.refuse_options_of_packages(&[])?;
+    arguments.refuse_options_of_packages(&["--netplan"])?;
     let name = path.display();
     match found {
         AtPath::NetplanFile | AtPath::NetplanFolder => netplan::run(arguments, quiet),

@@ -4,9 +4,12 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use impostazione_core::finding::{Report, Summary};
-use impostazione_core::views::netplan::{InspectedHost, SIZE_LIMIT, in_order, inspect_netplan, source};
-use impostazione_text::Source;
+use impostazione_core::machine::NetplanVersion;
+use impostazione_core::views::netplan::{
+    InspectedHost, NETPLAN_FOLDERS, NEWEST_NETPLAN, SIZE_LIMIT, in_effect, in_order, inspect_netplan, source,
+};
 use impostazione_text::files::{ReadFault, plain, read_file};
+use impostazione_text::{Source, Sources};
 use serde::Serialize;
 
 use super::super::json;
@@ -14,14 +17,42 @@ use crate::args::{Format, InspectArguments};
 use crate::exit::{Exit, Failure};
 use crate::terminal;
 
-/// Where netplan's files lie on a host, from its top on, in the order in which netplan looks.
-const NETPLAN_FOLDERS: [&str; 3] = ["lib/netplan", "etc/netplan", "run/netplan"];
-
 #[derive(Serialize)]
 struct JsonReport<'a> {
-    host: &'a InspectedHost,
+    host: Option<&'a InspectedHost>,
+    netplan: Judge,
     #[serde(flatten)]
     report: Report<'a>,
+}
+
+/// The netplan that the files were held against.
+#[derive(Clone, Copy, Serialize)]
+pub(super) struct Judge {
+    version: NetplanVersion,
+    /// Whether nobody said so, and the files may be for another.
+    assumed: bool,
+}
+
+impl Judge {
+    pub(super) fn of(stated: Option<NetplanVersion>) -> Self {
+        Self { version: stated.unwrap_or(NEWEST_NETPLAN), assumed: stated.is_none() }
+    }
+
+    pub(super) fn version(self) -> NetplanVersion {
+        self.version
+    }
+
+    /// A line for people.
+    pub(super) fn in_words(self) -> String {
+        let version = self.version;
+        if self.assumed {
+            format!(
+                "judged as netplan {version} reads it, the newest known; --netplan names another, such as 0.106"
+            )
+        } else {
+            format!("judged as netplan {version} reads it")
+        }
+    }
 }
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
@@ -29,19 +60,17 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     let name = path.display().to_string();
     let files = netplan_files(path)?;
     let sources = files.iter().map(|file| read(file)).collect::<Result<Vec<Source>, Failure>>()?;
-    let inspection = inspect_netplan(&name, sources);
-    let host = inspection.host();
+    let judge = Judge::of(arguments.netplan);
+    let inspection = inspect_netplan(&name, Sources::default(), sources, judge.version());
+    let host = inspection.host.as_ref();
     let hosts = usize::from(host.is_some());
     let summary = Summary::of(hosts, &inspection.findings);
-    match (arguments.format, &host) {
-        (Format::Json, Some(host)) => {
+    match arguments.format {
+        Format::Json => {
             let report = Report::new(&inspection.sources, hosts, &inspection.findings);
-            json::print(&JsonReport { host, report })?;
+            json::print(&JsonReport { host, netplan: judge, report })?;
         }
-        (Format::Json, None) => {
-            json::print(&Report::new(&inspection.sources, 0, &inspection.findings))?;
-        }
-        (Format::Text, host) => {
+        Format::Text => {
             let width = terminal::width();
             if let Some(host) = host {
                 terminal::print(&terminal::show_netplan_host(host, files.len(), width))?;
@@ -49,6 +78,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
             }
             let mut text = terminal::show_findings(&inspection.findings, &inspection.sources, "", width);
             if !quiet {
+                text += &format!("{name}: {}\n", judge.in_words());
                 text += &terminal::summary_of_host(&name, summary);
             }
             terminal::print(&text)?;
@@ -67,15 +97,14 @@ fn netplan_files(path: &Path) -> Result<Vec<PathBuf>, Failure> {
     if !in_folder.is_empty() {
         return Ok(in_folder);
     }
-    // Of equal names the later folder's file stands for the earlier's.
-    let mut by_name: Vec<PathBuf> = Vec::new();
+    let mut found = Vec::new();
     for folder in NETPLAN_FOLDERS.iter().map(|folder| path.join(folder)).filter(|folder| folder.is_dir()) {
         for file in yaml_files(&folder)? {
-            by_name.retain(|earlier| earlier.file_name() != file.file_name());
-            by_name.push(file);
+            let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            found.push((name, file));
         }
     }
-    by_name.sort_by(|one, other| one.file_name().cmp(&other.file_name()));
+    let by_name = in_effect(found);
     if by_name.is_empty() {
         return Err(Failure::Files(format!(
             "{name} holds no netplan file (none that ends in .yaml, no etc/netplan) and is no root filesystem (no etc/os-release)"
@@ -98,6 +127,10 @@ fn yaml_files(folder: &Path) -> Result<Vec<PathBuf>, Failure> {
 
 fn read(file: &Path) -> Result<Source, Failure> {
     let name = file.display().to_string();
+    // So a file of equal name in an earlier folder is masked.
+    if fs::canonicalize(file).is_ok_and(|real| real == Path::new("/dev/null")) {
+        return Ok(Source::new(name, ""));
+    }
     let bytes = read_file(file, SIZE_LIMIT).map_err(|fault| {
         Failure::Files(match fault {
             ReadFault::Missing => format!("there is no {name}"),

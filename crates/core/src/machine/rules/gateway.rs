@@ -1,10 +1,6 @@
 //! Rules on the way out of a subnet.
 
-use std::net::IpAddr;
-
-use impostazione_text::Written;
-
-use crate::finding::{Finding, Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Nature, Rule, Severity};
 
 /// Two ways out.
 pub(crate) static DEFAULT_ROUTE_DUPLICATE: Rule = Rule {
@@ -16,21 +12,5 @@ pub(crate) static DEFAULT_ROUTE_DUPLICATE: Rule = Rule {
         leave by the wrong one and are dropped on the way; netplan only warns. Say default_route = false on the others.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.enp2s0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.enp2s0 = { subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
-    of_any_host: true,
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "take the default route out of one of them, or give each a metric of its own",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
-
-/// A link with two gateways of one family, as several files may make it.
-pub(crate) fn default_route_twice(second: &Written<IpAddr>, first: IpAddr, link: &str) -> Finding {
-    Finding::on_sheet(
-        &DEFAULT_ROUTE_DUPLICATE,
-        second.place,
-        format!("{link} has the default route through {} and the one through {first}.", second.value),
-        "take one of them out",
-    )
-}

@@ -15,7 +15,6 @@ pub(crate) static ROUTE_DUPLICATE: Rule = Rule {
         the link is itself.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.10.3\" }] }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.10.3\", metric = 200 }] }\n",
-    of_any_host: true,
     ..Rule::PLAIN
 };
 

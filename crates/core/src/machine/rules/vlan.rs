@@ -2,7 +2,7 @@
 
 use impostazione_text::Written;
 
-use crate::finding::{Finding, Nature, NetplanWords, Rule, Severity};
+use crate::finding::{Finding, Nature, Rule, Severity};
 
 /// The rules that are broken while it is read.
 pub(crate) const RULES: &[&Rule] = &[&VLAN_OUT_OF_RANGE];
@@ -16,11 +16,6 @@ pub(crate) static VLAN_OUT_OF_RANGE: Rule = Rule {
     explanation: "A VLAN tag has twelve bits, of which 0 and 4095 are reserved (IEEE 802.1Q, section 9.6).",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 4095\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
-    in_netplan: Some(NetplanWords {
-        message: None,
-        fix: "write the tag that the switches have, as in id: 110",
-        in_place_of: None,
-    }),
     ..Rule::PLAIN
 };
 

@@ -130,6 +130,7 @@ pub(super) fn files(view: View<'_>) -> Result<Vec<NetworkFile>, RootfsFault> {
 
 fn netplan(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFault> {
     let is_there = has_program(view, "netplan");
+    let before = files.len();
     for folder in ["lib/netplan", "usr/lib/netplan", "etc/netplan"] {
         // With merged folders both names lead to the same files.
         if folder == "lib/netplan" && view.target("lib")?.is_some() {
@@ -137,11 +138,18 @@ fn netplan(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFau
         }
         for name in view.list(folder)?.into_iter().filter(|name| has_end(name, "yaml")) {
             let path = format!("{folder}/{name}");
-            let effect = match (path == NETPLAN_PATH, is_there) {
+            // netplan passes over hidden files.
+            let effect = match (path == NETPLAN_PATH, is_there && !name.starts_with('.')) {
                 (true, _) => Effect::Own,
                 (false, true) => Effect::Merges,
                 (false, false) => Effect::Unread,
             };
+            // A file stands for those of equal name in earlier folders.
+            let masked = files
+                .iter_mut()
+                .skip(before)
+                .filter(|other| other.path.rsplit('/').next() == Some(name.as_str()));
+            masked.for_each(|other| other.effect = Effect::Unread);
             files.push(NetworkFile { path, reader: Reader::Netplan, effect });
         }
     }

@@ -1,4 +1,4 @@
-//! Several files as one, as netplan joins them.
+//! What is said of a link at several places as one, as netplan joins it.
 
 use impostazione_text::Sources;
 
@@ -6,55 +6,63 @@ use super::netplan_rules;
 use super::yaml::{Map, Node, Value};
 use crate::finding::Finding;
 
-/// Adds a later file. Where both say something about a link that is not the same, an older file is likely in the way, and a
-/// finding says so.
-pub(super) fn join(into: &mut Map, later: Map, sources: &Sources, findings: &mut Vec<Finding>) {
-    join_maps(into, later, &mut Vec::new(), sources, findings);
-}
+/// Lists of which the last one counts. All others are added to each other.
+const REPLACED_LISTS: [&str; 1] = ["link-local"];
 
-fn join_maps(
+/// Adds what is said later. Where a link (`link`) has something said of it twice that is not the same, in two files or in
+/// one, a finding says so.
+pub(super) fn join(
     into: &mut Map,
     later: Map,
-    path: &mut Vec<String>,
+    link: Option<&str>,
     sources: &Sources,
     findings: &mut Vec<Finding>,
 ) {
     for (key, value) in later.entries {
         let Some((_, here)) = into.entries.iter_mut().find(|(known, _)| known.value == key.value) else {
-            into.entries.push((key, value));
+            // A mapping may have a key twice by itself.
+            let is_map = matches!(value.value, Value::Map(_));
+            let first = if is_map { Value::Map(Map::default()) } else { value.value.clone() };
+            into.entries.push((key, Node::new(first, value.place)));
+            if let Some((_, here)) = into.entries.last_mut()
+                && is_map
+            {
+                join_nodes(here, value, "", link, sources, findings);
+            }
             continue;
         };
-        path.push(key.value.clone());
-        // network: KIND: LINK: …
-        let is_of_link = path.len() > 3;
-        if is_of_link && !here.value.says_the_same(&value.value) && !matches!(value.value, Value::Map(_)) {
-            findings.push(netplan_rules::files_collide(
-                key.place,
-                path.get(2).map_or("", String::as_str),
-                &key.value,
-                matches!(value.value, Value::List(_)),
-                &sources.in_words(here.place),
-                short_name(sources.get(here.place.source).name(), sources.get(key.place.source).name()),
-            ));
+        let differs = !here.value.says_the_same(&value.value) && !matches!(value.value, Value::Map(_));
+        if let Some(link) = link
+            && differs
+        {
+            let (first, second) = (here.place.source, key.place.source);
+            let is_added =
+                matches!(value.value, Value::List(_)) && !REPLACED_LISTS.contains(&key.value.as_str());
+            let at = sources.in_words(here.place);
+            findings.push(if first == second {
+                netplan_rules::key_twice(key.place, link, &key.value, is_added, &at)
+            } else {
+                let file = short_name(sources.get(first).name(), sources.get(second).name());
+                netplan_rules::files_collide(key.place, link, &key.value, is_added, &at, file)
+            });
         }
-        join_nodes(here, value, path, sources, findings);
-        path.pop();
+        join_nodes(here, value, &key.value, link, sources, findings);
     }
 }
 
 fn join_nodes(
     here: &mut Node,
     later: Node,
-    path: &mut Vec<String>,
+    key: &str,
+    link: Option<&str>,
     sources: &Sources,
     findings: &mut Vec<Finding>,
 ) {
     match (&mut here.value, later.value) {
-        (Value::Map(into), Value::Map(map)) => join_maps(into, map, path, sources, findings),
-        (Value::List(into), Value::List(items)) => {
+        (Value::Map(into), Value::Map(map)) => join(into, map, link, sources, findings),
+        (Value::List(into), Value::List(items)) if !REPLACED_LISTS.contains(&key) => {
             for item in items {
-                let is_there = into.iter().any(|known| known.value.says_the_same(&item.value));
-                if !is_there {
+                if !into.iter().any(|known| known.value.says_the_same(&item.value)) {
                     into.push(item);
                 }
             }

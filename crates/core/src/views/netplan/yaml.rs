@@ -1,34 +1,69 @@
-//! YAML as a tree of values with their places.
+//! YAML as a tree of texts with their places, as netplan gets to see it.
+//!
+//! netplan reads its files with libyaml and takes every scalar as the text that it is: `yes`, `10` and `null` are three
+//! texts. A mapping may have a key twice, and of several documents in a file only the first is read. The library here is
+//! libyaml itself, put into Rust, so that what the one refuses the other does.
 
-use std::fmt;
+use std::collections::HashMap;
 
 use impostazione_text::{Place, Source, SourceId, Span, Written};
-use serde::de::{Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
-use serde_saphyr::{Location, Spanned};
+use libyaml_safer::{Event, EventData, Mark, Parser};
 
 /// A value and where it stands.
 pub(super) type Node = Written<Value>;
 
+/// How deep mappings and lists may lie in each other; netplan's own keys go down to eight.
+const DEPTH_LIMIT: usize = 64;
+
+/// How many values a file may come to, once what its aliases point at is written out.
+const VALUES_LIMIT: usize = 500_000;
+
 /// What a value is.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) enum Value {
-    Null,
-    Flag(bool),
-    /// A text, or a number as it is written.
+    /// A text, quoted or not: a number, a flag and nothing at all are texts too.
     Scalar(String),
     List(Vec<Node>),
     Map(Map),
 }
 
-/// Keys and values in the order of the text.
+/// Keys and values in the order of the text. A key may be there twice.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(super) struct Map {
     pub(super) entries: Vec<(Written<String>, Node)>,
 }
 
 impl Map {
+    /// The last value of a key, which is the one that counts.
     pub(super) fn get(&self, key: &str) -> Option<&Node> {
-        self.entries.iter().find(|(known, _)| known.value == key).map(|(_, value)| value)
+        self.entries.iter().rev().find(|(known, _)| known.value == key).map(|(_, value)| value)
+    }
+
+    /// The text of a key.
+    pub(super) fn text(&self, key: &str) -> Option<Written<String>> {
+        let node = self.get(key)?;
+        Some(Written::new(node.value.text()?.to_owned(), node.place))
+    }
+
+    /// The mapping of a key.
+    pub(super) fn map(&self, key: &str) -> Option<&Self> {
+        self.get(key)?.value.map()
+    }
+
+    /// The items of a key.
+    pub(super) fn list(&self, key: &str) -> &[Node] {
+        self.get(key).and_then(|node| node.value.list()).unwrap_or_default()
+    }
+
+    /// The texts among the items of a key.
+    pub(super) fn texts(&self, key: &str) -> Vec<Written<String>> {
+        let items = self.list(key).iter();
+        items.filter_map(|item| Some(Written::new(item.value.text()?.to_owned(), item.place))).collect()
+    }
+
+    /// Whether a key is set to true.
+    pub(super) fn flag(&self, key: &str) -> Option<bool> {
+        self.get(key)?.value.flag()
     }
 }
 
@@ -48,7 +83,6 @@ impl Value {
             }
             (one, two) if one.flag().is_some() => one.flag() == two.flag(),
             (Self::Scalar(one), Self::Scalar(two)) => one == two,
-            (Self::Null, Self::Null) => true,
             _ => false,
         }
     }
@@ -62,14 +96,12 @@ impl Value {
 
     /// True or false, in the words that netplan takes for it.
     pub(super) fn flag(&self) -> Option<bool> {
-        match self {
-            Self::Flag(flag) => Some(*flag),
-            Self::Scalar(text) => match text.to_ascii_lowercase().as_str() {
-                "true" | "yes" | "y" | "on" => Some(true),
-                "false" | "no" | "n" | "off" => Some(false),
-                _ => None,
-            },
-            _ => None,
+        let text = self.text()?;
+        let is = |words: [&str; 4]| words.iter().any(|word| text.eq_ignore_ascii_case(word));
+        match () {
+            () if is(["true", "on", "yes", "y"]) => Some(true),
+            () if is(["false", "off", "no", "n"]) => Some(false),
+            () => None,
         }
     }
 
@@ -88,151 +120,230 @@ impl Value {
     }
 }
 
-/// Why a text is no YAML, or none of netplan's kind.
+/// What a file holds.
+pub(super) struct Document {
+    /// The first document; nothing where there is none.
+    pub(super) root: Option<Node>,
+    /// Where a second one begins, which netplan does not read.
+    pub(super) second: Option<Place>,
+}
+
+/// Why a text is no YAML.
 pub(super) struct Fault {
     pub(super) place: Place,
     pub(super) reason: String,
 }
 
-/// A raw tree, whose places are not looked up yet.
-struct Raw(Tree);
-
-enum Tree {
-    Null,
-    Flag(bool),
-    Scalar(String),
-    List(Vec<Spanned<Raw>>),
-    Map(Vec<(Spanned<String>, Spanned<Raw>)>),
-}
-
-impl<'de> Deserialize<'de> for Raw {
-    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        struct TreeVisitor;
-        impl<'de> Visitor<'de> for TreeVisitor {
-            type Value = Raw;
-
-            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-                f.write_str("a value")
-            }
-            fn visit_unit<E>(self) -> Result<Raw, E> {
-                Ok(Raw(Tree::Null))
-            }
-            fn visit_none<E>(self) -> Result<Raw, E> {
-                Ok(Raw(Tree::Null))
-            }
-            fn visit_some<D: Deserializer<'de>>(self, deserializer: D) -> Result<Raw, D::Error> {
-                Raw::deserialize(deserializer)
-            }
-            fn visit_bool<E>(self, flag: bool) -> Result<Raw, E> {
-                Ok(Raw(Tree::Flag(flag)))
-            }
-            fn visit_i64<E>(self, number: i64) -> Result<Raw, E> {
-                Ok(Raw(Tree::Scalar(number.to_string())))
-            }
-            fn visit_u64<E>(self, number: u64) -> Result<Raw, E> {
-                Ok(Raw(Tree::Scalar(number.to_string())))
-            }
-            fn visit_f64<E>(self, number: f64) -> Result<Raw, E> {
-                Ok(Raw(Tree::Scalar(number.to_string())))
-            }
-            fn visit_str<E>(self, text: &str) -> Result<Raw, E> {
-                Ok(Raw(Tree::Scalar(text.to_owned())))
-            }
-            fn visit_seq<A: SeqAccess<'de>>(self, mut items: A) -> Result<Raw, A::Error> {
-                let mut list = Vec::new();
-                while let Some(item) = items.next_element()? {
-                    list.push(item);
-                }
-                Ok(Raw(Tree::List(list)))
-            }
-            fn visit_map<A: MapAccess<'de>>(self, mut entries: A) -> Result<Raw, A::Error> {
-                let mut map = Vec::new();
-                while let Some(entry) = entries.next_entry()? {
-                    map.push(entry);
-                }
-                Ok(Raw(Tree::Map(map)))
-            }
+/// Reads the first document of a file.
+pub(super) fn parse(id: SourceId, source: &Source) -> Result<Document, Fault> {
+    let mut bytes = source.text().as_bytes();
+    let mut parser = Parser::new();
+    parser.set_input_string(&mut bytes);
+    let skipped = if source.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
+    let mut reader = Reader { id, text: source.text(), skipped, values: 0 };
+    let mut composer = Composer { parser, anchors: HashMap::new() };
+    loop {
+        match reader.next(&mut composer)?.data {
+            EventData::StreamEnd => return Ok(Document { root: None, second: None }),
+            EventData::DocumentStart { .. } => break,
+            _ => {}
         }
-        deserializer.deserialize_any(TreeVisitor)
     }
-}
-
-/// The mapping that a file holds; nothing for an empty one.
-pub(super) fn parse(id: SourceId, source: &Source) -> Result<Option<Map>, Fault> {
-    let text = source.text();
-    let start = Place { source: id, span: Span::new(0, 0) };
-    let is_blank = text.lines().all(|line| {
-        let line = line.trim();
-        line.is_empty() || line.starts_with('#') || line == "---"
-    });
-    if is_blank {
-        return Ok(None);
-    }
-    let root: Spanned<Raw> = serde_saphyr::from_str(text).map_err(|error| Fault {
-        place: error.location().map_or(start, |location| place(id, text, location)),
-        reason: plain(&error.to_string()),
-    })?;
-    let node = node(id, text, root);
-    match node.value {
-        Value::Null => Ok(None),
-        Value::Map(map) => Ok(Some(map)),
-        _ => Err(Fault { place: start, reason: "it is no mapping, and a netplan file is one".to_owned() }),
-    }
-}
-
-fn node(id: SourceId, text: &str, raw: Spanned<Raw>) -> Node {
-    let place_here = place(id, text, raw.referenced);
-    let value = match raw.value.0 {
-        Tree::Null => Value::Null,
-        Tree::Flag(flag) => Value::Flag(flag),
-        Tree::Scalar(scalar) => Value::Scalar(scalar),
-        Tree::List(items) => Value::List(items.into_iter().map(|item| node(id, text, item)).collect()),
-        Tree::Map(entries) => Value::Map(Map {
-            entries: entries
-                .into_iter()
-                .map(|(key, value)| {
-                    let key_place = place(id, text, key.referenced);
-                    (Written::new(key.value, key_place), node(id, text, value))
-                })
-                .collect(),
-        }),
+    let event = reader.next(&mut composer)?;
+    let root = Some(reader.node(&mut composer, event, 0)?);
+    let _end_of_document = reader.next(&mut composer)?;
+    // Nothing behind the first document can make netplan refuse the file.
+    let second = match composer.parser.parse() {
+        Ok(Event { data: EventData::StreamEnd, .. }) => None,
+        Ok(event) => Some(reader.place(event.start_mark, event.end_mark)),
+        Err(error) => Some(reader.place_of(&error)),
     };
-    Written::new(value, place_here)
+    Ok(Document { root, second })
 }
 
-/// A location as a place: bytes where the parser knows them, else the line's part from the column on. Always on character
-/// boundaries of the text.
-fn place(id: SourceId, text: &str, location: Location) -> Place {
-    let span = location.span();
-    let bytes = span.byte_offset().and_then(|offset| {
-        let start = usize::try_from(offset).ok()?;
-        let length = span.byte_len().and_then(|length| usize::try_from(length).ok()).unwrap_or(0);
-        let whole = text.get(start..start.checked_add(length)?)?;
-        // A block ends at the next token: its first line is what is pointed at.
-        let line = whole.lines().next().unwrap_or_default();
-        Some(Span::new(start, start + line.trim_end().len()))
-    });
-    let span = bytes.unwrap_or_else(|| {
-        let line = usize::try_from(location.line()).unwrap_or(1).saturating_sub(1);
-        let start: usize = text.split_inclusive('\n').take(line).map(str::len).sum();
-        let rest = text.get(start..).unwrap_or_default();
-        let column = usize::try_from(location.column()).unwrap_or(1).saturating_sub(1);
-        let within: usize =
-            rest.lines().next().unwrap_or_default().chars().take(column).map(char::len_utf8).sum();
-        Span::new(start + within, start + within)
-    });
-    Place { source: id, span }
+struct Composer<'b, 'r> {
+    parser: Parser<&'b mut &'r [u8]>,
+    /// Values with names, and how many values each comes to.
+    anchors: HashMap<String, Anchored>,
 }
 
-/// The first line of what the parser says, which is the reason; a picture of the text follows.
-fn plain(message: &str) -> String {
-    let first = message.lines().next().unwrap_or_default().trim();
-    let first = first.strip_prefix("error: ").unwrap_or(first);
-    let reason = first.split(" at line ").next().unwrap_or(first);
-    let reason = reason
-        .rsplit_once(": ")
-        .map_or(reason, |(start, end)| if start.starts_with("line ") { end } else { reason });
-    reason.trim_end_matches('.').to_owned()
+enum Anchored {
+    /// The value that is being read: it cannot hold itself.
+    Open,
+    Read(Node, usize),
+}
+
+struct Reader<'t> {
+    id: SourceId,
+    text: &'t str,
+    /// The bytes of the mark that a file may begin with, which the library does not count.
+    skipped: usize,
+    values: usize,
+}
+
+impl Reader<'_> {
+    fn next(&self, composer: &mut Composer<'_, '_>) -> Result<Event, Fault> {
+        composer.parser.parse().map_err(|error| {
+            let place = self.place_of(&error);
+            Fault { place, reason: self.plain(error.problem(), error.context(), place) }
+        })
+    }
+
+    fn fault<T>(&self, at: &Event, reason: &str) -> Result<T, Fault> {
+        Err(Fault { place: self.place(at.start_mark, at.end_mark), reason: reason.to_owned() })
+    }
+
+    fn node(
+        &mut self,
+        composer: &mut Composer<'_, '_>,
+        mut event: Event,
+        depth: usize,
+    ) -> Result<Node, Fault> {
+        let place = self.place(event.start_mark, event.end_mark);
+        if depth > DEPTH_LIMIT {
+            return self.fault(&event, "lists and mappings lie too deep in each other");
+        }
+        let anchor = match &mut event.data {
+            EventData::Alias { anchor } => {
+                let (node, values) = match composer.anchors.get(anchor.as_str()) {
+                    Some(Anchored::Read(node, values)) => (node.value.clone(), *values),
+                    Some(Anchored::Open) => {
+                        let reason = format!("`*{anchor}` stands inside of what it points at");
+                        return self.fault(&event, &reason);
+                    }
+                    None => {
+                        let reason = format!("`*{anchor}` points at `&{anchor}`, and nothing above has that");
+                        return self.fault(&event, &reason);
+                    }
+                };
+                self.count(&event, values)?;
+                return Ok(Written::new(node, place));
+            }
+            EventData::Scalar { anchor, .. }
+            | EventData::SequenceStart { anchor, .. }
+            | EventData::MappingStart { anchor, .. } => anchor.take(),
+            _ => None,
+        };
+        if let Some(anchor) = &anchor
+            && composer.anchors.insert(anchor.clone(), Anchored::Open).is_some()
+        {
+            return self.fault(&event, &format!("`&{anchor}` stands twice"));
+        }
+        self.count(&event, 1)?;
+        let before = self.values;
+        let value = match event.data {
+            EventData::Scalar { value, .. } => Value::Scalar(value),
+            EventData::SequenceStart { .. } => {
+                let mut items = Vec::new();
+                loop {
+                    let event = self.next(composer)?;
+                    if event.data == EventData::SequenceEnd {
+                        break Value::List(items);
+                    }
+                    items.push(self.node(composer, event, depth + 1)?);
+                }
+            }
+            _ => {
+                let mut entries = Vec::new();
+                loop {
+                    let event = self.next(composer)?;
+                    if event.data == EventData::MappingEnd {
+                        break Value::Map(Map { entries });
+                    }
+                    let key = self.node(composer, event, depth + 1)?;
+                    let event = self.next(composer)?;
+                    let value = self.node(composer, event, depth + 1)?;
+                    match key.value {
+                        Value::Scalar(text) => entries.push((Written::new(text, key.place), value)),
+                        _ => {
+                            let reason = "a list or a mapping stands in place of a key".to_owned();
+                            return Err(Fault { place: key.place, reason });
+                        }
+                    }
+                }
+            }
+        };
+        let node = Written::new(value, place);
+        if let Some(anchor) = anchor {
+            let values = self.values - before + 1;
+            composer.anchors.insert(anchor, Anchored::Read(node.clone(), values));
+        }
+        Ok(node)
+    }
+
+    fn count(&mut self, at: &Event, values: usize) -> Result<(), Fault> {
+        self.values += values;
+        if self.values > VALUES_LIMIT {
+            return self.fault(at, "it comes to more values than any netplan file has");
+        }
+        Ok(())
+    }
+
+    fn byte(&self, mark: Mark) -> usize {
+        let index = usize::try_from(mark.index).unwrap_or(usize::MAX);
+        let start = index.saturating_add(self.skipped).min(self.text.len());
+        // A place lies on a boundary, wherever the library says that something is wrong.
+        (0..=start).rev().find(|start| self.text.is_char_boundary(*start)).unwrap_or(0)
+    }
+
+    /// From one mark to the other, or to the end of its first line.
+    fn place(&self, start: Mark, end: Mark) -> Place {
+        let (start, end) = (self.byte(start), self.byte(end));
+        let whole = self.text.get(start..end.max(start)).unwrap_or_default();
+        let line = whole.lines().next().unwrap_or_default().trim_end();
+        Place { source: self.id, span: Span::new(start, start + line.len()) }
+    }
+
+    fn place_of(&self, error: &libyaml_safer::Error) -> Place {
+        let mark = error.problem_mark().unwrap_or_default();
+        self.place(mark, mark)
+    }
+
+    /// What libyaml finds wrong, for somebody who looks at the file.
+    fn plain(&self, problem: &str, context: Option<&str>, place: Place) -> String {
+        let here = self.text.get(place.span.start()..).and_then(|rest| rest.chars().next());
+        let context = context.unwrap_or_default();
+        match problem {
+            "found character that cannot start any token" => match here {
+                Some('\t') => "a tab stands where only spaces may".to_owned(),
+                Some(character) => {
+                    format!("no value begins with {character} unless it stands in quotation marks")
+                }
+                None => "it ends too early".to_owned(),
+            },
+            "found a tab character that violates indentation"
+            | "found a tab character where an indentation space is expected" => {
+                "a tab stands where only spaces may".to_owned()
+            }
+            "mapping values are not allowed in this context" => {
+                "a colon stands where no key can begin: the line is indented too far, or the value wants quotation marks"
+                    .to_owned()
+            }
+            "block sequence entries are not allowed in this context" => {
+                "an item of a list begins behind a key: it belongs on a line of its own".to_owned()
+            }
+            "could not find expected ':'" => "a line has neither a colon behind its key nor a dash".to_owned(),
+            "did not find expected key" | "did not find expected '-' indicator" => {
+                "this line is indented otherwise than those that it belongs to".to_owned()
+            }
+            "did not find expected ',' or ']'" => {
+                "a list that begins with [ goes on without a comma, or has no ]".to_owned()
+            }
+            "did not find expected ',' or '}'" => {
+                "a mapping that begins with { goes on without a comma, or has no }".to_owned()
+            }
+            "found unexpected end of stream" | "found unexpected document indicator"
+                if context.contains("quoted") =>
+            {
+                "a quotation mark is opened and not closed".to_owned()
+            }
+            "found unknown escape character" | "did not find expected hexdecimal number" => {
+                "a backslash in double quotation marks is followed by what it cannot be".to_owned()
+            }
+            "control characters are not allowed" => "it holds a control character".to_owned(),
+            _ => "it is no YAML from here on".to_owned(),
+        }
+    }
 }
 
 #[cfg(test)]
@@ -243,50 +354,88 @@ mod tests {
 
     fn parsed(text: &str) -> Map {
         match parse(SourceId::default(), &Source::new("n.yaml", text)) {
-            Ok(Some(map)) => map,
-            Ok(None) => panic!("empty"),
+            Ok(Document { root: Some(root), .. }) => root.value.map().unwrap().clone(),
+            Ok(_) => panic!("empty"),
             Err(fault) => panic!("{}", fault.reason),
         }
+    }
+
+    fn refused(text: &str) -> Fault {
+        parse(SourceId::default(), &Source::new("n.yaml", text)).err().unwrap()
     }
 
     #[test]
     fn values_and_where_they_stand() {
         let text = "network:\n  version: 2\n  # à\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      dhcp4: no\n      macaddress: 02:64:10:00:00:21\n";
         let map = parsed(text);
-        let network = map.get("network").unwrap().value.map().unwrap();
-        assert_eq!(network.get("version").unwrap().value.text(), Some("2"));
-        let eth0 = network.get("ethernets").unwrap().value.map().unwrap().get("eth0").unwrap();
-        let eth0 = eth0.value.map().unwrap();
-        let address = &eth0.get("addresses").unwrap().value.list().unwrap()[0];
-        assert_eq!(&text[address.place.span.range()], "10.64.10.11/24");
-        assert_eq!(eth0.get("dhcp4").unwrap().value.flag(), Some(false));
-        assert_eq!(eth0.get("macaddress").unwrap().value.text(), Some("02:64:10:00:00:21"));
+        let network = map.map("network").unwrap();
+        assert_eq!(network.text("version").unwrap().value, "2");
+        let eth0 = network.map("ethernets").unwrap().map("eth0").unwrap();
+        assert_eq!(&text[eth0.list("addresses")[0].place.span.range()], "10.64.10.11/24");
+        assert_eq!(eth0.flag("dhcp4"), Some(false));
+        assert_eq!(eth0.text("macaddress").unwrap().value, "02:64:10:00:00:21");
         assert_eq!(&text[eth0.entries[0].0.place.span.range()], "addresses");
     }
 
     #[test]
     fn what_is_no_yaml_says_why_and_where() {
-        let text = "network:\n  ethernets:\n\teth0: {}\n";
-        let fault = parse(SourceId::default(), &Source::new("n.yaml", text)).err().unwrap();
-        assert!(!fault.reason.is_empty());
-        assert!(fault.place.span.start() > 10, "{:?}", fault.place);
-        assert!(parse(SourceId::default(), &Source::new("n.yaml", "- a\n")).is_err());
-        assert!(
-            parse(SourceId::default(), &Source::new("n.yaml", "# nothing\n---\n"))
-                .is_ok_and(|map| map.is_none())
-        );
+        for (text, reason, at) in [
+            ("network:\n  ethernets:\n\teth0: {}\n", "a tab", "\teth0"),
+            ("a: b: c\n", "a colon stands where", ": c"),
+            ("a: [1, 2\nb: 3\n", "begins with [", ": 3"),
+            ("a: \"b\n", "a quotation mark", ""),
+            ("a: *b\n", "`*b` points at `&b`", "*b"),
+            ("a: &b [*b]\n", "inside of what it points at", "*b"),
+            ("a: &b 1\nc: &b 2\n", "`&b` stands twice", "&b 2"),
+            ("? [a]\n: 1\n", "in place of a key", "[a]"),
+        ] {
+            let fault = refused(text);
+            assert!(fault.reason.contains(reason), "{text}{}", fault.reason);
+            assert!(text[fault.place.span.start()..].starts_with(at), "{text}{:?}", fault.place);
+        }
+    }
+
+    #[test]
+    fn a_file_is_its_first_document_with_what_its_aliases_point_at() {
+        let text = "a: &x [1, 2]\nb: *x\nb: 3\n---\nc: [\n";
+        let document = parse(SourceId::default(), &Source::new("n.yaml", text)).ok().unwrap();
+        let map = document.root.unwrap().value.map().unwrap().clone();
+        assert_eq!(map.entries.len(), 3);
+        assert!(map.entries[0].1.value.says_the_same(&map.entries[1].1.value));
+        assert_eq!(map.get("b").unwrap().value.text(), Some("3"));
+        assert_eq!(document.second.unwrap().span.start(), text.find("---").unwrap());
+        for text in ["", "# nothing\n"] {
+            let document = parse(SourceId::default(), &Source::new("n.yaml", text)).ok().unwrap();
+            assert!(document.root.is_none() && document.second.is_none());
+        }
+    }
+
+    /// Each line doubles what the one before it comes to.
+    #[test]
+    fn aliases_of_aliases_end() {
+        let mut text = "a0: &a0 [1, 1]\n".to_owned();
+        for index in 1..64 {
+            text += &format!("a{index}: &a{index} [*a{0}, *a{0}]\n", index - 1);
+        }
+        assert!(refused(&text).reason.contains("more values than any"));
+        assert!(refused(&"[".repeat(5000)).reason.contains("too deep"));
     }
 
     proptest! {
         #[test]
-        fn reading_never_panics_and_places_lie_in_the_text(text in "([ \\n:#\\-{}\\[\\],'\"&*|>a-z0-9é]|network|addresses){0,60}") {
+        fn reading_never_panics_and_places_lie_in_the_text(text in "(\u{feff})?([ \\n\\r\u{85}:#\\-{}\\[\\],'\"&*|>a-z0-9é]|network|addresses){0,60}") {
             let source = Source::new("n.yaml", text.clone());
             match parse(SourceId::default(), &source) {
-                Ok(Some(map)) => for (key, value) in &map.entries {
-                    prop_assert!(text.get(key.place.span.range()).is_some());
-                    prop_assert!(text.get(value.place.span.range()).is_some());
-                },
-                Ok(None) => {}
+                Ok(document) => {
+                    if let Some(second) = document.second {
+                        prop_assert!(text.get(second.span.range()).is_some());
+                    }
+                    let root = document.root.map(|root| root.value);
+                    for (key, value) in root.iter().filter_map(Value::map).flat_map(|map| &map.entries) {
+                        prop_assert!(text.get(key.place.span.range()).is_some());
+                        prop_assert!(text.get(value.place.span.range()).is_some());
+                    }
+                }
                 Err(fault) => prop_assert!(text.get(fault.place.span.range()).is_some()),
             }
         }
