@@ -138,7 +138,7 @@ fn a_free_address_is_one_that_nothing_has_leases_or_keeps() {
 /// The value of one property of the sample package, answered in this way.
 fn answered(answer: &str) -> Result<String, (String, String)> {
     let assessment = judged(&format!(
-        "[[host]]\nname = \"tower\"\nlink.eth0 = {{ subnet = \"quay\", address = \"10.64.10.6\", default_route = false }}\n\
+        "[[host]]\nname = \"tower\"\ndns = \"none\"\nntp = \"none\"\nlink.eth0 = {{ subnet = \"quay\", address = \"10.64.10.6\", default_route = false }}\n\
          link.eth1 = {{ subnet = \"slip\", address = \"10.64.30.6\" }}\n\
          [[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\n\
          link.management = {{ subnet = \"quay\", address = \"10.64.10.5\" }}\n\

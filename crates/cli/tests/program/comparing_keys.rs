@@ -66,11 +66,12 @@ const CHANGES: &[(&str, &[&str])] = &[
 
 /// Keys that end before the output: they say what is right, where something is, or what is somebody else's; and those that
 /// cannot be changed alone, since another belongs with them.
-const NOT_ALONE: [&str; 48] = [
+const NOT_ALONE: [&str; 50] = [
     "10.64.10.40",
     "10.64.30.40",
     "allowed_sizes",
     "cluster",
+    "default_route",
     "deployment_option",
     "dhcp_ranges",
     "forbid",
@@ -81,6 +82,7 @@ const NOT_ALONE: [&str; 48] = [
     "join",
     "kept_free",
     "key",
+    "kind",
     "link",
     "machines",
     "max_length",

@@ -530,6 +530,53 @@ fn cases_of_links() -> Vec<Case> {
             ),
         ),
         case(
+            "route-to-own-subnet",
+            gauge,
+            linked(
+                "",
+                &format!(
+                    "link.eth0 = {{ {in_quay}, routes = [{{ to = «\"10.64.10.64/26\"», via = \"10.64.10.2\" }}] }}"
+                ),
+            ),
+        ),
+        case(
+            "default-route-second",
+            gauge,
+            linked(
+                "",
+                &format!(
+                    "link.eth0 = {{ {in_quay}, routes = [{{ to = «\"0.0.0.0/0\"», via = \"10.64.10.2\", metric = 900 }}] }}"
+                ),
+            ),
+        ),
+        case(
+            "vlan-over-member",
+            gauge,
+            linked(
+                slip,
+                &format!(
+                    "{lans}\nlink.uplink = {{ kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", {in_quay} }}\n\
+                     link.radar = {{ kind = \"vlan\", over = «\"lan0\"», subnet = \"slip\", address = \"10.64.30.11\", default_route = false }}"
+                ),
+            ),
+        ),
+        case("wifi-kind-missing", gauge, linked("", &format!("link.«wlp1s0» = {{ {in_quay} }}"))),
+        case(
+            "gateway-unused",
+            gauge,
+            linked("", &format!("link.«eth0» = {{ {in_quay}, default_route = false }}")),
+        ),
+        case(
+            "address-is-router-anycast",
+            gauge,
+            linked(
+                "[subnet.six]\nprefix6 = \"fd64:30::/64\"\ngateway6 = \"fd64:30::1\"\n",
+                &format!(
+                    "link.eth0 = {{ {in_quay} }}\nlink.enp2s0 = {{ subnet = \"six\", address6 = «\"fd64:30::\"», default_route = false }}"
+                ),
+            ),
+        ),
+        case(
             "route-duplicate",
             gauge,
             linked(
@@ -590,6 +637,21 @@ fn cases_of_settings() -> Vec<Case> {
             "ipv6-off-has-address",
             gauge,
             own("ipv6 = \"off\"").replace("\"10.64.10.11\"", "\"10.64.10.11\", address6 = «\"fd64:10::11\"»"),
+        ),
+        case("servers-left-behind", None, with("\"10.64.10.54\"", "«\"10.96.10.54\"»")),
+        case("ntp-duplicate", None, with("\"10.64.10.122\"", "«\"10.64.10.121\"»")),
+        case(
+            "server-unreachable",
+            gauge,
+            own("dns = [«\"10.64.20.53\"», \"10.64.20.54\"]\nntp = \"none\"").replace(
+                "link.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }",
+                "link.eth0 = { subnet = \"islet\", address = \"10.64.30.11\" }\n[subnet.islet]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"",
+            ),
+        ),
+        case(
+            "account-of-system",
+            None,
+            two("[account.«www-data»]\nssh_keys = [\"keys/pilot.pub\"]\n"),
         ),
         case("address-special-purpose", None, with("\"10.64.10.54\"", "«\"127.0.0.53\"»")),
         case("address-for-documentation", None, with("\"10.64.10.54\"", "«\"2001:db8::53\"»")),

@@ -32,7 +32,13 @@ fn and(more: &str) -> String {
 
 /// The right sheet with one host of these settings and links, a tagged subnet and a wireless one.
 fn linked(lines: &str) -> String {
-    right_sheet(&format!("{SUBNETS}[[host]]\nname = \"gauge-01\"\n{lines}\n"))
+    // A subnet with a radio where one is in it, or where a cable is said to lead there.
+    let (start, rest) = SUBNETS.split_once("wifi = ").unwrap();
+    let (_, rest) = rest.split_once('\n').unwrap();
+    let wired = format!("{start}{}", rest.split("[secret.slip]").next().unwrap());
+    let has_radio = lines.contains("kind = \"wifi\"") || lines.contains("kind = \"ethernet\"");
+    let subnets = if has_radio { SUBNETS } else { &wired };
+    right_sheet(&format!("{subnets}[[host]]\nname = \"gauge-01\"\n{lines}\n"))
 }
 
 /// The same with one link in the subnet of the quay, which has these keys besides.
@@ -121,6 +127,50 @@ fn near_misses_of_subnets() -> Vec<NearMiss> {
         ),
         ("subnet-undefined", linked("link.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }")),
         (
+            "wifi-kind-missing",
+            linked("link.wired0 = { kind = \"ethernet\", subnet = \"slip\", address = \"10.64.30.11\" }"),
+        ),
+        ("servers-left-behind", with(&[("\"10.64.10.54\"", "\"9.9.9.9\"")])),
+        ("ntp-duplicate", with(&[("\"10.64.10.122\"", "\"10.64.10.123\"")])),
+        (
+            "server-unreachable",
+            linked(&format!(
+                "{ETH}\nlink.enp2s0 = {{ subnet = \"slip\", address = \"10.64.30.11\", default_route = false }}"
+            )),
+        ),
+        (
+            "gateway-unused",
+            linked(&format!(
+                "{ETH}\nlink.enp2s0 = {{ subnet = \"slip\", address = \"10.64.30.11\", default_route = false }}"
+            )),
+        ),
+        ("account-of-system", and("[account.backups]\nssh_keys = [\"keys/pilot.pub\"]\n")),
+        (
+            "route-to-own-subnet",
+            link(
+                "routes = [{ to = \"10.64.11.0/24\", via = \"10.64.10.2\" }, { to = \"10.64.0.0/16\", via = \"10.64.10.2\" }]",
+            ),
+        ),
+        (
+            "default-route-second",
+            link("routes = [{ to = \"0.0.0.0/1\", via = \"10.64.10.2\", metric = 900 }]"),
+        ),
+        (
+            "vlan-over-member",
+            linked(&format!(
+                "link.lan0 = {{ mac = \"02:64:10:00:00:21\" }}\nlink.lan1 = {{ mac = \"02:64:10:00:00:22\" }}\n\
+                 link.uplink = {{ kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", {IN_QUAY} }}\n\
+                 link.radar = {{ kind = \"vlan\", over = \"uplink\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }}"
+            )),
+        ),
+        (
+            "address-is-router-anycast",
+            in_subnet(
+                "prefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\nprefix6 = \"fd64:30::/127\"\ngateway6 = \"fd64:30::1\"",
+                "address = \"10.64.30.11\", address6 = \"fd64:30::\"",
+            ),
+        ),
+        (
             "subnet-full",
             and("[subnet.mole]\nprefix = \"10.64.31.0/29\"\ndhcp_ranges = [\"10.64.31.1-10.64.31.5\"]\n"),
         ),
@@ -163,7 +213,8 @@ fn near_misses_of_subnets() -> Vec<NearMiss> {
         ("address-is-broadcast", in_subnet(wide, "address = \"10.64.30.255\"")),
         (
             "address-is-broadcast",
-            in_subnet("prefix = \"10.64.30.7/32\"\ngateway = \"none\"", "address = \"10.64.30.7\""),
+            in_subnet("prefix = \"10.64.30.7/32\"\ngateway = \"none\"", "address = \"10.64.30.7\"")
+                .replace("name = \"gauge-01\"", "name = \"gauge-01\"\ndns = \"none\"\nntp = \"none\""),
         ),
         ("address-is-gateway", in_subnet(wide, "address = \"10.64.30.2\"")),
         ("address-in-dhcp-range", at("10.64.10.199")),
@@ -456,7 +507,7 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
         ("property-too-long", keyed("limits", "", "\"code\" = \"ABCDEF\"")),
         ("property-not-a-choice", keyed("limits", "", "\"mode\" = \"plain\"")),
         // It is a server of the sheet.
-        ("property-default-disagrees", package("defaults").replace("\"10.64.10.54\"]", "\"10.99.0.7\"]")),
+        ("property-default-disagrees", package("defaults").replace("[\"10.64.10.53\", \"10.64.10.54\"]", "[\"10.99.0.7\", \"10.99.0.8\"]")),
         ("property-repeated", package("limits")),
         ("property-password-at-default", keyed("preset", "", "\"admin.password\" = { secret = \"harbor-admin\" }") + READABLE),
         ("cluster-too-small", clustered("size = 3\nallowed_sizes = \"odd\"", 3, "")),

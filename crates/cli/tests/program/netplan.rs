@@ -234,11 +234,11 @@ fn hosts_of_many_shapes() {
         "link.eth0 = { subnet = \"quay\", address = \"10.64.10.11/0xffffff00\", address6 = \"fd64:10::11/64\" }",
         "link.eth0 = { subnet = \"quay\", address6 = \"fd64:10::11\", address = \"none\" }",
         "link.enx026410000011 = { subnet = \"wire\", address = \"10.64.30.1\" }",
-        "link.\"eth0.110\" = { subnet = \"shut\", address = \"10.64.40.11\" }",
+        "link.\"eth0.110\" = { subnet = \"shut\", address = \"10.64.40.11\", routes = [{ to = \"10.64.0.0/16\", via = \"10.64.40.2\" }] }",
         "link.eth0 = { subnet = \"local\", address6 = \"fd64:50::11\" }",
         "link.eth0 = { subnet = \"quay\", address = \"none\" }",
-        "link.lan0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"local\", address6 = \"fd64:50::11\", default_route = false }",
-        "link.lan0 = { subnet = \"local\", address6 = \"fd64:50::11\", default_route = false }\nlink.lan1 = { subnet = \"quay\", address = \"10.64.10.11\" }",
+        "link.lan0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"local\", address6 = \"fd64:50::11\", default_route = false, routes = [{ to = \"fd64:10::/64\", via = \"fe80::1\" }] }",
+        "link.lan0 = { subnet = \"local\", address6 = \"fd64:50::11\", default_route = false, routes = [{ to = \"fd64:10::/64\", via = \"fe80::1\" }] }\nlink.lan1 = { subnet = \"quay\", address = \"10.64.10.11\" }",
         "link.lan0 = { subnet = \"shut\", address = \"10.64.40.11\" }\nlink.lan1 = { subnet = \"quay\", address = \"10.64.10.11\" }",
     ];
     let subnets = "[subnet.wire]\nprefix = \"10.64.30.0/31\"\ngateway = \"10.64.30.0\"\n\

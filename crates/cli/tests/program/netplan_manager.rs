@@ -87,11 +87,12 @@ const FAMILIES: [(&str, &str, &[&str]); 6] = [
     ),
     (
         "",
-        "address = \"10.64.30.11\", default_route = false, mtu = 1400, routes = [{ to = \"10.64.96.0/20\", via = \"10.64.30.2\", metric = 700 }]",
+        "address = \"10.64.30.11\", default_route = false, mtu = 1400, routes = [{ to = \"10.64.96.0/20\", via = \"10.64.30.2\", metric = 700 }, { to = \"10.64.10.0/24\", via = \"10.64.30.2\" }]",
         &[
             "ipv4.method=manual",
             ADDRESS4,
             "ipv4.route1=10.64.96.0/20,10.64.30.2,700",
+            "ipv4.route2=10.64.10.0/24,10.64.30.2",
             DNS4,
             "ipv6.method=link-local",
         ],
@@ -138,8 +139,13 @@ fn connections_say_what_is_meant_and_are_taken() {
     for (link, own, others, of_kind) in KINDS {
         for (machine, addresses, of_families) in FAMILIES {
             let keys = if own.is_empty() { String::new() } else { format!("{own}, ") };
+            // A subnet with a radio only where a radio is in it.
+            let before = match own.contains("wifi") {
+                true => BEFORE,
+                false => BEFORE.split_once("wifi = {").unwrap().0,
+            };
             let sheet = right_sheet(&format!(
-                "{BEFORE}[[host]]\nname = \"gauge-01\"\nrenderer = \"NetworkManager\"\n{machine}\n{others}\
+                "{before}[[host]]\nname = \"gauge-01\"\nrenderer = \"NetworkManager\"\n{machine}\n{others}\
                  link.{link} = {{ {keys}subnet = \"slip\", {addresses} }}\n"
             ))
             .replace(

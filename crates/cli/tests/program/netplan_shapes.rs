@@ -224,6 +224,9 @@ const DEFAULT6: &str = "Route: Destination=::/0 Gateway=fe80::1";
 const NO_ADVERTISEMENTS: &str = "Network: IPv6AcceptRA=no";
 const LOCAL6: &str = "Network: LinkLocalAddressing=ipv6";
 const DNS: [&str; 2] = ["Network: DNS=10.64.10.53", "Network: DNS=fd64:10::53"];
+/// Servers that are reached without a way out.
+const SERVERS_NEAR: &str = "dns = [\"10.64.30.53\", \"fd64:30::53\"]\nntp = \"none\"";
+const DNS_NEAR: [&str; 2] = ["Network: DNS=10.64.30.53", "Network: DNS=fd64:30::53"];
 const SEARCH: &str = "Network: Domains=capovetro.example";
 
 /// What a host may have besides: keys of the link, keys of the machine, and the lines that it adds and takes away.
@@ -262,43 +265,51 @@ const CHOICES: [Choice; 11] = [
     Choice {
         name: "routes",
         link: "default_route = false, routes = [{ to = \"10.64.96.0/20\", via = \"10.64.30.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.30.3\", metric = 700 }]",
-        machine: "",
+        machine: SERVERS_NEAR,
         adds: &[
+            DNS_NEAR[0],
+            DNS_NEAR[1],
             "Route: Destination=10.64.96.0/20 Gateway=10.64.30.2",
             "Route: Destination=10.64.96.0/20 Gateway=10.64.30.3 Metric=700",
         ],
-        takes: &[DEFAULT4, DEFAULT6],
+        takes: &[DEFAULT4, DEFAULT6, DNS[0], DNS[1]],
         goes_with: WITH_V4,
     },
     Choice {
         name: "table",
         link: "routing_table = 140",
-        machine: "",
+        machine: SERVERS_NEAR,
         adds: &[
+            DNS_NEAR[0],
+            DNS_NEAR[1],
             "Route: Destination=0.0.0.0/0 Gateway=10.64.30.1 Table=140",
             "RoutingPolicyRule: From=10.64.31.11 Priority=30000 Table=254 To=10.64.30.0/23",
             "RoutingPolicyRule: From=10.64.31.11 Priority=30001 Table=140",
         ],
-        takes: &[DEFAULT4],
+        takes: &[DEFAULT4, DNS[0], DNS[1]],
         goes_with: &["v4"],
     },
     Choice {
         name: "table6",
         link: "routing_table = 252",
-        machine: "",
+        machine: SERVERS_NEAR,
         adds: &[
+            DNS_NEAR[0],
+            DNS_NEAR[1],
             "Route: Destination=::/0 Gateway=fe80::1 Table=252",
             "RoutingPolicyRule: From=fd64:30::11 Priority=30000 Table=254 To=fd64:30::/64",
             "RoutingPolicyRule: From=fd64:30::11 Priority=30001 Table=252",
         ],
-        takes: &[DEFAULT6],
+        takes: &[DEFAULT6, DNS[0], DNS[1]],
         goes_with: &["v6"],
     },
     Choice {
         name: "tables",
         link: "routing_table = 1, more_addresses = [\"10.64.31.12\"]",
-        machine: "",
+        machine: SERVERS_NEAR,
         adds: &[
+            DNS_NEAR[0],
+            DNS_NEAR[1],
             "Network: Address=10.64.31.12/23",
             "Route: Destination=0.0.0.0/0 Gateway=10.64.30.1 Table=1",
             "Route: Destination=::/0 Gateway=fe80::1 Table=1",
@@ -309,7 +320,7 @@ const CHOICES: [Choice; 11] = [
             "RoutingPolicyRule: From=10.64.31.12 Priority=30001 Table=1",
             "RoutingPolicyRule: From=fd64:30::11 Priority=30001 Table=1",
         ],
-        takes: &[DEFAULT4, DEFAULT6],
+        takes: &[DEFAULT4, DEFAULT6, DNS[0], DNS[1]],
         goes_with: &["both"],
     },
     Choice {
@@ -371,7 +382,11 @@ pub(crate) fn every_shape() -> impl Iterator<Item = String> {
 }
 
 fn whole_sheet(host: &str) -> String {
-    right_sheet(&format!("{SUBNETS}{host}"))
+    // A subnet with a radio only where a radio is in it.
+    let has_radio = host.contains("kind = \"wifi\"");
+    let (wired, of_radio) = SUBNETS.split_once("wifi = {").unwrap();
+    let subnets = if has_radio { format!("{wired}wifi = {{{of_radio}") } else { wired.to_owned() };
+    right_sheet(&format!("{subnets}{host}"))
         .replace("dns      = [\"10.64.10.53\", \"10.64.10.54\"]", "dns = [\"10.64.10.53\", \"fd64:10::53\"]")
 }
 

@@ -131,7 +131,7 @@ fn ports_that_are_found_otherwise_have_whatever_name() {
         let card = Card::new(&workspace);
         lay(&card, catalog::by_name("rootfs-port-names").unwrap().wrong);
         let run = card.place(&["--only", "gauge-03", "--dry-run"]);
-        assert_eq!(run.stderr.contains("warning rootfs-port-names"), is_told, "{link}: {}", run.stderr);
+        assert_eq!(run.stderr.contains("error rootfs-port-names"), is_told, "{link}: {}", run.stderr);
         // An image that keeps systemd from naming ports.
         card.link("etc/systemd/network/99-default.link", "/dev/null");
         let run = card.place(&["--only", "gauge-03", "--dry-run"]);

@@ -140,6 +140,8 @@ pub struct Bridge {
 pub struct LinkOptions {
     /// The address by which a physical link is found, or that another one takes.
     pub mac: Stated<Written<MacAddress>>,
+    /// Whether the sheet says what it is.
+    pub is_kind_stated: bool,
     /// Where the sheet says that it is found as the only one of its kind.
     pub only_port: Option<Place>,
     /// Further static addresses.

@@ -78,6 +78,7 @@ impl Resolver<'_> {
             self.refuse_keys_of_other_kinds(link, word, &more);
         }
         let options = LinkOptions {
+            is_kind_stated: !kind.is_absent(),
             mac: more.mac.and_then(|written| match MacAddress::parse(&written.value) {
                 Ok(mac) => Some(written.with(mac)),
                 Err(fault) => self.report(rules::mac::malformed(self.machine.clone(), &written, &fault)),

@@ -10,6 +10,7 @@ use ipnet::IpNet;
 use super::address::{Assigned, assigned, report};
 use super::check::Check;
 use super::judge::Judge;
+use super::link::links;
 use super::told::against_sheet as told;
 use super::told::{report_told, told_addresses, told_subnet};
 use crate::finding::{Nature, Rule, Severity};
@@ -19,6 +20,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&ADDRESS_IS_NETWORK, check_is_network),
     Check::new(&ADDRESS_IS_BROADCAST, check_is_broadcast),
     Check::new(&ADDRESS_IS_GATEWAY, check_is_gateway),
+    Check::new(&ADDRESS_IS_ROUTER_ANYCAST, check_is_router_anycast),
     Check::new(&ADDRESS_IN_DHCP_RANGE, check_in_dhcp_range),
     Check::new(&ADDRESS_KEPT_FREE, check_kept_free),
     Check::new(&ADDRESS_IN_USE, check_in_use),
@@ -26,7 +28,7 @@ pub(super) const CHECKS: &[Check] = &[
 ];
 
 /// The subnet's own address.
-static ADDRESS_IS_NETWORK: Rule = Rule {
+pub(crate) static ADDRESS_IS_NETWORK: Rule = Rule {
     name: "address-is-network",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -40,7 +42,7 @@ static ADDRESS_IS_NETWORK: Rule = Rule {
 };
 
 /// The subnet's broadcast address.
-static ADDRESS_IS_BROADCAST: Rule = Rule {
+pub(crate) static ADDRESS_IS_BROADCAST: Rule = Rule {
     name: "address-is-broadcast",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -168,18 +170,82 @@ fn report_reserved(
 
 fn check_is_network(judge: &mut Judge<'_>) {
     told::check_gateway_is(judge, &ADDRESS_IS_NETWORK, |_, gateway, side| told::names_subnet(gateway, side));
-    report_reserved(judge, &ADDRESS_IS_NETWORK, network_of, |address, subnet, prefix| {
-        format!("{address} is the first address of {subnet} ({prefix}), which names the subnet itself.")
-    });
+    report_reserved(judge, &ADDRESS_IS_NETWORK, network_of, names_subnet);
+    report_routers(judge, &ADDRESS_IS_NETWORK, network_of, names_subnet);
+}
+
+/// The address of whichever router answers.
+static ADDRESS_IS_ROUTER_ANYCAST: Rule = Rule {
+    name: "address-is-router-anycast",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an IPv6 address is the subnet's first, which is that of its routers",
+    explanation: "The first address of an IPv6 subnet stands for any of its routers, and each of them answers to it (RFC 4291, \
+        section 2.6.1). A machine with that address is answered for by a router. A /127 and a /128 have no such address \
+        (RFC 6164).",
+    wrong: "[subnet.quay]\nprefix6 = \"fd64:10::/64\"\ngateway6 = \"fd64:10::1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", address6 = \"fd64:10::\" }\n",
+    right: "[subnet.quay]\nprefix6 = \"fd64:10::/64\"\ngateway6 = \"fd64:10::1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", address6 = \"fd64:10::11\" }\n",
+    of_any_host: true,
+    ..Rule::PLAIN
+};
+
+/// The longest prefix of a subnet with routers (RFC 6164).
+const LONGEST_WITH_ROUTERS: u8 = 126;
+
+fn check_is_router_anycast(judge: &mut Judge<'_>) {
+    for at in assigned(judge) {
+        let prefix = at.side.prefix.value;
+        let is_it = at.address().is_ipv6()
+            && at.address() == prefix.network()
+            && prefix.prefix_len() <= LONGEST_WITH_ROUTERS;
+        if is_it {
+            let message = format!(
+                "{} is the first address of {} ({prefix}), which is that of its routers.",
+                at.address(),
+                judge.network(at.claim.subnet)
+            );
+            let fix = other_address(judge, &at);
+            report(judge, &ADDRESS_IS_ROUTER_ANYCAST, &at.claim, message, fix);
+        }
+    }
+}
+
+/// Reports every router of a route that is an address which the link's subnet keeps for a purpose.
+fn report_routers(
+    judge: &mut Judge<'_>,
+    rule: &'static Rule,
+    reserved: impl Fn(IpNet) -> Option<IpAddr>,
+    message: impl Fn(IpAddr, &str, IpNet) -> String,
+) {
+    let site = judge.site;
+    for (machine, link) in links(judge) {
+        for route in link.routes() {
+            let via = route.via.value;
+            let Some(subnet) = site.subnet_of(link) else { continue };
+            let Some(side) = subnet.family(Family::of(via)) else { continue };
+            let prefix = side.prefix.value;
+            if reserved(prefix) == Some(via) {
+                let (first, last) = host_range(prefix);
+                let message = format!("The router {}", message(via, &judge.network(subnet), prefix));
+                let fix = format!("write the router's address, from {first} to {last}");
+                judge.on_machine(rule, machine, route.via.place, message, fix);
+            }
+        }
+    }
+}
+
+fn names_subnet(address: IpAddr, subnet: &str, prefix: IpNet) -> String {
+    format!("{address} is the first address of {subnet} ({prefix}), which names the subnet itself.")
+}
+
+fn reaches_all(address: IpAddr, subnet: &str, prefix: IpNet) -> String {
+    format!("{address} is the last address of {subnet} ({prefix}), which reaches all its machines at once.")
 }
 
 fn check_is_broadcast(judge: &mut Judge<'_>) {
     told::check_gateway_is(judge, &ADDRESS_IS_BROADCAST, |_, gateway, side| told::reaches_all(gateway, side));
-    report_reserved(judge, &ADDRESS_IS_BROADCAST, broadcast_of, |address, subnet, prefix| {
-        format!(
-            "{address} is the last address of {subnet} ({prefix}), which reaches all its machines at once."
-        )
-    });
+    report_reserved(judge, &ADDRESS_IS_BROADCAST, broadcast_of, reaches_all);
+    report_routers(judge, &ADDRESS_IS_BROADCAST, broadcast_of, reaches_all);
 }
 
 fn check_is_gateway(judge: &mut Judge<'_>) {

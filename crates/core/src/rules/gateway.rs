@@ -42,7 +42,7 @@ static GATEWAY_MISSING: Rule = Rule {
     explanation: "Without a gateway a machine answers its own subnet only. Where that is meant, gateway = \"none\" says \
         so; or default_route = false on a link says that this machine leaves by another one.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
-    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
     about_absence: true,
     of_any_host: true,
     ..Rule::PLAIN

@@ -15,6 +15,8 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&LINK_HAS_TWO_PARENTS, check_parents),
     Check::new(&LINK_LOOP, check_loop),
     Check::new(&LINK_MEMBER_HAS_ADDRESS, check_member_address),
+    Check::new(&VLAN_OVER_MEMBER, check_vlan_over_member),
+    Check::new(&WIFI_KIND_MISSING, check_wifi_kind),
 ];
 
 /// A name that the kernel may give to another interface.
@@ -118,6 +120,99 @@ static LINK_MEMBER_HAS_ADDRESS: Rule = Rule {
 };
 
 /// Every link of every machine.
+/// A VLAN below what it should stand on.
+static VLAN_OVER_MEMBER: Rule = Rule {
+    name: "vlan-over-member",
+    severity: Severity::Error,
+    nature: Nature::Judgment,
+    summary: "a VLAN is carried by a link that is a member of a bond or bridge",
+    explanation: "The members of a bond share its traffic, so that a VLAN over one of them gets a part of its packets, and         none once the bond uses another. A bridge takes what its members receive. A VLAN belongs over the bond or \
+        bridge itself.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"lan0\", subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"uplink\", subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    of_any_host: true,
+    ..Rule::PLAIN
+};
+
+/// A radio that nobody told from a port with a cable.
+static WIFI_KIND_MISSING: Rule = Rule {
+    name: "wifi-kind-missing",
+    severity: Severity::Error,
+    nature: Nature::Judgment,
+    summary: "a link that looks like a radio is not said to be one",
+    explanation: "A link is a port with a cable unless the sheet says otherwise, and a radio that is set up as one joins no         network. A link that is named like a radio, or that is in a subnet with a wireless network, has kind = \"wifi\"; \
+        where a cable leads into such a subnet, kind = \"ethernet\" says so.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.wlan0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    ..Rule::PLAIN
+};
+
+fn check_vlan_over_member(judge: &mut Judge<'_>) {
+    for (machine, link) in links(judge) {
+        let LinkKind::Vlan(Stated::Value(over)) = &link.kind else { continue };
+        let Some(carrier) = machine.link_named(&over.value) else { continue };
+        let Some(parent) = machine.parent_of(carrier) else { continue };
+        let fix = judge.say(
+            format!("write over = \"{}\"", parent.name.value),
+            format!("write link: {}", parent.name.value),
+        );
+        judge.on_machine(
+            &VLAN_OVER_MEMBER,
+            machine,
+            over.place,
+            format!(
+                "{} is carried by {}, which is a member of {}.",
+                link.name.value, over.value, parent.name.value
+            ),
+            fix,
+        );
+    }
+}
+
+/// Whether systemd or the kernel names radios so (`systemd.net-naming-scheme(7)`), or people do.
+fn is_named_like_a_radio(name: &str) -> bool {
+    let is_numbered = |stem: &str| {
+        name.strip_prefix(stem).is_some_and(|rest| rest.bytes().all(|byte| byte.is_ascii_digit()))
+    };
+    let is_by_place = name.strip_prefix("wl").is_some_and(|rest| {
+        let mut characters = rest.chars();
+        matches!(characters.next(), Some('p' | 's' | 'o' | 'x' | 'P'))
+            && characters.next().is_some_and(|character| character.is_ascii_hexdigit())
+    });
+    is_numbered("wlan") || is_numbered("wifi") || is_by_place
+}
+
+fn check_wifi_kind(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in site.machines.iter().filter(|machine| machine.host().is_some()) {
+        for link in &machine.links {
+            let says_kind = link.options.as_ref().is_some_and(|options| options.is_kind_stated);
+            if says_kind || !matches!(link.kind, LinkKind::Ethernet) {
+                continue;
+            }
+            let name = link.name.value.as_str();
+            let subnet = site.subnet_of(link).filter(|subnet| !subnet.wifi.is_absent());
+            let message = match subnet {
+                Some(subnet) => format!(
+                    "{name} is in subnet {}, which has a wireless network, and is not said to be a radio.",
+                    subnet.name.value
+                ),
+                None if is_named_like_a_radio(name) => {
+                    format!("{name} is named like a radio, and is not said to be one.")
+                }
+                None => continue,
+            };
+            judge.on_machine(
+                &WIFI_KIND_MISSING,
+                machine,
+                link.name.place,
+                message,
+                "write kind = \"wifi\", or kind = \"ethernet\" if a cable is plugged in there",
+            );
+        }
+    }
+}
+
 pub(super) fn links<'a>(judge: &Judge<'a>) -> impl Iterator<Item = (&'a Machine, &'a Link)> + use<'a> {
     judge.site.machines.iter().flat_map(|machine| machine.links.iter().map(move |link| (machine, link)))
 }

@@ -15,6 +15,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&LOGIN_BY_CERTIFICATE_ONLY, check_certificates),
     Check::new(&PASSWORD_CHANGE_WITHOUT_PASSWORD, check_change),
     Check::new(&STOCK_LOGIN_KEPT, check_stock),
+    Check::new(&ACCOUNT_OF_SYSTEM, check_of_system),
 ];
 
 /// Nobody can log in.
@@ -32,6 +33,89 @@ static HOST_WITHOUT_LOGIN: Rule = Rule {
     about_credentials: true,
     ..Rule::PLAIN
 };
+
+/// A name that is given already.
+static ACCOUNT_OF_SYSTEM: Rule = Rule {
+    name: "account-of-system",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an account has the name of one that systems have for their services",
+    explanation: "Names such as daemon, sshd or www-data are there on every system or come with a package, and a service runs \
+        as them. A person with such a name would get the service's account, its files and its number, and the service that of \
+        a person. Write another name.",
+    wrong: "[account.backup]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]\n",
+    right: "[account.keeper]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]\n",
+    about_credentials: true,
+    ..Rule::PLAIN
+};
+
+/// Accounts of services: those of Debian's and Fedora's base, and of the packages that hosts have for what a sheet says.
+const OF_SYSTEMS: [&str; 49] = [
+    "_apt",
+    "_chrony",
+    "adm",
+    "avahi",
+    "backup",
+    "bin",
+    "chrony",
+    "colord",
+    "daemon",
+    "dbus",
+    "dnsmasq",
+    "ftp",
+    "games",
+    "gnats",
+    "halt",
+    "irc",
+    "list",
+    "lp",
+    "mail",
+    "man",
+    "messagebus",
+    "mysql",
+    "news",
+    "nobody",
+    "ntp",
+    "ntpsec",
+    "operator",
+    "polkitd",
+    "postfix",
+    "postgres",
+    "proxy",
+    "rpc",
+    "rtkit",
+    "shutdown",
+    "sshd",
+    "statd",
+    "sync",
+    "sys",
+    "syslog",
+    "systemd-coredump",
+    "systemd-network",
+    "systemd-resolve",
+    "systemd-timesync",
+    "tcpdump",
+    "tss",
+    "usbmux",
+    "uucp",
+    "uuidd",
+    "www-data",
+];
+
+fn check_of_system(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for account in &site.accounts {
+        let name = account.name.value.as_str();
+        if OF_SYSTEMS.binary_search(&name).is_ok() {
+            judge.on_sheet(
+                &ACCOUNT_OF_SYSTEM,
+                account.name.place,
+                format!("Systems have an account {name} of their own, for a service."),
+                "write another name, as in [account.keeper]",
+            );
+        }
+    }
+}
 
 /// A login that nothing opens.
 static ACCOUNT_WITHOUT_LOGIN: Rule = Rule {

@@ -17,6 +17,7 @@ mod naming;
 mod package;
 mod property;
 mod proved;
+mod reach;
 mod reference;
 mod registry;
 mod renderer;

@@ -4,7 +4,8 @@ use super::check::Check;
 use super::judge::Judge;
 use super::{
     address, address_taken, bond, cluster, deployment, gateway, link, login, mac, mtu, naming, package,
-    property, reference, renderer, route, secret, servers, special, ssh, subnet, timezone, told, vlan, wifi,
+    property, reach, reference, renderer, route, secret, servers, special, ssh, subnet, timezone, told, vlan,
+    wifi,
 };
 
 /// Every check of a finished site, family by family.
@@ -23,6 +24,7 @@ pub(crate) const FAMILIES: &[&[Check]] = &[
     special::CHECKS,
     naming::CHECKS,
     servers::CHECKS,
+    reach::CHECKS,
     timezone::CHECKS,
     login::CHECKS,
     ssh::CHECKS,

@@ -18,6 +18,8 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&ROUTE_DUPLICATE, check_duplicate),
     Check::new(&ROUTING_TABLE_DUPLICATE, check_table_duplicate),
     Check::new(&ROUTING_TABLE_WITHOUT_GATEWAY, check_table_gateway),
+    Check::new(&ROUTE_TO_OWN_SUBNET, check_own_subnet),
+    Check::new(&DEFAULT_ROUTE_SECOND, check_second_default),
 ];
 
 /// A route by a router that cannot be reached.
@@ -60,6 +62,83 @@ static ROUTING_TABLE_WITHOUT_GATEWAY: Rule = Rule {
     of_any_host: true,
     ..Rule::PLAIN
 };
+
+/// A way that is there already.
+static ROUTE_TO_OWN_SUBNET: Rule = Rule {
+    name: "route-to-own-subnet",
+    severity: Severity::Error,
+    nature: Nature::Judgment,
+    summary: "a route leads to the subnet of its own link",
+    explanation: "What lies in a link's own subnet is reached on the link itself. A route to it sends packets to a router \
+        that sends them back, or is never used. Write the network that lies behind the router, or take the route out.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.10.128/25\", via = \"10.64.10.2\" }] }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }] }\n",
+    ..Rule::PLAIN
+};
+
+/// A way out beside another.
+static DEFAULT_ROUTE_SECOND: Rule = Rule {
+    name: "default-route-second",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a route that leads everywhere stands beside the machine's default route",
+    explanation: "Of two ways to everywhere the one with the lower metric is taken, and the other only while the first \
+        link is down: a router that has failed is not noticed. The gateway of a subnet has no metric, which counts as 0 in \
+        IPv4 and as 1024 in IPv6. A waiver says that the second way is meant.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"0.0.0.0/0\", via = \"10.64.10.2\", metric = 900 }] }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    ..Rule::PLAIN
+};
+
+fn check_own_subnet(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (machine, link) in links(judge) {
+        for route in link.routes() {
+            let to = route.to.value;
+            let side = site.subnet_of(link).and_then(|subnet| subnet.family(Family::of(to.addr())));
+            let Some(prefix) = side.map(|side| side.prefix.value) else { continue };
+            // The same network with no metric is a route that is there twice.
+            let is_twice = to == prefix && route.metric.is_none();
+            if !prefix.contains(&to) || is_twice {
+                continue;
+            }
+            judge.on_machine(
+                &ROUTE_TO_OWN_SUBNET,
+                machine,
+                route.to.place,
+                format!("{to} lies in {prefix}, which {} is in itself.", link.name.value),
+                "write the network behind the router, or take the route out",
+            );
+        }
+    }
+}
+
+fn check_second_default(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        for link in &machine.links {
+            // One without a metric is a default route that is there twice.
+            for route in link.routes().iter().filter(|route| route.to.value.prefix_len() == 0) {
+                let family = Family::of(route.to.value.addr());
+                let own = machine.links.iter().find_map(|link| site.default_gateway(link, family));
+                let (Some(gateway), Some(metric)) = (own, &route.metric) else { continue };
+                // What the kernel takes for no metric.
+                let of_gateway = if family == Family::V4 { 0 } else { 1024 };
+                let taken = if metric.value < of_gateway { route.via.value } else { gateway.value };
+                judge.on_machine(
+                    &DEFAULT_ROUTE_SECOND,
+                    machine,
+                    route.to.place,
+                    format!(
+                        "{} leads everywhere through {} too, beside the gateway {}: {taken} is taken as long as its link is up.",
+                        route.to.value, route.via.value, gateway.value
+                    ),
+                    "take the route out, or write the network that lies behind its router",
+                );
+            }
+        }
+    }
+}
 
 fn is_link_local6(address: IpAddr) -> bool {
     matches!(address, IpAddr::V6(v6) if v6.is_unicast_link_local())

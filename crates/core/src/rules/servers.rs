@@ -5,6 +5,7 @@ use impostazione_text::Stated;
 
 use super::check::Check;
 use super::judge::Judge;
+use super::set_apart::is_global;
 use super::told;
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Choices, Machine, TimeServer, TimeService};
@@ -14,6 +15,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&DNS_DUPLICATE, check_dns_duplicate),
     Check::new(&DNS_FAMILY_MISMATCH, check_dns_family),
     Check::new(&NTP_MISSING, check_ntp_missing),
+    Check::new(&NTP_DUPLICATE, check_ntp_duplicate),
     Check::new(&NTP_NAME_NEEDS_DNS, check_ntp_name),
     Check::new(&DNS_ONLY_ONE, check_dns_one),
     Check::new(&DNS_TOO_MANY, check_dns_many),
@@ -161,6 +163,19 @@ static DNS_PUBLIC: Rule = Rule {
     ..Rule::PLAIN
 };
 
+/// A clock twice.
+static NTP_DUPLICATE: Rule = Rule {
+    name: "ntp-duplicate",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a time server stands twice in a list",
+    explanation: "The second adds nothing: where the server is wrong, both are, and they outvote a right one. Another one was \
+        likely meant.",
+    wrong: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.121\"]\n",
+    right: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n",
+    ..Rule::PLAIN
+};
+
 /// Too few clocks to tell which is wrong.
 static NTP_TOO_FEW: Rule = Rule {
     name: "ntp-too-few",
@@ -251,8 +266,11 @@ fn check_dns_duplicate(judge: &mut Judge<'_>) {
     told::servers::check_dns_duplicate(judge, &DNS_DUPLICATE);
     let site = judge.site;
     for machine in &site.machines {
-        let Some(list) = machine.settings.dns.value() else { continue };
-        for (index, server) in list.items.iter().enumerate() {
+        let special = machine.settings.dns_for.iter().map(|special| &*special.servers);
+        let lists = machine.settings.dns.value().map(|list| &**list).into_iter().chain(special);
+        let servers = lists
+            .flat_map(|list| list.items.iter().enumerate().map(move |(index, server)| (list, index, server)));
+        for (list, index, server) in servers {
             if list.items.iter().take(index).any(|earlier| earlier.value == server.value) {
                 judge.on_setting(
                     &DNS_DUPLICATE,
@@ -264,6 +282,25 @@ fn check_dns_duplicate(judge: &mut Judge<'_>) {
                         "write another server, or take it out; \"none\" as the last item says that there is no more",
                         "write another server, or take it out",
                     ),
+                );
+            }
+        }
+    }
+}
+
+fn check_ntp_duplicate(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        let Some(list) = machine.settings.ntp.value() else { continue };
+        for (index, server) in list.items.iter().enumerate() {
+            if list.items.iter().take(index).any(|earlier| earlier.value.server == server.value.server) {
+                judge.on_setting(
+                    &NTP_DUPLICATE,
+                    machine,
+                    list.place,
+                    server.place,
+                    format!("The time server {} stands in this list already.", server.value.server),
+                    "write another server, or take it out",
                 );
             }
         }
@@ -416,15 +453,6 @@ fn check_two_sets(judge: &mut Judge<'_>) {
 }
 
 fn check_dns_public(judge: &mut Judge<'_>) {
-    let is_public = |address: &std::net::IpAddr| match address {
-        std::net::IpAddr::V4(v4) => {
-            !v4.is_private()
-                && !v4.is_loopback()
-                && !v4.is_link_local()
-                && !matches!(v4.octets(), [100, 64..=127, ..])
-        }
-        std::net::IpAddr::V6(v6) => !v6.is_unique_local() && !v6.is_loopback() && !v6.is_unicast_link_local(),
-    };
     let site = judge.site;
     for machine in &site.machines {
         let settings = &machine.settings;
@@ -439,7 +467,7 @@ fn check_dns_public(judge: &mut Judge<'_>) {
                 subnet.family(Family::of(*address)).is_some_and(|side| side.prefix.value.contains(address))
             })
         };
-        if list.values().all(|server| is_public(server) && !is_of_site(server)) {
+        if list.values().all(|server| is_global(*server) && !is_of_site(server)) {
             judge.on_setting(
                 &DNS_PUBLIC,
                 machine,

@@ -58,6 +58,42 @@ pub(super) fn is_private(address: IpAddr) -> bool {
     }
 }
 
+/// Networks that are no machine's elsewhere, and none of one's own, with their names: what the IANA registries of
+/// special-purpose addresses do not leave global (RFC 6890), beside what has words of its own here.
+const NOT_GLOBAL: [(&str, &str); 12] = [
+    ("192.0.0.0/24", "is kept for protocols of the IETF"),
+    ("192.88.99.0/24", "was kept for relays of 6to4"),
+    ("198.18.0.0/15", "is kept for measurements of networks"),
+    ("64:ff9b::/96", "is kept for translation to IPv4"),
+    ("64:ff9b:1::/48", "is kept for translation to IPv4 within a network"),
+    ("100::/64", "is kept for packets to be thrown away"),
+    ("2001::/23", "is kept for protocols of the IETF"),
+    ("2002::/16", "is kept for 6to4"),
+    ("2620:4f:8000::/48", "is kept for servers that answer for nobody"),
+    ("5f00::/16", "is kept for identifiers of segments"),
+    ("fec0::/10", "was kept for sites, and is kept no more"),
+    ("::/8", "is kept by the IETF"),
+];
+
+/// What an address is kept for that is neither global nor private.
+pub(super) fn kept_for(address: IpAddr) -> Option<&'static str> {
+    let is_in = |network: &str| network.parse::<IpNet>().is_ok_and(|network| network.contains(&address));
+    NOT_GLOBAL.iter().find(|(network, _)| is_in(network)).map(|(_, words)| *words)
+}
+
+/// Whether an address is one that everybody may reach.
+pub(super) fn is_global(address: IpAddr) -> bool {
+    !is_private(address)
+        && !is_special(address)
+        && !is_for_documentation(address)
+        && kept_for(address).is_none()
+        && match address {
+            IpAddr::V4(_) => true,
+            // Of the rest of IPv6 nothing is given out yet (RFC 3587).
+            IpAddr::V6(v6) => v6.segments()[0] & 0xe000 == 0x2000,
+        }
+}
+
 /// Whether no part of a prefix is outside what is private.
 pub(super) fn prefix_is_private(prefix: IpNet) -> bool {
     is_private(prefix.network()) && is_private(prefix.broadcast())
@@ -101,6 +137,29 @@ mod tests {
         let private = |text: &str| prefix_is_private(text.parse().unwrap());
         assert!(private("172.16.0.0/12") && private("100.64.0.0/10") && private("fd64::/16"));
         assert!(!private("172.16.0.0/11") && !private("172.32.0.0/16") && !private("100.128.0.0/16"));
+        let global = |text: &str| is_global(text.parse().unwrap());
+        for text in ["9.9.9.9", "172.32.0.1", "100.128.0.1", "192.88.98.1", "2a00:64::5", "2620:fe::fe"] {
+            assert!(global(text), "{text}");
+        }
+        for text in [
+            "10.64.10.1",
+            "100.64.0.1",
+            "192.0.0.9",
+            "192.0.2.1",
+            "192.88.99.1",
+            "198.18.0.1",
+            "198.19.255.255",
+            "240.0.0.1",
+            "64:ff9b::1",
+            "2001:db8::1",
+            "2001:10::1",
+            "2002::1",
+            "fd64::1",
+            "fec0::1",
+            "4000::1",
+        ] {
+            assert!(!global(text), "{text}");
+        }
         assert!(is_for_documentation("3fff:fff::1".parse().unwrap()));
         assert!(!is_for_documentation("3fff:1000::1".parse().unwrap()));
         assert!(!is_for_documentation("192.0.3.1".parse().unwrap()));

@@ -8,7 +8,7 @@ use impostazione_text::{Place, capital};
 use super::address::{assigned, report};
 use super::check::Check;
 use super::judge::Judge;
-use super::set_apart::{is_for_documentation, is_special, prefix_is_private, purpose};
+use super::set_apart::{is_for_documentation, is_global, is_special, kept_for, prefix_is_private, purpose};
 use super::told::{self, report_told, told_addresses};
 use crate::finding::{Nature, Rule, Severity};
 
@@ -175,6 +175,16 @@ fn check_private(judge: &mut Judge<'_>) {
             let prefix = side.prefix.value;
             let first = prefix.network();
             if prefix_is_private(prefix) || is_for_documentation(first) || is_special(first) {
+                continue;
+            }
+            if !is_global(first) {
+                let what = kept_for(first).unwrap_or("is given to nobody");
+                judge.on_sheet(
+                    &PREFIX_NOT_PRIVATE,
+                    side.prefix.place,
+                    format!("{} is {prefix}, and {first} {what}.", capital(&judge.network(subnet))),
+                    "write the prefix that the subnet has; networks of one's own are below 10.0.0.0/8 or fd00::/8",
+                );
                 continue;
             }
             // What is nearly a private prefix was likely meant to be one.

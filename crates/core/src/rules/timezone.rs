@@ -27,7 +27,7 @@ static TIMEZONE_FIXED_OFFSET: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a time zone is a fixed distance from UTC, without daylight saving",
-    explanation: "Zones such as Etc/GMT-1 or EST keep the same distance from UTC all year, so that clocks are an hour off for \
+    explanation: "Zones such as Etc/GMT-1, EST or GMT keep the same distance from UTC all year, so that clocks are an hour off for \
         half of it where daylight saving is kept. The sign of the Etc/GMT zones is the reverse of the usual one, besides. \
         Name the zone of the place, or Etc/UTC where local time is not wanted at all.",
     wrong: "[common]\ntimezone = \"Etc/GMT-1\"\n",
@@ -42,7 +42,8 @@ fn check_fixed_offset(judge: &mut Judge<'_>) {
         let name = zone.value.as_str();
         let hours = name.strip_prefix("Etc/GMT").unwrap_or_default().trim_start_matches(['+', '-']);
         let is_fixed =
-            matches!(name, "EST" | "MST" | "HST") || hours.parse::<u8>().is_ok_and(|hours| hours > 0);
+            matches!(name, "EST" | "MST" | "HST" | "GMT" | "GMT0" | "GMT+0" | "GMT-0" | "Greenwich")
+                || hours.parse::<u8>().is_ok_and(|hours| hours > 0);
         if is_fixed {
             judge.on_setting(
                 &TIMEZONE_FIXED_OFFSET,
@@ -50,7 +51,11 @@ fn check_fixed_offset(judge: &mut Judge<'_>) {
                 zone.place,
                 zone.place,
                 format!("The time zone {name} has no daylight saving."),
-                "write the zone of the place, such as \"Europe/Rome\", or \"Etc/UTC\"",
+                if name.starts_with('G') {
+                    "write the zone of the place, such as \"Europe/London\", or \"Etc/UTC\""
+                } else {
+                    "write the zone of the place, such as \"Europe/Rome\", or \"Etc/UTC\""
+                },
             );
         }
     }

@@ -59,24 +59,31 @@ struct Waiver {
 }
 
 impl Waiver {
-    fn silences(&self, finding: &Finding) -> bool {
+    fn silences(&self, finding: &Finding, machines: &[&str]) -> bool {
         // What another machine refuses is no judgment, whatever the rule's other findings are.
         self.rule == finding.rule
             && finding.nature() != Nature::Fault
-            && match (&self.machines, &finding.machine) {
-                (None, _) => true,
-                (Some(globs), Some(machine)) => globs.iter().any(|glob| glob.is_match(machine)),
-                (Some(_), None) => false,
-            }
+            && self.machines.as_ref().is_none_or(|globs| {
+                let is_named = |machine: &str| globs.iter().any(|glob| glob.is_match(machine));
+                match &finding.machine {
+                    // What several machines share is set aside for all of them or not at all.
+                    Some(machine) => {
+                        is_named(machine) && finding.also.iter().all(|machine| is_named(machine))
+                    }
+                    // What is no machine's own, as in [common], is every machine's.
+                    None => !machines.is_empty() && machines.iter().all(|machine| is_named(machine)),
+                }
+            })
     }
 }
 
 /// Marks the findings that waivers silence, and adds findings about the waivers themselves. `today` decides which of them
-/// still count.
+/// still count, and `machines` are all that the sheet has.
 pub(crate) fn apply(
     entries: &[WaiverEntry],
     today: Date,
     known: &[&'static Rule],
+    machines: &[&str],
     findings: &mut Vec<Finding>,
 ) {
     let mut about = Vec::new();
@@ -84,7 +91,7 @@ pub(crate) fn apply(
         entries.iter().filter_map(|entry| read(entry, today, known, &mut about)).collect();
     for finding in findings.iter_mut() {
         for waiver in &mut waivers {
-            if waiver.silences(finding) {
+            if waiver.silences(finding, machines) {
                 waiver.matched = true;
                 finding.waived_because = Some(waiver.reason.clone());
             }

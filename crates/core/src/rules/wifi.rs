@@ -64,7 +64,7 @@ static WIFI_IN_BRIDGE: Rule = Rule {
     summary: "a wifi is a member of a bond or bridge",
     explanation: "An access point takes packets of a client's own address only, so what passes through the client from \
         elsewhere is dropped. A wifi cannot be a member of a bridge, and hardly of a bond.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\" }\nlink.inner = { kind = \"bridge\", members = [\"wifi0\"], address = \"none\" }\n",
+    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { kind = \"ethernet\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\" }\nlink.inner = { kind = \"bridge\", members = [\"wifi0\"], address = \"none\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
     ..Rule::PLAIN

@@ -52,6 +52,12 @@ fn near_misses_break_no_rule() {
             link(&format!("subnet = \"slip\", {address}"))
         )
     };
+    let shut_in = |subnet: &str, address: &str| {
+        in_subnet(subnet, address).replace(
+            "dns = [\"10.64.10.53\", \"fd64:10::53\"]",
+            "dns = \"none\"\nntp = \"none\"\nsearch = \"none\"",
+        )
+    };
     let pieces = [
         // The ends of what a subnet gives to machines.
         link(r#"subnet = "quay", address = "10.64.10.2""#),
@@ -61,9 +67,10 @@ fn near_misses_break_no_rule() {
         link(r#"subnet = "quay", address = "none""#),
         // A /31 and a /32 keep no address for themselves, and neither does IPv6.
         in_subnet("prefix = \"10.64.30.0/31\"\ngateway = \"10.64.30.1\"", r#"address = "10.64.30.0""#),
-        in_subnet("prefix = \"10.64.30.7/32\"\ngateway = \"none\"", r#"address = "10.64.30.7""#),
-        in_subnet("prefix6 = \"fd64:30::/64\"\ngateway6 = \"none\"", r#"address6 = "fd64:30::""#),
-        in_subnet("prefix6 = \"fd64:30::/64\"\ngateway6 = \"none\"", r#"address6 = "fd64:30::ffff:ffff:ffff:ffff""#),
+        shut_in("prefix = \"10.64.30.7/32\"\ngateway = \"none\"", r#"address = "10.64.30.7""#),
+        shut_in("prefix6 = \"fd64:30::/64\"\ngateway6 = \"none\"", r#"address6 = "fd64:30::1""#),
+        shut_in("prefix6 = \"fd64:30::/127\"\ngateway6 = \"none\"", r#"address6 = "fd64:30::""#),
+        shut_in("prefix6 = \"fd64:30::/64\"\ngateway6 = \"none\"", r#"address6 = "fd64:30::ffff:ffff:ffff:ffff""#),
         // A link-local router is in every subnet; an IPv4 one of that kind is not what is meant here.
         in_subnet("prefix6 = \"fd64:30::/64\"\ngateway6 = \"fe80::1\"", r#"address6 = "fd64:30::11""#),
         // One below and one above a range.
@@ -74,6 +81,31 @@ fn near_misses_break_no_rule() {
         "[subnet.slip]\nprefix = \"10.64.11.0/24\"\n[subnet.mole]\nprefix = \"10.64.8.0/23\"\n".to_owned(),
         // The subnet has no gateway key, and the link needs none.
         in_subnet("prefix = \"10.64.30.0/24\"", r#"address = "10.64.30.11", default_route = false"#),
+        // A server that a route leads to, or that the machine is itself.
+        in_subnet(
+            "prefix = \"10.64.30.0/24\"\ngateway = \"none\"",
+            r#"address = "10.64.30.11", routes = [{ to = "10.64.10.0/24", via = "10.64.30.2" }]"#,
+        ),
+        // A server of one's own elsewhere, where a route leads there, or where no server of the list is near; a public one.
+        "[common]\ndns = [\"10.64.10.53\", \"9.9.9.9\"]\n".to_owned(),
+        "[common]\ndns = [\"10.96.10.53\", \"10.96.10.54\"]\nntp = [\"10.64.10.53\", \"10.64.10.122\", \"10.64.10.123\"]\n".to_owned(),
+        format!(
+            "[common]\ndns = [\"10.64.10.53\", \"10.96.10.54\"]\n{}",
+            link(r#"subnet = "quay", address = "10.64.10.11", routes = [{ to = "10.96.0.0/16", via = "10.64.10.2" }]"#)
+        ),
+        // A cable into a subnet with a radio, and names that only resemble those of radios.
+        format!(
+            "[subnet.quay]\nwifi = {{ ssid = \"quay\", passphrase = {{ secret = \"quay-wifi\" }} }}\n[secret.quay-wifi]\nfrom = \"file\"\n\
+             path = \"quay-wifi.secret\"\n{}",
+            link(r#"kind = "ethernet", subnet = "quay", address = "10.64.10.11""#)
+        ),
+        link(r#"subnet = "quay", address = "10.64.10.11""#).replace("eth0", "wired0"),
+        link(r#"subnet = "quay", address = "10.64.10.11""#).replace("eth0", "wlanside"),
+        // Another account's name goes on behind a service's.
+        "[account.backups]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]\n".to_owned(),
+        "[common]\ntimezone = \"UTC\"\n".to_owned(),
+        // A route to the next subnet, and one to a wider network.
+        link(r#"subnet = "quay", address = "10.64.10.11", routes = [{ to = "10.64.11.0/24", via = "10.64.10.2" }, { to = "10.64.0.0/16", via = "10.64.10.3" }]"#),
         // Names at their limits.
         format!("[[host]]\nname = \"{}\"\nlink.abcdefghijklmno = {{ subnet = \"quay\", address = \"10.64.10.11\" }}\n", "a".repeat(63)),
         "[common]\ndns = [\"fd64:10::53\", \"10.64.10.53\", \"none\"]\nntp = \"none\"\nsearch = \"none\"\ntimezone = \"Etc/UTC\"\n".to_owned(),

@@ -34,7 +34,14 @@ impl LocaleName {
         if bare.is_some_and(|bare| LOCALES.lines().any(|known| known == with(bare))) {
             return Ok(Self(text.into()));
         }
-        let meant = nearest(name.split('.').next().unwrap_or_default(), LOCALES.lines(), 1);
+        let plain = name.split('.').next().unwrap_or_default();
+        // What is behind the @ says which spelling or money is meant, and is kept where there is such a locale.
+        let whole = with(plain);
+        let of_modifier = LOCALES.lines().filter(|known| {
+            !modifier.is_empty() && known.split_once('@').is_some_and(|(_, known)| known == modifier)
+        });
+        let meant = nearest(&whole, of_modifier, 1);
+        let meant = if meant.is_empty() { nearest(plain, LOCALES.lines(), 1) } else { meant };
         Err(meant.first().map(|known| match known.split_once('@') {
             Some((known, modifier)) => format!("{known}.UTF-8@{modifier}"),
             None => format!("{known}.UTF-8"),

@@ -102,14 +102,15 @@ fn netplan(
         return None;
     }
     let mut sources = std::mem::take(&mut assessment.sources);
+    let shown = |path: &str| format!("{name}/{path}");
     let mut readable = Vec::new();
     for path in &files {
         let read = match rootfs.read(path) {
             Ok(Some(bytes)) if bytes.len() as u64 > SIZE_LIMIT => Err("it is too large".to_owned()),
-            Ok(Some(bytes)) => source(path, bytes.to_vec()),
+            Ok(Some(bytes)) => source(&shown(path), bytes.to_vec()),
             // A link to nowhere, or to `/dev/null`, which masks a file of that name in an earlier folder.
             Ok(None) if rootfs.target(path).ok().flatten().as_deref() == Some("/dev/null") => {
-                Ok(Source::new(path.as_str(), ""))
+                Ok(Source::new(shown(path), ""))
             }
             Ok(None) => Err("it leads to nothing".to_owned()),
             Err(fault) => Err(fault.to_string()),
@@ -117,7 +118,7 @@ fn netplan(
         match read {
             Ok(source) => readable.push(source),
             Err(reason) => {
-                let id = sources.add(Source::new(path.as_str(), ""));
+                let id = sources.add(Source::new(shown(path), ""));
                 assessment.findings.push(netplan_file_unusable(id, &reason));
             }
         }

@@ -22,8 +22,8 @@ pub(crate) static SECRET_UNDEFINED: Rule = Rule {
     nature: Nature::Fault,
     summary: "a value is to come from a secret that the sheet does not name",
     explanation: "secret names a [secret.NAME] table, which says where the value comes from.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -37,8 +37,8 @@ pub static SECRET_MISSING: Rule = Rule {
     explanation: "A file or a variable holds the value alone, on one line; a prompt needs a terminal; the store holds what \
         `impostazione secret enter` or `secret generate` put there. The value must be there whenever the sheet is judged, \
         since what cannot be had cannot be proved right. `review` asks for none.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay.secret\"\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay.secret\"\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
@@ -52,8 +52,8 @@ pub(crate) static SECRET_NOT_LOOKED_AT: Rule = Rule {
     explanation: "The store wants a key or a passphrase that was not given, a variable is not set, or there is no terminal to \
         ask on. Everything else is judged, so that a colleague or a job without the key can check a sheet; whether the value \
         is there, and is long and strong enough, is not known. Nothing is rendered like that.",
-    wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"env\"\nvariable = \"QUAY_WIFI\"\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"env\"\nvariable = \"QUAY_WIFI\"\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
     not_looked_at: true,
     ..Rule::PLAIN

@@ -36,7 +36,7 @@ pub(super) static HOSTNAME_CONFLICT: Rule = Rule {
 
 pub(super) static PORT_NAMES: Rule = Rule {
     name: "rootfs-port-names",
-    severity: Severity::Warning,
+    severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "a link has a name that the kernel gives, and a root filesystem names ports otherwise",
     explanation: "The kernel counts ports: eth0, eth1. systemd then names them by their place in the machine, as in enp1s0 or \

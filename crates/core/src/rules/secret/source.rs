@@ -15,7 +15,7 @@ static SECRET_UNUSED: Rule = Rule {
     summary: "nothing in the sheet uses a secret",
     explanation: "A [secret.NAME] that no secret names is left over, or something that should use it uses another.",
     wrong: "[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
-    right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_absence: true,
     about_credentials: true,
     ..Rule::PLAIN

@@ -1,0 +1,217 @@
+//! Rules on what a machine can reach: its servers, and all that lies outside its own subnets.
+
+use std::net::IpAddr;
+
+use impostazione_net::Family;
+use impostazione_text::{Place, Stated};
+
+use super::check::Check;
+use super::judge::Judge;
+use super::set_apart::is_private;
+use crate::finding::{Nature, Rule, Severity};
+use crate::machine::{Gateway, Ipv6Mode, Link, Machine, ServerMention, Site};
+
+pub(super) const CHECKS: &[Check] = &[
+    Check::new(&SERVER_UNREACHABLE, check_unreachable),
+    Check::new(&SERVERS_LEFT_BEHIND, check_left_behind),
+    Check::new(&GATEWAY_UNUSED, check_unused),
+];
+
+/// A server behind a router that there is not.
+static SERVER_UNREACHABLE: Rule = Rule {
+    name: "server-unreachable",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a machine has no way to a server that it asks",
+    explanation: "A server that lies in none of a machine's own subnets is reached through a router. A machine without a \
+        default route, and without a route to the server's network, waits for answers that never come. Write a server \
+        in one of its subnets, a route, or let one of its links lead out.",
+    wrong: "[[host]]\nname = \"gauge-01\"\ndns = [\"10.64.20.53\", \"10.64.20.54\"]\nlink.eth0 = { subnet = \"islet\", address = \"10.64.30.11\" }\n[subnet.islet]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n",
+    right: "[[host]]\nname = \"gauge-01\"\ndns = [\"10.64.30.53\", \"10.64.30.54\"]\nntp = \"none\"\nlink.eth0 = { subnet = \"islet\", address = \"10.64.30.11\" }\n[subnet.islet]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n",
+    ..Rule::PLAIN
+};
+
+/// A server that stayed where the subnet was.
+static SERVERS_LEFT_BEHIND: Rule = Rule {
+    name: "servers-left-behind",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "one server of a list lies in no subnet of the sheet, and others of the list do",
+    explanation: "After a subnet was given another prefix, a server with an address of the old one is likely forgotten. An \
+        address of one's own that no subnet of the sheet has, in a list whose others lie in the sheet's subnets, is \
+        told here. Where the server really is in a network that the sheet does not know, a waiver says so.",
+    wrong: "[common]\ndns = [\"10.64.10.53\", \"10.96.10.54\"]\n",
+    right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
+    ..Rule::PLAIN
+};
+
+/// A way out that is not taken.
+static GATEWAY_UNUSED: Rule = Rule {
+    name: "gateway-unused",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a machine's subnets have gateways, and none is its way out",
+    explanation: "With default_route = false on every link a machine reaches its own subnets and what its routes name, and \
+        nothing else: nobody from elsewhere reaches it either. Leave default_route out on the link that leads out. Where \
+        the machine is to be shut in, a waiver says so.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", default_route = false }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    ..Rule::PLAIN
+};
+
+/// Whether something about a machine's links could not be read, so that nothing can be said of its ways.
+fn is_in_doubt(machine: &Machine) -> bool {
+    machine.links.iter().any(|link| {
+        matches!(link.subnet, Stated::Faulty)
+            || Family::BOTH.into_iter().any(|family| matches!(link.choice_in(family), Stated::Faulty))
+    })
+}
+
+/// The sides of a link's subnet in a family in which the link has an address.
+fn side<'a>(site: &'a Site, link: &Link, family: Family) -> Option<&'a crate::machine::SubnetFamily> {
+    site.subnet_of(link)?.family(family).filter(|_| link.has_family(family))
+}
+
+/// Whether a machine has a default route in a family, or may have one that is not known here.
+fn may_lead_out(site: &Site, machine: &Machine, family: Family) -> bool {
+    // A gateway that is missing has a finding of its own.
+    let leads = |link: &Link| {
+        side(site, link, family).is_some_and(|side| match &side.gateway {
+            Stated::Value(Gateway::At(_)) => link.default_route,
+            Stated::Value(Gateway::Declined) => false,
+            Stated::Absent | Stated::Faulty => true,
+        })
+    };
+    let advertised = family == Family::V6 && machine.settings.ipv6() == Ipv6Mode::Auto;
+    advertised || machine.links.iter().any(leads)
+}
+
+fn is_reached(site: &Site, machine: &Machine, server: IpAddr) -> bool {
+    let family = Family::of(server);
+    machine.links.iter().any(|link| {
+        side(site, link, family).is_some_and(|side| side.prefix.value.contains(&server))
+            || link.addresses().any(|own| own.address.value == server)
+            || link.routes().iter().any(|route| route.to.value.contains(&server))
+    })
+}
+
+fn check_unreachable(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in site.machines.iter().filter(|machine| !is_in_doubt(machine)) {
+        let mut lists: Vec<Place> = Vec::new();
+        for server in machine.settings.servers() {
+            let family = Family::of(server.address);
+            let has_family = machine.links.iter().any(|link| side(site, link, family).is_some());
+            let is_known = lists.contains(&server.list);
+            if is_known
+                || !has_family
+                || server.address.is_loopback()
+                || may_lead_out(site, machine, family)
+                || is_reached(site, machine, server.address)
+            {
+                continue;
+            }
+            lists.push(server.list);
+            let kind = word(server);
+            judge.on_machine(
+                &SERVER_UNREACHABLE,
+                machine,
+                server.place,
+                format!(
+                    "{} has no way to the {kind} {}: it lies in none of its subnets, and no link leads out.",
+                    machine.called(),
+                    server.address
+                ),
+                format!(
+                    "write a {kind} in one of its subnets, or a route on a link, as in routes = [{{ to = \"{}\", via = \"…\" }}]",
+                    server.address
+                ),
+            );
+        }
+    }
+}
+
+fn word(server: ServerMention) -> &'static str {
+    server.word()
+}
+
+fn check_left_behind(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    let of_pools = site.pools.iter().flat_map(|pool| pool.prefixes.iter().map(|prefix| prefix.value));
+    let routes = site.machines.iter().flat_map(|machine| &machine.links).flat_map(Link::routes);
+    let elsewhere: Vec<_> = of_pools.chain(routes.map(|route| route.to.value)).collect();
+    let is_of_sheet = |address: IpAddr| {
+        site.subnets.iter().any(|subnet| {
+            subnet.family(Family::of(address)).is_some_and(|side| side.prefix.value.contains(&address))
+        })
+    };
+    let is_in_doubt = site
+        .subnets
+        .iter()
+        .any(|subnet| matches!(subnet.v4, Stated::Faulty) || matches!(subnet.v6, Stated::Faulty));
+    if is_in_doubt {
+        return;
+    }
+    for machine in &site.machines {
+        let servers: Vec<ServerMention> = machine.settings.servers().collect();
+        for server in &servers {
+            let others = || {
+                servers.iter().filter(|other| {
+                    other.list == server.list
+                        && Family::of(other.address) == Family::of(server.address)
+                        && other.place != server.place
+                })
+            };
+            let is_left = is_private(server.address)
+                && !is_of_sheet(server.address)
+                && !elsewhere.iter().any(|network| network.contains(&server.address))
+                && others().any(|other| is_of_sheet(other.address));
+            if is_left {
+                judge.on_setting(
+                    &SERVERS_LEFT_BEHIND,
+                    machine,
+                    server.list,
+                    server.place,
+                    format!(
+                        "The {} {} lies in no subnet of the sheet, as others of the list do.",
+                        word(*server),
+                        server.address
+                    ),
+                    "write the address that it has now, or describe its subnet",
+                );
+            }
+        }
+    }
+}
+
+fn check_unused(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in site.machines.iter().filter(|machine| !is_in_doubt(machine)) {
+        let with_gateway =
+            |link: &&Link| Family::BOTH.into_iter().any(|family| site.gateway_of(link, family).is_some());
+        let leads_out = |link: &Link| {
+            let has_table = link.options.as_ref().is_some_and(|options| options.routing_table.is_some());
+            has_table
+                || Family::BOTH.into_iter().any(|family| site.default_gateway(link, family).is_some())
+                || link.routes().iter().any(|route| route.to.value.prefix_len() == 0)
+        };
+        let Some(link) = machine.links.iter().find(with_gateway) else { continue };
+        let may_have_another = Family::BOTH.into_iter().any(|family| may_lead_out(site, machine, family));
+        if machine.links.iter().any(leads_out) || may_have_another {
+            continue;
+        }
+        judge.on_machine(
+            &GATEWAY_UNUSED,
+            machine,
+            link.name.place,
+            format!(
+                "{} has links in subnets with a gateway, and takes none of them as its way out.",
+                machine.called()
+            ),
+            format!(
+                "take default_route = false out of {}, or out of the link that leads out",
+                link.name.value
+            ),
+        );
+    }
+}
