@@ -95,7 +95,7 @@ pub fn assess_with(
         redaction.apply(finding);
     }
     mark_those_in_labs(&site, &mut findings);
-    let machines: Vec<&str> = site.machines.iter().map(|machine| machine.label()).collect();
+    let machines: Vec<&str> = site.machines.iter().map(crate::machine::Machine::label).collect();
     rules::apply_waivers(&waivers, today, catalog::all(), &machines, &mut findings);
     findings.sort_by_key(|finding| finding.place);
     Assessment { sources, site, findings, is_whole }

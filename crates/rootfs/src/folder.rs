@@ -407,7 +407,8 @@ impl Rootfs {
         }
     }
 
-    /// Reads the file that a path leads to; nothing where there is none. A pipe or a device is never opened to be read.
+    /// Reads the file that a path leads to; nothing where there is none. A link to `/dev/null`, by which files are masked, leads
+    /// to nothing, whether the device is there or not. A pipe or another device is never opened to be read.
     pub fn read(&self, path: &str) -> Result<Option<FileBytes>, RootfsFault> {
         if let Some((boot, name)) = self.on_boot_partition(path) {
             return boot.read(path, name);
@@ -418,6 +419,7 @@ impl Rootfs {
                 Err(RootfsFault::TooLarge { path: path.to_owned(), size: found.size })
             }
             Kind::File => self.read_file(path).map(Some),
+            _ if self.target(path)?.as_deref() == Some("/dev/null") => Ok(None),
             kind => Err(not_a_file(path, kind)),
         }
     }

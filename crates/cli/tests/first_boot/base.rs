@@ -1,6 +1,7 @@
 //! Debian root filesystems to place on.
 
 use std::fs;
+use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
@@ -38,6 +39,10 @@ impl Base {
     pub(crate) fn copy(self, into: &Path, name: &str) -> PathBuf {
         let copy = into.join(name);
         run("cp", &["-a", "--reflink=auto", &text(&self.made()), &text(&copy)]);
+        // The ports of a container and of the machines here have the names that the kernel counts.
+        let policy = copy.join("etc/systemd/network");
+        fs::create_dir_all(&policy).unwrap();
+        symlink("/dev/null", policy.join("99-default.link")).unwrap();
         copy
     }
 

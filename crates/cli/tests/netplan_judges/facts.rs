@@ -1,6 +1,7 @@
 //! What is compared: what is shown of each link, and what the units say of it.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
 use std::net::IpAddr;
 
 /// Links by what the files call them.
@@ -42,7 +43,7 @@ pub(crate) fn route(parts: &[(&str, Option<&str>)]) -> String {
             ("metric", value) if value.starts_with('-') => continue,
             (_, value) => value,
         };
-        text += &format!("{word} {value} ");
+        let _ = write!(text, "{word} {value} ");
     }
     text
 }

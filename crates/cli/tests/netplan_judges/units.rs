@@ -22,7 +22,7 @@ pub(crate) fn read(folder: &Path) -> Facts {
             "netdev" => netdev(&text, link),
             "link" => {
                 link.mtu =
-                    sections(&text).find_map(|(_, lines)| value(&lines, "MTUBytes")).or(link.mtu.take())
+                    sections(&text).find_map(|(_, lines)| value(&lines, "MTUBytes")).or(link.mtu.take());
             }
             _ => {}
         }

@@ -286,6 +286,135 @@ fn right_files_of_kinds_that_a_sheet_does_not_know_are_right() {
     assert_eq!(rules(&inspected(&workspace, "n.yaml")), ["netplan-key-unread"], "the section, once");
 }
 
+/// A link is named by what the files call it, and not by the name that it is given.
+#[test]
+fn links_name_each_other_by_what_the_files_call_them() {
+    let workspace = Workspace::new();
+    let text = |member: &str| {
+        format!(
+            "network:\n  version: 2\n  ethernets:\n    first:port:\n      match: {{macaddress: \"02:64:10:00:00:21\"}}\n      \
+             set-name: lan0\n  bridges:\n    br0:\n      interfaces: [{member}]\n      parameters: {{stp: false}}\n      \
+             addresses: [10.64.10.11/24]\n      routes: [{{to: default, via: 10.64.10.1}}]\n"
+        )
+    };
+    workspace.write("n.yaml", text("\"first:port\""));
+    let found = inspected(&workspace, "n.yaml");
+    assert_eq!(rules(&found), [""; 0], "{found}");
+    let links = &found["host"]["links"];
+    assert_eq!((&links[0]["name"], &links[0]["id"]), (&"lan0".into(), &"first:port".into()));
+    assert_eq!((&links[0]["member_of"], &links[1]["members"][0]), (&"br0".into(), &"first:port".into()));
+    workspace.write("n.yaml", text("lan0"));
+    assert_eq!(rules(&inspected(&workspace, "n.yaml")), ["netplan-link-undefined"]);
+}
+
+/// Files of equal names in several folders, an empty one, a link to nothing and a hidden one.
+#[test]
+fn files_are_masked_as_netplan_masks_them() {
+    let workspace = Workspace::new();
+    for folder in ["lib", "etc", "run"] {
+        fs::create_dir_all(workspace.path().join(format!("root/{folder}/netplan"))).unwrap();
+    }
+    let with = |address: &str| file("10.64.10.11/24", address);
+    workspace.write("root/lib/netplan/50-a.yaml", with("10.64.10.21/24"));
+    workspace.write("root/etc/netplan/50-a.yaml", with("10.64.10.22/24"));
+    workspace.write("root/lib/netplan/60-b.yaml", with("10.64.10.23/24"));
+    workspace.write("root/run/netplan/60-b.yaml", "");
+    workspace.write("root/lib/netplan/70-c.yaml", with("10.64.10.24/24"));
+    std::os::unix::fs::symlink("/dev/null", workspace.path().join("root/etc/netplan/70-c.yaml")).unwrap();
+    workspace.write("root/etc/netplan/.80-d.yaml", with("10.64.10.25/24"));
+    workspace.write("root/etc/netplan/90-e.yml", with("10.64.10.26/24"));
+    let found = inspected(&workspace, "root");
+    assert_eq!(rules(&found), [""; 0], "{found}");
+    assert_eq!(found["host"]["links"][0]["addresses"]["values"], serde_json::json!(["10.64.10.22/24"]));
+}
+
+/// What one release takes another refuses; without a word on the release the newest counts, and that is said.
+#[test]
+fn files_are_held_against_a_release() {
+    let workspace = Workspace::new();
+    workspace.write("n.yaml", file("dhcp4: no", "hairpin: true"));
+    let run = |options: &[&str]| {
+        let run = workspace.run(&[&["inspect", "n.yaml", "--format", "json"], options].concat());
+        serde_json::from_str::<Value>(&run.stdout).unwrap()
+    };
+    let newest = run(&[]);
+    assert_eq!((rules(&newest).len(), &newest["netplan"]["assumed"]), (1, &true.into()));
+    assert_eq!(rules(&newest), ["netplan-key-unread"]);
+    let older = run(&["--netplan", "0.106"]);
+    assert_eq!(rules(&older), ["netplan-key-unknown"]);
+    assert_eq!(older["netplan"], serde_json::json!({ "version": "0.106", "assumed": false }));
+    let message = older["findings"][0]["message"].as_str().unwrap();
+    assert_eq!(message, "netplan 0.106 does not know `hairpin` yet, in eth0: netplan 1.0 does.");
+    let wrong = workspace.run(&["inspect", "n.yaml", "--netplan", "new"]);
+    assert!(wrong.code == 2 && wrong.stderr.contains("as in 0.106"), "{}", wrong.stderr);
+}
+
+/// Slips that netplan refuses, each with the rule and what is said to be done.
+#[test]
+fn what_netplan_refuses_says_what_to_write() {
+    let workspace = Workspace::new();
+    for (from, to, rule, fix) in [
+        (
+            "addresses: [10.64.10.11/24]",
+            "addresses: 10.64.10.11/24",
+            "netplan-malformed",
+            "write addresses: [10.64.10.11/24]",
+        ),
+        ("dhcp4: no", "dhcp4: never", "netplan-malformed", "write true or false"),
+        ("dhcp4: no", "mtu: 1500 bytes", "netplan-malformed", "write a whole number"),
+        ("version: 2", "version: 1", "netplan-malformed", "write 2"),
+        ("version: 2", "renderer: systemd", "netplan-malformed", "write networkd or NetworkManager"),
+        ("dhcp4: no", "set-name: lan0", "netplan-setting-missing", "match: {macaddress: …}"),
+        (
+            "        via: 10.64.10.1\n",
+            "        metric: 5\n        scope: global\n",
+            "netplan-setting-missing",
+            "write via:",
+        ),
+        ("dhcp4: no", "macaddress: 02-64-10", "mac-malformed", "six pairs of hexadecimal digits"),
+        ("dhcp4: no", "<<: *common", "netplan-malformed", "netplan generate"),
+        ("  version: 2\n", "  vlans: {radar: {id: 7}}\n", "netplan-setting-missing", "write link:"),
+        (
+            "  version: 2\n",
+            "  wifis: {wlan0: {access-points: {slip: {password: short}}}}\n",
+            "netplan-settings-clash",
+            "8 to 63 characters",
+        ),
+    ] {
+        workspace.write("n.yaml", file(from, to));
+        let found = inspected(&workspace, "n.yaml");
+        let finding = found["findings"].as_array().unwrap().iter().find(|finding| finding["rule"] == rule);
+        let finding = finding.unwrap_or_else(|| panic!("{rule} is not in {found}"));
+        assert!(finding["fix"].as_str().unwrap().contains(fix), "{finding}");
+        assert!(!finding["message"].as_str().unwrap().contains("short"), "{finding}");
+    }
+}
+
+/// Ways of every kind are shown, and none is called wrong that leads somewhere.
+#[test]
+fn every_route_is_shown() {
+    let workspace = Workspace::new();
+    let routes = "- {to: default, via: 10.64.10.1}\n      - {to: default, via: 10.64.10.2, metric: 900}\n      \
+        - {to: 10.64.99.0/24, type: blackhole}\n      - {to: 10.64.98.0/24, scope: link}\n      \
+        - {to: 10.64.97.0/24, via: 10.64.10.3, table: 140}\n      - {to: 10.64.96.1, via: 10.64.90.1, on-link: true, from: 10.64.10.11}";
+    workspace.write("n.yaml", file("- to: default\n        via: 10.64.10.1", routes));
+    let found = inspected(&workspace, "n.yaml");
+    assert_eq!(rules(&found), [""; 0], "{found}");
+    let link = &found["host"]["links"][0];
+    assert_eq!(link["routes"].as_array().unwrap().len(), 6);
+    assert_eq!(link["gateways"], serde_json::json!(["10.64.10.1", "10.64.10.2"]));
+    let shown = workspace.run(&["inspect", "n.yaml"]).stdout;
+    for words in [
+        "10.64.10.2, metric 900",
+        "blackhole 10.64.99.0/24",
+        "10.64.97.0/24 via 10.64.10.3, table 140",
+        "from 10.64.10.11 on the link",
+    ] {
+        let flat: String = shown.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(flat.contains(words), "{words}: {shown}");
+    }
+}
+
 #[test]
 fn what_cannot_be_inspected_is_said() {
     let workspace = Workspace::new();

@@ -140,10 +140,7 @@ fn connections_say_what_is_meant_and_are_taken() {
         for (machine, addresses, of_families) in FAMILIES {
             let keys = if own.is_empty() { String::new() } else { format!("{own}, ") };
             // A subnet with a radio only where a radio is in it.
-            let before = match own.contains("wifi") {
-                true => BEFORE,
-                false => BEFORE.split_once("wifi = {").unwrap().0,
-            };
+            let before = if own.contains("wifi") { BEFORE } else { BEFORE.split_once("wifi = {").unwrap().0 };
             let sheet = right_sheet(&format!(
                 "{before}[[host]]\nname = \"gauge-01\"\nrenderer = \"NetworkManager\"\n{machine}\n{others}\
                  link.{link} = {{ {keys}subnet = \"slip\", {addresses} }}\n"

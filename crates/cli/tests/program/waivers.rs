@@ -117,3 +117,30 @@ fn in_a_lab_judgments_are_notes_and_credentials_a_step_less_grave() {
     );
     assert_eq!(report(&workspace)["findings"][0]["severity"], "error");
 }
+
+/// What stands in `[common]` is every machine's: a waiver for all of them covers it, and one for some does not.
+#[test]
+fn a_waiver_for_every_machine_covers_what_is_common() {
+    let workspace = Workspace::new();
+    let hosts = host("gauge-01", "10.64.10.11") + &host("lamp-01", "10.64.10.12");
+    for (machines, waived) in [
+        ("\"*\"", true),
+        ("\"gauge-*\", \"lamp-01\"", true),
+        ("\"gauge-*\"", false),
+        ("\"gauge-*\", \"tower\"", false),
+    ] {
+        let waiver = format!(
+            "[[waiver]]\nrule = \"ntp-too-few\"\nmachines = [{machines}]\nreason = \"one clock\"\nuntil = 2099-06-30\n"
+        );
+        let sheet = right_sheet(&format!("{hosts}{waiver}"));
+        let sheet = sheet.replace(
+            "[\"10.64.10.121\", \"10.64.10.122\", \"clock.capovetro.example\"]",
+            "[\"10.64.10.121\"]",
+        );
+        workspace.write("sheet.toml", sheet);
+        let found = report(&workspace);
+        let few =
+            found["findings"].as_array().unwrap().iter().find(|finding| finding["rule"] == "ntp-too-few");
+        assert_eq!(few.unwrap()["waived"], waived, "{machines}: {found}");
+    }
+}

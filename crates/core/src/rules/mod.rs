@@ -34,6 +34,7 @@ mod vlan;
 mod waiver;
 mod wifi;
 
+pub(crate) use address_taken::{ADDRESS_IS_BROADCAST, ADDRESS_IS_NETWORK};
 pub use check::Check;
 pub(crate) use gateway::GATEWAY_OUTSIDE_SUBNET;
 pub use judge::Judge;

@@ -106,6 +106,10 @@ mod tests {
         }
         assert_eq!(LocaleName::parse("it_IT"), Err(Some("it_IT.UTF-8".into())));
         assert_eq!(LocaleName::parse("it_it.utf8"), Err(Some("it_IT.UTF-8".into())));
+        // What stands behind the @ is kept.
+        assert_eq!(LocaleName::parse("ca_ES@valencia"), Err(Some("ca_ES.UTF-8@valencia".into())));
+        assert_eq!(LocaleName::parse("ca_es.utf8@valencia"), Err(Some("ca_ES.UTF-8@valencia".into())));
+        assert_eq!(LocaleName::parse("it_IT@euro"), Err(Some("it_IT.UTF-8".into())));
         assert_eq!(LocaleName::parse("it_IT.ISO-8859-1"), Err(Some("it_IT.UTF-8".into())));
         assert!(KeyboardLayout::parse("it").is_ok() && KeyboardLayout::parse("ch").is_ok());
         assert_eq!(KeyboardLayout::parse("IT"), Err(Some("it".into())));

@@ -1,5 +1,6 @@
 //! `inspect` of netplan files.
 
+use std::fmt::Write as _;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -78,7 +79,8 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
             }
             let mut text = terminal::show_findings(&inspection.findings, &inspection.sources, "", width);
             if !quiet {
-                text += &format!("{name}: {}\n", judge.in_words());
+                // Writing to a String does not fail.
+                let _ = writeln!(text, "{name}: {}", judge.in_words());
                 text += &terminal::summary_of_host(&name, summary);
             }
             terminal::print(&text)?;

@@ -47,6 +47,7 @@ impl Check<'_> {
         &self.definition.body
     }
 
+    #[allow(clippy::unnecessary_wraps, reason = "each check ends with it, or with nothing")]
     fn refuses(&self, key: &str, why: &str, fix: &str) -> Option<Finding> {
         let at = self.body().get(key).map_or(self.definition.id.place, |node| node.place);
         Some(netplan_rules::settings_clash(at, &self.definition.id.value, why, fix))

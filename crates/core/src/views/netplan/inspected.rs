@@ -135,9 +135,8 @@ pub(super) fn host(name: &str, definitions: &Definitions, links: &[ReadLink<'_>]
             add(&mut dns, server);
         }
     }
-    let stated = |values: Vec<String>| match values.is_empty() {
-        true => ReviewedValue::Nothing,
-        false => ReviewedValue::Values(values),
+    let stated = |values: Vec<String>| {
+        if values.is_empty() { ReviewedValue::Nothing } else { ReviewedValue::Values(values) }
     };
     Some(InspectedHost {
         name: name.to_owned(),

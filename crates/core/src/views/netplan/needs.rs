@@ -54,10 +54,12 @@ impl Needs<'_> {
         &self.definition.body
     }
 
+    #[allow(clippy::unnecessary_wraps, reason = "each check ends with it, or with nothing")]
     fn lacks(&self, what: &str, fix: &str) -> Option<Finding> {
         Some(netplan_rules::setting_missing(&self.definition.id, what, fix))
     }
 
+    #[allow(clippy::unnecessary_wraps, reason = "each check ends with it, or with nothing")]
     fn refuses(&self, key: &str, why: &str, fix: &str) -> Option<Finding> {
         let at = self.body().get(key).map_or(self.definition.id.place, |node| node.place);
         Some(netplan_rules::settings_clash(at, &self.definition.id.value, why, fix))
@@ -202,7 +204,7 @@ impl Needs<'_> {
     /// Keys of tunnels but `WireGuard`'s: a number, or four numbers with dots.
     fn keys(&self) -> Option<Finding> {
         let is_key = |text: &str| {
-            number(text).is_some_and(|number| number <= u64::from(u32::MAX))
+            number(text).is_some_and(|number| u32::try_from(number).is_ok())
                 || text.parse::<std::net::Ipv4Addr>().is_ok()
         };
         for name in ["key", "keys"] {

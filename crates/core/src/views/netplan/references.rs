@@ -189,7 +189,7 @@ fn said_of_ports(known: &Map, id: &Written<String>, body: &Map, findings: &mut V
             .filter_map(|(_, value)| value.value.map())
             .flat_map(|map| &map.entries)
             .map(|(port, cost)| {
-                (port.clone(), cost.value.text().is_none_or(|text| text.trim_matches('0') != ""))
+                (port.clone(), cost.value.text().is_none_or(|text| !text.trim_matches('0').is_empty()))
             })
             .collect()
     };
@@ -251,7 +251,7 @@ pub(super) fn meets_again(
     let Some(parameters) = body.map("parameters").filter(|_| kind == Kind::Bridge) else { return };
     for what in ["path-cost", "port-priority"] {
         for (port, cost) in parameters.map(what).iter().flat_map(|map| &map.entries) {
-            let counts = cost.value.text().is_none_or(|text| text.trim_matches('0') != "");
+            let counts = cost.value.text().is_none_or(|text| !text.trim_matches('0').is_empty());
             if counts && known_before(&port.value) {
                 findings.push(netplan_rules::met_again(port, &format!("`{what}`"), &id.value));
             }

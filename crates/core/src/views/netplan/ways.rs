@@ -1,6 +1,9 @@
 //! Rules on the routes of netplan files: whether their routers can be reached, and whether one way is there twice.
 
-use impostazione_net::Family;
+use std::net::IpAddr;
+
+use impostazione_net::{Family, broadcast_of, host_range, network_of};
+use impostazione_text::Written;
 use ipnet::IpNet;
 
 use super::links::{ReadLink, ReadRoute};
@@ -8,7 +11,7 @@ use super::netplan_rules;
 use crate::finding::Finding;
 use crate::machine::rules::gateway::DEFAULT_ROUTE_DUPLICATE;
 use crate::machine::rules::route::ROUTE_DUPLICATE;
-use crate::rules::{GATEWAY_OUTSIDE_SUBNET, ROUTE_UNREACHABLE};
+use crate::rules::{ADDRESS_IS_BROADCAST, ADDRESS_IS_NETWORK, GATEWAY_OUTSIDE_SUBNET, ROUTE_UNREACHABLE};
 
 /// Looks at the routes of all links.
 pub(super) fn check(links: &[ReadLink<'_>], findings: &mut Vec<Finding>) {
@@ -42,7 +45,7 @@ fn ignored(link: &ReadLink<'_>, route: &ReadRoute) -> Option<Finding> {
 }
 
 fn is_link_local6(route: &ReadRoute) -> bool {
-    matches!(route.via.as_ref().map(|via| via.value), Some(std::net::IpAddr::V6(v6)) if v6.is_unicast_link_local())
+    matches!(route.via.as_ref().map(|via| via.value), Some(IpAddr::V6(v6)) if v6.is_unicast_link_local())
 }
 
 /// A router that no network of the link holds.
@@ -81,7 +84,10 @@ fn unreachable(link: &ReadLink<'_>, route: &ReadRoute) -> Option<Finding> {
             )
         });
     }
-    if networks.iter().any(|network| network.contains(&via.value)) || (networks.is_empty() && asks_others) {
+    if let Some(network) = networks.iter().find(|network| network.contains(&via.value)) {
+        return reserved(id, via, *network, is_default);
+    }
+    if networks.is_empty() && asks_others {
         return None;
     }
     if networks.is_empty() {
@@ -110,6 +116,26 @@ fn unreachable(link: &ReadLink<'_>, route: &ReadRoute) -> Option<Finding> {
         ),
         "write the router's address in that network, or add on-link: true where it is reached on the link itself",
     ))
+}
+
+/// A router that is an address which its network keeps for a purpose. The gateway of a network has rules of its own.
+fn reserved(id: &str, via: &Written<IpAddr>, network: IpNet, is_default: bool) -> Option<Finding> {
+    let (rule, what) = if network_of(network) == Some(via.value) {
+        (&ADDRESS_IS_NETWORK, "the first address of the network of")
+    } else if broadcast_of(network) == Some(via.value) {
+        (&ADDRESS_IS_BROADCAST, "the last address, which reaches everybody, of the network of")
+    } else {
+        return None;
+    };
+    let (first, last) = host_range(network);
+    (!is_default).then(|| {
+        Finding::on_sheet(
+            rule,
+            via.place,
+            format!("The router {} of a route is {what} {id} ({network}).", via.value),
+            format!("write the router's address, from {first} to {last}"),
+        )
+    })
 }
 
 /// Ways that are there twice with the same metric in the same table.

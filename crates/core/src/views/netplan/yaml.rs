@@ -348,6 +348,8 @@ impl Reader<'_> {
 
 #[cfg(test)]
 mod tests {
+    use std::fmt::Write as _;
+
     use proptest::prelude::*;
 
     use super::*;
@@ -415,7 +417,7 @@ mod tests {
     fn aliases_of_aliases_end() {
         let mut text = "a0: &a0 [1, 1]\n".to_owned();
         for index in 1..64 {
-            text += &format!("a{index}: &a{index} [*a{0}, *a{0}]\n", index - 1);
+            let _ = writeln!(text, "a{index}: &a{index} [*a{0}, *a{0}]", index - 1);
         }
         assert!(refused(&text).reason.contains("more values than any"));
         assert!(refused(&"[".repeat(5000)).reason.contains("too deep"));
