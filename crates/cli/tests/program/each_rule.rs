@@ -262,6 +262,7 @@ fn cases_of_appliances() -> Vec<Case> {
         package("package-file-size", "short"),
         package("package-digest-mismatch", "damaged"),
         package("package-digest-missing", "bare"),
+        package("package-files-not-read", "large"),
         package("package-signature-invalid", "signed"),
         package("package-path-unsafe", "outside"),
         keyed("meanings-unreadable", "whole", "meanings = «\"packages/torn.meanings.toml\"»"),

@@ -486,6 +486,7 @@ fn near_misses_of_packages() -> Vec<NearMiss> {
         ("package-file-missing", package("whole")),
         ("package-file-size", keyed("watch", "system = \"viewer\"\n", "\"alerts\" = \"a@capovetro.example\"")),
         ("package-digest-mismatch", package("whole")),
+        ("package-files-not-read", package("whole")),
         // A lone descriptor has nothing that a manifest could speak of.
         ("package-digest-missing", package("limits")),
         ("package-signature-invalid", package("whole")),

@@ -61,6 +61,8 @@ impl Workspace {
     /// Adds the packages that examples of rules use.
     pub(crate) fn with_example_packages(self) -> Self {
         copy_folder(&test_data().join("packages"), &self.path().join("packages"));
+        // One byte more than `check` reads of a file.
+        self.write("packages/large.img", vec![0; (1 << 20) + 1]);
         self.with_example_secrets()
     }
 

@@ -16,6 +16,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&PACKAGE_FILE_SIZE, check_sizes),
     Check::new(&PACKAGE_DIGEST_MISMATCH, check_digests),
     Check::new(&PACKAGE_DIGEST_MISSING, check_digests_missing),
+    Check::new(&PACKAGE_FILES_NOT_READ, check_not_read),
     Check::new(&PACKAGE_SIGNATURE_INVALID, check_signature),
     Check::new(&PACKAGE_PATH_UNSAFE, check_paths),
     Check::new(&MEANINGS_UNREADABLE, check_meanings),
@@ -101,6 +102,20 @@ static PACKAGE_DIGEST_MISMATCH: Rule = Rule {
         refuse the package. `check` looks at the descriptor and at files up to 1 MiB; `inspect` looks at all, and so does \
         `render --packages` before it makes a new package.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/damaged.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
+    ..Rule::PLAIN
+};
+
+/// Files that are too large to be read in every run.
+static PACKAGE_FILES_NOT_READ: Rule = Rule {
+    name: "package-files-not-read",
+    severity: Severity::Note,
+    nature: Nature::Judgment,
+    summary: "large files of a package were not held against its manifest",
+    explanation: "`check` and `render` read the descriptor and files up to 1 MiB, since a disk of many gigabytes takes minutes. \
+        Whether the others came through whole is not known. `inspect` reads them all, and so does `render --packages`. A \
+        waiver says that somebody has looked.",
+    wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/large.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
 };
@@ -327,6 +342,27 @@ fn check_digests(judge: &mut Judge<'_>) {
         },
         "fetch the package again; do not edit a descriptor by hand",
     );
+}
+
+fn check_not_read(judge: &mut Judge<'_>) {
+    for (machines, place, package) in packages(judge) {
+        let unread: Vec<_> =
+            package.files.iter().filter(|file| file.state == FileState::NotChecked).collect();
+        let [first, others @ ..] = unread.as_slice() else { continue };
+        let size: u64 = unread.iter().filter_map(|file| file.size).sum();
+        let which = match others.len() {
+            0 => format!("{} was", first.name),
+            1 => format!("{} and one more file were", first.name),
+            more => format!("{} and {more} more files were", first.name),
+        };
+        judge.on_machines(
+            &PACKAGE_FILES_NOT_READ,
+            &machines,
+            place,
+            format!("{}: {which} not held against the manifest ({}).", package.path, ByteSize(size)),
+            format!("run impostazione inspect {}, which reads them", package.path),
+        );
+    }
 }
 
 fn check_digests_missing(judge: &mut Judge<'_>) {

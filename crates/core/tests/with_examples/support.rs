@@ -44,6 +44,8 @@ impl InMemory {
                 .0
                 .insert(Path::new("packages").join(entry.file_name()), std::fs::read(entry.path()).unwrap());
         }
+        // One byte more than `check` reads of a file.
+        files.0.insert("packages/large.img".into(), vec![0; (1 << 20) + 1]);
         let secrets = Path::new(env!("CARGO_MANIFEST_DIR")).join("testdata/secrets");
         for entry in std::fs::read_dir(secrets).unwrap() {
             let entry = entry.unwrap();

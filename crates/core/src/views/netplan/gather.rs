@@ -71,13 +71,16 @@ impl Definitions {
         }
         // Once more, for what was unknown when it was first met.
         for reference in &unknown {
-            // netplan keeps a place for one link that names what is missing.
-            let is_alone = unknown
-                .iter()
-                .all(|other| other.to.value != reference.to.value || other.of.value == reference.of.value);
+            // netplan keeps a place for the last link that names what is missing, and comes to grief over the others, unless
+            // the port itself filters them.
+            let last = unknown.iter().rev().find(|other| other.to.value == reference.to.value);
+            let is_last = last.is_some_and(|last| last.of.value == reference.of.value);
+            let is_filtered = self
+                .get(&reference.of.value)
+                .is_some_and(|of| of.body.text("renderer").is_some_and(|renderer| renderer.value == "sriov"));
             if self.get(&reference.to.value).is_some() {
                 self.take(reference, findings);
-            } else if !(is_alone && self.may_be_missing(reference)) {
+            } else if !((is_last || is_filtered) && self.may_be_missing(reference)) {
                 findings.push(netplan_rules::link_undefined(&reference.of, &reference.to, self.known_ids()));
             }
         }
