@@ -83,6 +83,9 @@ fn check_members(judge: &mut Judge<'_>) {
 fn check_one_member(judge: &mut Judge<'_>) {
     for (machine, link, bond) in bonds(judge) {
         let [only] = bond.members.as_slice() else { continue };
+        if bond.has_faulty_members {
+            continue;
+        }
         judge.on_machine(
             &BOND_ONLY_ONE_MEMBER,
             machine,

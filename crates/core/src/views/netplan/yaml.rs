@@ -337,7 +337,10 @@ impl Reader<'_> {
             {
                 "a quotation mark is opened and not closed".to_owned()
             }
-            "found unknown escape character" | "did not find expected hexdecimal number" => {
+            "found unknown escape character" => {
+                "a backslash in double quotation marks is followed by what it cannot be".to_owned()
+            }
+            _ if problem.starts_with("did not find expected hex") => {
                 "a backslash in double quotation marks is followed by what it cannot be".to_owned()
             }
             "control characters are not allowed" => "it holds a control character".to_owned(),

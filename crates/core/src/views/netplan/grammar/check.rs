@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 
 use impostazione_net::{Family, MacAddress, parse_address};
-use impostazione_text::{Place, Written};
+use impostazione_text::{Place, Written, nearest};
 
 use super::super::netplan_rules;
 use super::super::yaml::{Map, Node, Value};
@@ -92,6 +92,7 @@ impl Check<'_> {
                 let found = netplan_rules::Found::of(&node.value, is_confidential(shape));
                 let wanted = match shape {
                     Shape::One(_) => "one value",
+                    Shape::List(Shape::Table(_)) => "a list of mappings",
                     Shape::List(_) | Shape::Addresses { .. } => "a list",
                     Shape::Pair(_) => "a list of two",
                     Shape::Table(_) | Shape::Named(_) | Shape::ByLink(_) | Shape::Section(_) => "a mapping",
@@ -144,12 +145,15 @@ impl Check<'_> {
                 )),
                 None => {
                     let holds_secrets = table.keys().any(|key| is_secret(key.shape));
-                    if holds_secrets {
-                        self.secrets.push(written.place);
-                        self.hide(value);
-                    }
                     let known = table.keys().filter(|key| key.since <= self.version);
                     let known: Vec<&str> = known.map(|key: &Key| key.name).collect();
+                    if holds_secrets {
+                        self.hide(value);
+                    }
+                    // What resembles no key may be somebody's passphrase.
+                    if holds_secrets && nearest(&written.value, known.iter().copied(), 1).is_empty() {
+                        self.secrets.push(written.place);
+                    }
                     let unknown = netplan_rules::key_unknown(
                         written,
                         self.owner(),
@@ -349,6 +353,15 @@ fn is_secret(shape: Shape) -> bool {
     }
 }
 
+/// Whether a secret belongs here or below.
+fn is_secret_below(shape: Shape) -> bool {
+    match shape {
+        Shape::Table(table) => table.keys().any(|key| is_secret(key.shape)),
+        Shape::Named(shape) | Shape::List(shape) => is_secret_below(*shape),
+        _ => is_secret(shape),
+    }
+}
+
 /// Whether what stands in such a place may be a secret.
 fn is_confidential(shape: Shape) -> bool {
     match shape {
@@ -357,7 +370,7 @@ fn is_confidential(shape: Shape) -> bool {
         }
         Shape::List(shape) | Shape::Pair(shape) | Shape::Named(shape) => is_confidential(*shape),
         // Somebody's password may have slipped in here.
-        Shape::Table(_) | Shape::Section(_) => true,
+        Shape::Table(table) | Shape::Section(table) => table.keys().any(|key| is_secret_below(key.shape)),
         Shape::Addresses { .. } => false,
     }
 }
