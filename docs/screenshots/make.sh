@@ -26,6 +26,7 @@ network:
     eth0:
       dhcp4: true
       addresses: [10.64.10.77/24]
+      gatway4: 10.64.10.1
 TEXT
 
 Xvfb "$display" -screen 0 1280x800x24 -nolisten tcp >/dev/null 2>&1 &
