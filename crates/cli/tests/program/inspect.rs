@@ -326,6 +326,13 @@ fn files_are_masked_as_netplan_masks_them() {
     let found = inspected(&workspace, "root");
     assert_eq!(rules(&found), [""; 0], "{found}");
     assert_eq!(found["host"]["links"][0]["addresses"]["values"], serde_json::json!(["10.64.10.22/24"]));
+    let passed_over = ["root/etc/netplan/.80-d.yaml", "root/etc/netplan/90-e.yml"];
+    assert_eq!(found["not_read"], serde_json::json!(passed_over));
+    let shown = workspace.run(&["inspect", "root"]).stdout;
+    assert!(shown.contains("90-e.yml: not read by netplan, because of its name\n"), "{shown}");
+    for file in passed_over {
+        assert_eq!(rules(&inspected(&workspace, file)), ["netplan-part-unread"], "{file}");
+    }
 }
 
 /// What one release takes another refuses; without a word on the release the newest counts, and that is said.

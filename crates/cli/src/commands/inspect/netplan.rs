@@ -7,10 +7,12 @@ use std::path::{Path, PathBuf};
 use impostazione_core::finding::{Report, Summary};
 use impostazione_core::machine::NetplanVersion;
 use impostazione_core::views::netplan::{
-    InspectedHost, NETPLAN_FOLDERS, NEWEST_NETPLAN, SIZE_LIMIT, in_effect, in_order, inspect_netplan, source,
+    InspectedHost, NETPLAN_FOLDERS, NEWEST_NETPLAN, SIZE_LIMIT, in_effect, in_order, inspect_netplan,
+    is_read, looks_read, netplan_file_not_read, source,
 };
 use impostazione_text::files::{ReadFault, plain, read_file};
-use impostazione_text::{Source, Sources};
+use impostazione_text::visible::harmless;
+use impostazione_text::{Source, SourceId, Sources};
 use serde::Serialize;
 
 use super::super::json;
@@ -22,6 +24,8 @@ use crate::terminal;
 struct JsonReport<'a> {
     host: Option<&'a InspectedHost>,
     netplan: Judge,
+    /// Files that netplan passes over, by their names.
+    not_read: &'a [String],
     #[serde(flatten)]
     report: Report<'a>,
 }
@@ -59,17 +63,21 @@ impl Judge {
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
     let path = &arguments.path;
     let name = path.display().to_string();
-    let files = netplan_files(path)?;
+    let (files, not_read) = netplan_files(path)?;
     let sources = files.iter().map(|file| read(file)).collect::<Result<Vec<Source>, Failure>>()?;
     let judge = Judge::of(arguments.netplan);
-    let inspection = inspect_netplan(&name, Sources::default(), sources, judge.version());
+    let mut inspection = inspect_netplan(&name, Sources::default(), sources, judge.version());
+    let file_name = path.file_name().unwrap_or_default().to_string_lossy();
+    if path.is_file() && !is_read(&file_name) {
+        inspection.findings.insert(0, netplan_file_not_read(SourceId::default(), &file_name));
+    }
     let host = inspection.host.as_ref();
     let hosts = usize::from(host.is_some());
     let summary = Summary::of(hosts, &inspection.findings);
     match arguments.format {
         Format::Json => {
             let report = Report::new(&inspection.sources, hosts, &inspection.findings);
-            json::print(&JsonReport { host, netplan: judge, report })?;
+            json::print(&JsonReport { host, netplan: judge, not_read: &not_read, report })?;
         }
         Format::Text => {
             let width = terminal::width();
@@ -78,6 +86,10 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
                 terminal::print("\n")?;
             }
             let mut text = terminal::show_findings(&inspection.findings, &inspection.sources, "", width);
+            for name in &not_read {
+                // Writing to a String does not fail.
+                let _ = writeln!(text, "{}: not read by netplan, because of its name", harmless(name));
+            }
             if !quiet {
                 // Writing to a String does not fail.
                 let _ = writeln!(text, "{name}: {}", judge.in_words());
@@ -89,19 +101,22 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
     Ok(if summary.errors > 0 { Exit::ErrorsRemain } else { Exit::Done })
 }
 
-/// The netplan files at a path: the file itself, those of a folder, or those of a root filesystem.
-fn netplan_files(path: &Path) -> Result<Vec<PathBuf>, Failure> {
+/// The netplan files at a path: the file itself, those of a folder, or those of a root filesystem; and files that look like some
+/// and are passed over.
+fn netplan_files(path: &Path) -> Result<(Vec<PathBuf>, Vec<String>), Failure> {
     let name = path.display();
     if !path.is_dir() {
-        return Ok(vec![path.to_owned()]);
+        return Ok((vec![path.to_owned()], Vec::new()));
     }
-    let in_folder = yaml_files(path)?;
+    let (in_folder, mut not_read) = yaml_files(path)?;
     if !in_folder.is_empty() {
-        return Ok(in_folder);
+        return Ok((in_folder, not_read));
     }
     let mut found = Vec::new();
     for folder in NETPLAN_FOLDERS.iter().map(|folder| path.join(folder)).filter(|folder| folder.is_dir()) {
-        for file in yaml_files(&folder)? {
+        let (files, more) = yaml_files(&folder)?;
+        not_read.extend(more);
+        for file in files {
             let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
             found.push((name, file));
         }
@@ -112,10 +127,11 @@ fn netplan_files(path: &Path) -> Result<Vec<PathBuf>, Failure> {
             "{name} holds no netplan file (none that ends in .yaml, no etc/netplan) and is no root filesystem (no etc/os-release)"
         )));
     }
-    Ok(by_name)
+    Ok((by_name, not_read))
 }
 
-fn yaml_files(folder: &Path) -> Result<Vec<PathBuf>, Failure> {
+/// The files of a folder that netplan reads, and those that look like some and are passed over.
+fn yaml_files(folder: &Path) -> Result<(Vec<PathBuf>, Vec<String>), Failure> {
     let refused = |error: &std::io::Error| {
         Failure::Files(format!("{} cannot be read: {}", folder.display(), plain(error)))
     };
@@ -124,7 +140,10 @@ fn yaml_files(folder: &Path) -> Result<Vec<PathBuf>, Failure> {
         let entry = entry.map_err(|error| refused(&error))?;
         names.extend(entry.file_name().into_string().ok());
     }
-    Ok(in_order(names).into_iter().map(|name| folder.join(name)).collect())
+    let mut not_read: Vec<String> = names.iter().filter(|name| looks_read(name)).cloned().collect();
+    not_read.sort_unstable();
+    let not_read = not_read.into_iter().map(|name| folder.join(name).display().to_string());
+    Ok((in_order(names).into_iter().map(|name| folder.join(name)).collect(), not_read.collect()))
 }
 
 fn read(file: &Path) -> Result<Source, Failure> {

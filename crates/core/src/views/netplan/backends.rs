@@ -3,8 +3,8 @@
 use super::definitions::{Backend, Definition, Definitions};
 use super::links::{ReadLink, ReadRoute};
 use super::needs::{is_wireguard_key, private_key};
-use super::netplan_rules;
 use super::section::Kind;
+use super::sentences;
 use super::yaml::Map;
 use crate::finding::Finding;
 use crate::machine::NetplanVersion;
@@ -50,7 +50,7 @@ impl Check<'_> {
     #[allow(clippy::unnecessary_wraps, reason = "each check ends with it, or with nothing")]
     fn refuses(&self, key: &str, why: &str, fix: &str) -> Option<Finding> {
         let at = self.body().get(key).map_or(self.definition.id.place, |node| node.place);
-        Some(netplan_rules::settings_clash(at, &self.definition.id.value, why, fix))
+        Some(sentences::settings_clash(at, &self.definition.id.value, why, fix))
     }
 
     fn is_since(&self, version: NetplanVersion) -> bool {
@@ -152,7 +152,7 @@ impl Check<'_> {
                 _ => true,
             };
             if !is_known {
-                return Some(netplan_rules::settings_clash(
+                return Some(sentences::settings_clash(
                     written.place,
                     &self.definition.id.value,
                     &format!("has the channel {channel}, which the band of {} has not", band.value),
@@ -206,7 +206,7 @@ impl Check<'_> {
                 && route.from.is_none()
         };
         if let Some(route) = self.link.and_then(|link| link.routes.iter().find(has_no_family)) {
-            return Some(netplan_rules::settings_clash(
+            return Some(sentences::settings_clash(
                 route.place,
                 &self.definition.id.value,
                 "has a route to default without a router, of which nobody knows whether it is one of IPv4 or of IPv6",
@@ -247,7 +247,7 @@ impl Check<'_> {
         for (ssid, point) in self.body().map("access-points").into_iter().flat_map(|points| &points.entries) {
             let Some(point) = point.value.map() else { continue };
             if point.text("mode").is_some_and(|mode| mode.value == "ap") {
-                return Some(netplan_rules::settings_clash(
+                return Some(sentences::settings_clash(
                     point.get("mode").map_or(ssid.place, |node| node.place),
                     &self.definition.id.value,
                     "is to be an access point, which netplan does not do for systemd-networkd",
@@ -278,7 +278,7 @@ impl Check<'_> {
             _ => "has a passphrase that is not 8 to 63 characters long",
         };
         let fix = "write one of 8 to 63 characters, or a key of 64 hexadecimal digits";
-        Some(netplan_rules::settings_clash(node.place, &self.definition.id.value, why, fix))
+        Some(sentences::settings_clash(node.place, &self.definition.id.value, why, fix))
     }
 
     /// systemd-networkd has one set of them for both families.

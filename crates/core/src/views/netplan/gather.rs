@@ -10,7 +10,7 @@ use super::definitions::{Backend, Definition, Definitions};
 use super::references::{self, Reference, Role};
 use super::section::Kind;
 use super::yaml::{Map, Node, Value};
-use super::{join, needs, netplan_rules};
+use super::{join, needs, sentences};
 use crate::finding::Finding;
 use crate::machine::NetplanVersion;
 
@@ -81,7 +81,7 @@ impl Definitions {
             if self.get(&reference.to.value).is_some() {
                 self.take(reference, findings);
             } else if !((is_last || is_filtered) && self.may_be_missing(reference)) {
-                findings.push(netplan_rules::link_undefined(&reference.of, &reference.to, self.known_ids()));
+                findings.push(sentences::link_undefined(&reference.of, &reference.to, self.known_ids()));
             }
         }
         if begins_again {
@@ -146,7 +146,7 @@ impl Definitions {
         let Some(known) = self.all.get_mut(index) else { return };
         if known.kind != kind {
             let is_switch_port = known.kind == Kind::SwitchPort;
-            findings.push(netplan_rules::kind_changes(id, known.kind.word(), kind.word(), is_switch_port));
+            findings.push(sentences::kind_changes(id, known.kind.word(), kind.word(), is_switch_port));
             return;
         }
         references::meets_itself(version, &known.body, id, body, findings);
@@ -170,7 +170,7 @@ impl Definitions {
             _ => None,
         };
         if let Some(other) = other {
-            findings.push(netplan_rules::taken_twice(&reference.of, &reference.to, &other));
+            findings.push(sentences::taken_twice(&reference.of, &reference.to, &other));
             return;
         }
         match reference.role {

@@ -1,11 +1,13 @@
 //! What somebody else's files say, and what is wrong with them.
 
+use std::collections::HashSet;
+
 use impostazione_text::{Place, Source, SourceId, Sources, Span};
 
 use super::definitions::Definitions;
 use super::inspected::{InspectedHost, host};
 use super::links::links;
-use super::{backends, grammar, netplan_rules, oddities, site, ways, yaml};
+use super::{backends, grammar, oddities, sentences, site, ways, yaml};
 use crate::finding::{Finding, Redaction, Severity};
 use crate::machine::{NetplanVersion, Site};
 use crate::rules::{self, Judge};
@@ -51,10 +53,10 @@ pub fn inspect_netplan(
                     }
                     definitions.add(&root, &sources, &mut findings);
                 }
-                findings.extend(document.second.map(netplan_rules::second_document));
+                findings.extend(document.second.map(sentences::second_document));
             }
             Err(fault) => {
-                findings.push(netplan_rules::malformed(fault.place, &fault.reason));
+                findings.push(sentences::malformed(fault.place, &fault.reason));
                 let unread = hidden_in_unparsed_netplan(sources.get(id).text());
                 sources.mark_read(id, Some(unread));
             }
@@ -62,7 +64,7 @@ pub fn inspect_netplan(
     }
     let links = links(&definitions);
     backends::check(&definitions, &links, &mut findings);
-    let refused = |findings: &[Finding]| -> Vec<Place> {
+    let refused = |findings: &[Finding]| -> HashSet<Place> {
         let errors = findings.iter().filter(|finding| finding.severity() == Severity::Error);
         errors.map(|finding| finding.place).collect()
     };
@@ -97,5 +99,10 @@ pub fn inspect_netplan(
 
 /// What is said of a file whose bytes could not be had as text. Its empty text is `id`.
 pub fn netplan_file_unusable(id: SourceId, reason: &str) -> Finding {
-    netplan_rules::malformed(Place { source: id, span: Span::new(0, 0) }, reason)
+    sentences::malformed(Place { source: id, span: Span::new(0, 0) }, reason)
+}
+
+/// What is said of a file that netplan would not read, by its name.
+pub fn netplan_file_not_read(id: SourceId, name: &str) -> Finding {
+    sentences::name_not_read(Place { source: id, span: Span::new(0, 0) }, name)
 }

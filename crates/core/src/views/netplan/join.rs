@@ -2,7 +2,7 @@
 
 use impostazione_text::Sources;
 
-use super::netplan_rules;
+use super::sentences;
 use super::yaml::{Map, Node, Value};
 use crate::finding::Finding;
 
@@ -40,10 +40,10 @@ pub(super) fn join(
                 matches!(value.value, Value::List(_)) && !REPLACED_LISTS.contains(&key.value.as_str());
             let at = sources.in_words(here.place);
             findings.push(if first == second {
-                netplan_rules::key_twice(key.place, link, &key.value, is_added, &at)
+                sentences::key_twice(key.place, link, &key.value, is_added, &at)
             } else {
                 let file = short_name(sources.get(first).name(), sources.get(second).name());
-                netplan_rules::files_collide(key.place, link, &key.value, is_added, &at, file)
+                sentences::files_collide(key.place, link, &key.value, is_added, &at, file)
             });
         }
         join_nodes(here, value, &key.value, link, sources, findings);

@@ -4,8 +4,8 @@ use std::net::IpAddr;
 
 use super::definitions::{Backend, Definition, Definitions};
 use super::grammar::number;
-use super::netplan_rules;
 use super::section::Kind;
+use super::sentences;
 use super::yaml::{Map, Value};
 use crate::finding::Finding;
 use crate::machine::NetplanVersion;
@@ -35,7 +35,7 @@ pub(super) fn check_manager(definitions: &Definitions, definition: &Definition, 
     let has = |body: &Map| body.map("networkmanager").is_some_and(|manager| !manager.entries.is_empty());
     let has = has(&definition.body) || of_points.filter_map(|(_, point)| point.value.map()).any(has);
     if has && definitions.version >= V1_0 && definitions.backend(definition) != Backend::NetworkManager {
-        findings.push(netplan_rules::settings_clash(
+        findings.push(sentences::settings_clash(
             definition.id.place,
             &definition.id.value,
             "has settings for NetworkManager, and its renderer is another here",
@@ -56,13 +56,13 @@ impl Needs<'_> {
 
     #[allow(clippy::unnecessary_wraps, reason = "each check ends with it, or with nothing")]
     fn lacks(&self, what: &str, fix: &str) -> Option<Finding> {
-        Some(netplan_rules::setting_missing(&self.definition.id, what, fix))
+        Some(sentences::setting_missing(&self.definition.id, what, fix))
     }
 
     #[allow(clippy::unnecessary_wraps, reason = "each check ends with it, or with nothing")]
     fn refuses(&self, key: &str, why: &str, fix: &str) -> Option<Finding> {
         let at = self.body().get(key).map_or(self.definition.id.place, |node| node.place);
-        Some(netplan_rules::settings_clash(at, &self.definition.id.value, why, fix))
+        Some(sentences::settings_clash(at, &self.definition.id.value, why, fix))
     }
 
     fn has(&self, key: &str) -> Option<Finding> {

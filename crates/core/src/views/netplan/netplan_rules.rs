@@ -1,14 +1,6 @@
 //! Rules on netplan files that somebody else wrote.
 
-use std::net::IpAddr;
-
-use impostazione_net::{AddressFault, MacFault, NameFault};
-use impostazione_text::{Place, Written, nearest};
-use ipnet::IpNet;
-
-use super::yaml::Value;
-use crate::finding::{Examples, Finding, Nature, Rule, Severity};
-use crate::machine::{BondMode, NetplanVersion, rules};
+use crate::finding::{Examples, Nature, Rule, Severity};
 
 pub(crate) const RULES: &[&Rule] = &[
     &NETPLAN_MALFORMED,
@@ -27,7 +19,7 @@ pub(crate) const RULES: &[&Rule] = &[
 ];
 
 /// A file that netplan does not take.
-static NETPLAN_MALFORMED: Rule = Rule {
+pub(super) static NETPLAN_MALFORMED: Rule = Rule {
     name: "netplan-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -42,7 +34,7 @@ static NETPLAN_MALFORMED: Rule = Rule {
 };
 
 /// A key that is passed over.
-static NETPLAN_KEY_UNREAD: Rule = Rule {
+pub(super) static NETPLAN_KEY_UNREAD: Rule = Rule {
     name: "netplan-key-unread",
     severity: Severity::Note,
     nature: Nature::Judgment,
@@ -56,7 +48,7 @@ static NETPLAN_KEY_UNREAD: Rule = Rule {
 };
 
 /// An older file beside a newer one.
-static NETPLAN_FILES_COLLIDE: Rule = Rule {
+pub(super) static NETPLAN_FILES_COLLIDE: Rule = Rule {
     name: "netplan-files-collide",
     severity: Severity::Warning,
     nature: Nature::Judgment,
@@ -71,7 +63,7 @@ static NETPLAN_FILES_COLLIDE: Rule = Rule {
 };
 
 /// A link that asks for its address.
-static NETPLAN_ASKS_DHCP: Rule = Rule {
+pub(super) static NETPLAN_ASKS_DHCP: Rule = Rule {
     name: "netplan-asks-dhcp",
     severity: Severity::Note,
     nature: Nature::Judgment,
@@ -85,7 +77,7 @@ static NETPLAN_ASKS_DHCP: Rule = Rule {
 };
 
 /// A key that is on its way out.
-static NETPLAN_GATEWAY_KEY: Rule = Rule {
+pub(super) static NETPLAN_GATEWAY_KEY: Rule = Rule {
     name: "netplan-gateway-key",
     severity: Severity::Warning,
     nature: Nature::Judgment,
@@ -99,7 +91,7 @@ static NETPLAN_GATEWAY_KEY: Rule = Rule {
 };
 
 /// An address of another network.
-static NETPLAN_SECOND_NETWORK: Rule = Rule {
+pub(super) static NETPLAN_SECOND_NETWORK: Rule = Rule {
     name: "netplan-second-network",
     severity: Severity::Note,
     nature: Nature::Judgment,
@@ -113,7 +105,7 @@ static NETPLAN_SECOND_NETWORK: Rule = Rule {
 };
 
 /// A key that netplan refuses.
-static NETPLAN_KEY_UNKNOWN: Rule = Rule {
+pub(super) static NETPLAN_KEY_UNKNOWN: Rule = Rule {
     name: "netplan-key-unknown",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -126,7 +118,7 @@ static NETPLAN_KEY_UNKNOWN: Rule = Rule {
 };
 
 /// A link that lacks what its kind needs.
-static NETPLAN_SETTING_MISSING: Rule = Rule {
+pub(super) static NETPLAN_SETTING_MISSING: Rule = Rule {
     name: "netplan-setting-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -139,7 +131,7 @@ static NETPLAN_SETTING_MISSING: Rule = Rule {
 };
 
 /// Settings that do not go together.
-static NETPLAN_SETTINGS_CLASH: Rule = Rule {
+pub(super) static NETPLAN_SETTINGS_CLASH: Rule = Rule {
     name: "netplan-settings-clash",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -152,7 +144,7 @@ static NETPLAN_SETTINGS_CLASH: Rule = Rule {
 };
 
 /// A name that stands for no link.
-static NETPLAN_LINK_UNDEFINED: Rule = Rule {
+pub(super) static NETPLAN_LINK_UNDEFINED: Rule = Rule {
     name: "netplan-link-undefined",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -165,7 +157,7 @@ static NETPLAN_LINK_UNDEFINED: Rule = Rule {
 };
 
 /// A key that is there twice.
-static NETPLAN_KEY_TWICE: Rule = Rule {
+pub(super) static NETPLAN_KEY_TWICE: Rule = Rule {
     name: "netplan-key-twice",
     severity: Severity::Warning,
     nature: Nature::Judgment,
@@ -178,12 +170,12 @@ static NETPLAN_KEY_TWICE: Rule = Rule {
 };
 
 /// A document that netplan does not get to.
-static NETPLAN_PART_UNREAD: Rule = Rule {
+pub(super) static NETPLAN_PART_UNREAD: Rule = Rule {
     name: "netplan-part-unread",
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a netplan file has a part that netplan does not read",
-    explanation: "A line of three dashes begins a second document in a YAML file. netplan reads the first one alone and says nothing of the others. Some other things it passes over in silence too.",
+    explanation: "A line of three dashes begins a second document in a YAML file. netplan reads the first one alone and says nothing of the others. It passes over files whose names begin with a dot or end in something else than .yaml, and a few other things.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n---\nnetwork:\n  ethernets:\n    eth1: {}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -191,7 +183,7 @@ static NETPLAN_PART_UNREAD: Rule = Rule {
 };
 
 /// A value that nobody reads.
-static NETPLAN_VALUE_IGNORED: Rule = Rule {
+pub(super) static NETPLAN_VALUE_IGNORED: Rule = Rule {
     name: "netplan-value-ignored",
     severity: Severity::Error,
     nature: Nature::Fault,
@@ -204,546 +196,3 @@ static NETPLAN_VALUE_IGNORED: Rule = Rule {
     examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };
-
-/// A text that is no YAML.
-pub(crate) fn malformed(place: Place, reason: &str) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_MALFORMED,
-        place,
-        format!("The file cannot be read from here on: {reason}."),
-        "mend it, and have netplan generate read it",
-    )
-}
-
-/// A value as messages show it.
-pub(crate) enum Found {
-    Text(String),
-    Hidden,
-    Empty,
-    List,
-    Mapping,
-}
-
-impl Found {
-    /// What a value is; a text that nobody may see stays hidden.
-    pub(super) fn of(value: &Value, is_confidential: bool) -> Self {
-        match value {
-            Value::Scalar(text) if text.is_empty() => Self::Empty,
-            Value::Scalar(_) if is_confidential => Self::Hidden,
-            Value::Scalar(text) => Self::Text(text.clone()),
-            Value::List(_) => Self::List,
-            Value::Map(_) => Self::Mapping,
-        }
-    }
-
-    fn in_words(&self) -> String {
-        match self {
-            Self::Text(text) => format!("\"{text}\""),
-            Self::Hidden => "one value".to_owned(),
-            Self::Empty => "empty".to_owned(),
-            Self::List => "a list".to_owned(),
-            Self::Mapping => "a mapping".to_owned(),
-        }
-    }
-}
-
-/// ` of LINK`, where it is about one.
-fn whose(link: Option<&str>) -> String {
-    link.map_or_else(String::new, |link| format!(" of {link}"))
-}
-
-/// One value where a list is due, and the like.
-pub(super) fn wrong_shape(
-    place: Place,
-    key: &str,
-    link: Option<&str>,
-    found: &Found,
-    wanted: &str,
-) -> Finding {
-    let fix = match (wanted, found) {
-        ("a list", Found::Text(text)) => format!("write {key}: [{text}]"),
-        ("a mapping", _) => {
-            "write what belongs to it on lines of their own below it, indented further".to_owned()
-        }
-        ("one value", Found::List) => {
-            format!("write {key}: with one value, without the dash or the brackets")
-        }
-        _ => format!("write {wanted}"),
-    };
-    let named = if key == THE_FILE { "The file".to_owned() } else { format!("`{key}`") };
-    Finding::on_sheet(
-        &NETPLAN_MALFORMED,
-        place,
-        format!("{named}{} is {}, and netplan wants {wanted} there.", whose(link), found.in_words()),
-        fix,
-    )
-}
-
-/// What stands in place of a key when the whole file is meant.
-pub(super) const THE_FILE: &str = "the file";
-
-/// A value that netplan does not take.
-pub(super) fn wrong_value(
-    place: Place,
-    key: &str,
-    link: Option<&str>,
-    found: &Found,
-    wanted: &str,
-) -> Finding {
-    let named = if key == THE_FILE { "The file".to_owned() } else { format!("`{key}`") };
-    Finding::on_sheet(
-        &NETPLAN_MALFORMED,
-        place,
-        format!("{named}{} is {}, and netplan wants {wanted} there.", whose(link), found.in_words()),
-        format!("write {wanted}"),
-    )
-}
-
-/// An address without its length, or with one that its family does not have.
-pub(crate) fn address_without_length(written: &Written<String>, key: &str, link: Option<&str>) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_MALFORMED,
-        written.place,
-        format!(
-            "\"{}\" in `{key}`{} has no length behind a slash that netplan could read.",
-            written.value,
-            whose(link)
-        ),
-        "write the length, as in 10.64.10.11/24",
-    )
-}
-
-pub(crate) fn empty(place: Place, key: &str, link: Option<&str>) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_MALFORMED,
-        place,
-        format!("`{key}`{} is an empty list, and netplan wants at least one item there.", whose(link)),
-        format!("write an item, or take {key} out"),
-    )
-}
-
-pub(crate) fn no_pair(place: Place, key: &str, link: Option<&str>) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_MALFORMED,
-        place,
-        format!("`{key}`{} has not exactly two items.", whose(link)),
-        "write two",
-    )
-}
-
-pub(crate) fn id_refused(id: &Written<String>) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_MALFORMED,
-        id.place,
-        format!(
-            "netplan takes no link named \"{}\": it has blanks, or signs that stand for any name.",
-            id.value
-        ),
-        "write a name without blanks and without * ? [ ]; match: {name: …} may have them",
-    )
-}
-
-pub(crate) fn link_without_mapping(id: &Written<String>, place: Place) -> Finding {
-    let place = if place.span.is_empty() { id.place } else { place };
-    Finding::on_sheet(
-        &NETPLAN_MALFORMED,
-        place,
-        format!("Nothing stands below {}, and netplan wants a mapping there.", id.value),
-        format!(
-            "write {}: {{}} where nothing is to be said of it, or indent its lines further than its name",
-            id.value
-        ),
-    )
-}
-
-/// A file of several documents.
-pub(crate) fn second_document(place: Place) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_PART_UNREAD,
-        place,
-        "A second document begins here, and netplan reads the first one alone.",
-        "put it into a file of its own, or take the line with the three dashes or dots out",
-    )
-}
-
-/// An address that netplan would refuse, and does not look at.
-pub(crate) fn address_passed_over(place: Place, link: Option<&str>) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_PART_UNREAD,
-        place,
-        format!("netplan passes over this one of the `addresses`{}, which it would refuse.", whose(link)),
-        "mend it, or take it out",
-    )
-}
-
-/// A key that no netplan has.
-pub(crate) fn key_unknown(
-    key: &Written<String>,
-    link: Option<&str>,
-    version: NetplanVersion,
-    known: &[&str],
-    is_confidential: bool,
-) -> Finding {
-    let close = nearest(&key.value, known.iter().copied(), 1);
-    // What resembles no key may be somebody's passphrase.
-    let message = if is_confidential && close.is_empty() {
-        format!("netplan {version} does not know the key that stands here{}.", in_link(link))
-    } else {
-        format!("netplan {version} knows no key `{}` here{}.", key.value, in_link(link))
-    };
-    let fix = match close.first() {
-        Some(meant) => format!("write {meant} if that was meant, or take it out"),
-        None if key.value == "<<" => {
-            "write out what it points at: netplan joins no mappings by <<".to_owned()
-        }
-        None => match known {
-            [only] => format!("write {only}, below which all stands, or take it out"),
-            _ => "take it out, or write it where it belongs".to_owned(),
-        },
-    };
-    Finding::on_sheet(&NETPLAN_KEY_UNKNOWN, key.place, message, fix)
-}
-
-fn in_link(link: Option<&str>) -> String {
-    link.map_or_else(String::new, |link| format!(", in {link}"))
-}
-
-/// A key that a later netplan has.
-pub(crate) fn key_too_new(
-    key: &Written<String>,
-    link: Option<&str>,
-    version: NetplanVersion,
-    since: NetplanVersion,
-) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_KEY_UNKNOWN,
-        key.place,
-        format!(
-            "netplan {version} does not know `{}` yet{}: netplan {since} does.",
-            key.value,
-            in_link(link)
-        ),
-        format!("take it out, or bring netplan {since} onto the host"),
-    )
-}
-
-pub(crate) fn route_without(place: Place, key: &str, link: Option<&str>) -> Finding {
-    let fix = match key {
-        "to" => "write to: with the network that it leads to, or default",
-        _ => "write via: with the router, or scope: link where there is none",
-    };
-    Finding::on_sheet(&NETPLAN_SETTING_MISSING, place, format!("A route{} has no `{key}`.", whose(link)), fix)
-}
-
-pub(crate) fn policy_for_nobody(place: Place, link: Option<&str>) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_SETTING_MISSING,
-        place,
-        format!("A rule in `routing-policy`{} has neither `from` nor `to`.", whose(link)),
-        "write from: or to: with the addresses that it is for",
-    )
-}
-
-pub(crate) fn two_families(place: Place, key: &str, found: &str, other: &str, link: Option<&str>) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_SETTINGS_CLASH,
-        place,
-        format!(
-            "`{key}` of a route or rule{} is \"{found}\", of another family than its `{other}`.",
-            whose(link)
-        ),
-        "write both of one family",
-    )
-}
-
-/// Something that a link of its kind has to have.
-pub(crate) fn setting_missing(id: &Written<String>, what: &str, fix: &str) -> Finding {
-    Finding::on_sheet(&NETPLAN_SETTING_MISSING, id.place, format!("{} has no {what}.", id.value), fix)
-}
-
-/// Settings of a link that do not go together, or not with the program that sets it up.
-pub(crate) fn settings_clash(place: Place, link: &str, why: &str, fix: &str) -> Finding {
-    Finding::on_sheet(&NETPLAN_SETTINGS_CLASH, place, format!("{link} {why}."), fix)
-}
-
-/// A name that stands for no link.
-pub(super) fn link_undefined(of: &Written<String>, to: &Written<String>, known: Vec<&str>) -> Finding {
-    let fix = match nearest(&to.value, known, 1).first() {
-        Some(meant) => {
-            format!("write {meant} if that was meant, or write {}: {{}} below its section", to.value)
-        }
-        None => format!(
-            "write {}: {{}} below its section, such as ethernets, in this file or an earlier one",
-            to.value
-        ),
-    };
-    Finding::on_sheet(
-        &NETPLAN_LINK_UNDEFINED,
-        to.place,
-        format!(
-            "{} names {}, and neither this file nor one before it has a link by that name.",
-            of.value, to.value
-        ),
-        fix,
-    )
-}
-
-/// A link that two others have as a member.
-pub(super) fn taken_twice(of: &Written<String>, to: &Written<String>, other: &str) -> Finding {
-    settings_clash(
-        to.place,
-        &of.value,
-        &format!("takes {}, which {other} has as a member already", to.value),
-        &format!("take {} out of one of the two", to.value),
-    )
-}
-
-pub(crate) fn kind_changes(id: &Written<String>, was: &str, is: &str, is_switch_port: bool) -> Finding {
-    let why = if is_switch_port {
-        "is a port of Open vSwitch above, and cannot be described here".to_owned()
-    } else {
-        format!("is a link of the kind {was} above, and of the kind {is} here")
-    };
-    settings_clash(
-        id.place,
-        &id.value,
-        &why,
-        "give one of the two another name, or write both below one section",
-    )
-}
-
-/// Something that may be said once.
-pub(crate) fn said_twice(what: &Written<String>, of: &str, link: &str) -> Finding {
-    settings_clash(
-        what.place,
-        link,
-        &format!("has {of} \"{}\" twice, which netplan refuses", what.value),
-        "take one of the two out",
-    )
-}
-
-pub(crate) fn gateway_twice(place: Place, key: &str, first: &str, second: &str) -> Finding {
-    settings_clash(
-        place,
-        &format!("`{key}`"),
-        &format!("is {second} here and {first} above, which ends netplan before 1.0"),
-        "take one of the two out",
-    )
-}
-
-/// Something that netplan reads a second time, and refuses then, because a link stands behind what is made of it.
-pub(crate) fn met_again(what: &Written<String>, of: &str, link: &str) -> Finding {
-    settings_clash(
-        what.place,
-        link,
-        &format!(
-            "has {of}, and in this file a link stands behind what is made of it: netplan reads it twice then, and refuses the second time"
-        ),
-        "write the sections in this order: ethernets, wifis, bonds, bridges, vlans, vrfs",
-    )
-}
-
-/// A key of a link that is there twice in one file.
-pub(crate) fn key_twice(place: Place, link: &str, key: &str, is_list: bool, first: &str) -> Finding {
-    let what_happens = if is_list { "what both of them list is used" } else { "this one wins" };
-    Finding::on_sheet(
-        &NETPLAN_KEY_TWICE,
-        place,
-        format!("`{key}` of {link} stands twice, differently, first at {first}: {what_happens}."),
-        "write it once",
-    )
-}
-
-/// A key of a link that two files set differently. `first` and `file` name the earlier place.
-pub(crate) fn files_collide(
-    place: Place,
-    link: &str,
-    key: &str,
-    is_list: bool,
-    first: &str,
-    file: &str,
-) -> Finding {
-    let what_happens = if is_list { "what both of them list is used" } else { "this one wins" };
-    Finding::on_sheet(
-        &NETPLAN_FILES_COLLIDE,
-        place,
-        format!("`{key}` of {link} stands in {file} too, differently, at {first}: {what_happens}."),
-        format!(
-            "take {link} out of one of the two files, or that file out of the folder if it is an older one"
-        ),
-    )
-}
-
-/// A link of a kind that no rule knows.
-pub(crate) fn link_unjudged(id: &Written<String>, kind: &str) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_KEY_UNREAD,
-        id.place,
-        format!(
-            "{} is of the kind {kind}: it is held against netplan's keys, and not judged otherwise.",
-            id.value
-        ),
-        "look at it yourself",
-    )
-}
-
-/// A key of a link that no rule looks at.
-pub(crate) fn key_unread(key: &Written<String>, link: &str) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_KEY_UNREAD,
-        key.place,
-        format!("netplan takes `{}` of {link}, and it is not judged here.", key.value),
-        "look at it yourself",
-    )
-}
-
-/// A value that netplan hands on and systemd cannot read.
-pub(crate) fn value_ignored(place: Place, link: &str, found: &str, what: &str) -> Finding {
-    let fix = match what {
-        "address" => "write an address with its length, as in 10.64.10.11/24",
-        "metric" => "write a number up to 2147483647",
-        _ => "write a network, as in 10.64.96.0/20",
-    };
-    Finding::on_sheet(
-        &NETPLAN_VALUE_IGNORED,
-        place,
-        format!(
-            "netplan takes \"{found}\" of {link}, and systemd-networkd passes over it: it can read no {what} there."
-        ),
-        fix,
-    )
-}
-
-/// Routes or search domains that `NetworkManager` does not get to see.
-pub(super) fn not_handed_on(place: Place, link: &str, what: &str, families: &str) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_VALUE_IGNORED,
-        place,
-        format!(
-            "netplan hands the {what} of {link} not on to NetworkManager, as the link has no {families} address and asks nobody for one."
-        ),
-        format!("give {link} an address, or take the {what} out"),
-    )
-}
-
-pub(super) fn asks_dhcp(place: Place, link: &str, key: &str, own: Option<IpAddr>) -> Finding {
-    let (message, fix) = match own {
-        Some(own) => (
-            format!("{link} asks a DHCP server for an address beside {own}."),
-            format!("write {key}: false, unless it is to have both"),
-        ),
-        None => (
-            format!("{link} asks a DHCP server for its address."),
-            format!("write {key}: false and an address, if it is to be found by it"),
-        ),
-    };
-    Finding::on_sheet(&NETPLAN_ASKS_DHCP, place, message, fix)
-}
-
-pub(super) fn gateway_key(place: Place, key: &str) -> Finding {
-    let family = if key == "gateway4" { "0.0.0.0/0" } else { "::/0" };
-    Finding::on_sheet(
-        &NETPLAN_GATEWAY_KEY,
-        place,
-        format!("`{key}` is deprecated."),
-        format!("write a route: - {{to: {family}, via: …}}"),
-    )
-}
-
-pub(super) fn second_network(place: Place, link: &str, prefix: IpNet) -> Finding {
-    Finding::on_sheet(
-        &NETPLAN_SECOND_NETWORK,
-        place,
-        format!("{link} has an address of {prefix} too, beside that of its first network."),
-        "look yourself whether that is meant",
-    )
-}
-
-// Rules that a sheet breaks too, in the words of netplan files.
-
-/// An address that is none.
-pub(super) fn address_malformed(
-    written: &Written<String>,
-    key: &str,
-    link: Option<&str>,
-    fault: &AddressFault,
-) -> Finding {
-    let fix = match (fault.meant, key.ends_with('6')) {
-        (Some(meant), _) => format!("write {meant} if that was meant"),
-        (None, true) => "write the whole address, as in fd64:10::11".to_owned(),
-        (None, false) => "write the whole address, as in 10.64.10.11".to_owned(),
-    };
-    let message = format!("`{key}`{} holds \"{}\", which {}.", whose(link), written.value, fault.reason);
-    Finding::on_sheet(&rules::address::ADDRESS_MALFORMED, written.place, message, fix)
-}
-
-/// A name server that is not given by its address.
-pub(super) fn dns_not_an_address(
-    written: &Written<String>,
-    link: Option<&str>,
-    fault: &AddressFault,
-) -> Finding {
-    let fix = match fault.meant {
-        Some(meant) => format!("write {meant} if that was meant"),
-        None => "write the server's address, as in 10.64.10.53".to_owned(),
-    };
-    let message = format!("The name server \"{}\"{} {}.", written.value, whose(link), fault.reason);
-    Finding::on_sheet(&rules::servers::DNS_NOT_AN_ADDRESS, written.place, message, fix)
-}
-
-/// A hardware address that is none.
-pub(super) fn mac_malformed(
-    written: &Written<String>,
-    link: Option<&str>,
-    fault: &MacFault,
-    wanted: &str,
-) -> Finding {
-    let message = format!("The hardware address \"{}\"{} {}.", written.value, whose(link), fault.reason);
-    Finding::on_sheet(&rules::mac::MAC_MALFORMED, written.place, message, format!("write {wanted}"))
-}
-
-/// A mode that the bonding driver does not have.
-pub(super) fn bond_mode_unknown(written: &Written<String>, link: Option<&str>, wanted: &str) -> Finding {
-    let modes = BondMode::ALL.into_iter().map(|(word, _)| word);
-    let fix = match nearest(&written.value, modes, 1).first() {
-        Some(meant) => format!("write mode: {meant}"),
-        None => format!("write {wanted}"),
-    };
-    let message = format!(
-        "There is no bond mode \"{}\"{}.",
-        written.value,
-        link.map_or_else(String::new, |link| format!(", as {link} has it"))
-    );
-    Finding::on_sheet(&rules::bond::BOND_MODE_UNKNOWN, written.place, message, fix)
-}
-
-/// A name that no interface can have.
-pub(super) fn name_invalid(written: &Written<String>, fault: &NameFault) -> Finding {
-    let message = format!("No interface can be called \"{}\": it {}.", written.value, fault.reason);
-    Finding::on_sheet(
-        &rules::link::LINK_NAME_INVALID,
-        written.place,
-        message,
-        "write another name of at most 15 letters, digits, dots, dashes or underscores, as in lan0",
-    )
-}
-
-/// A tag that no VLAN can have.
-pub(super) fn tag_out_of_range(written: &Written<u64>) -> Finding {
-    Finding::on_sheet(
-        &rules::vlan::VLAN_OUT_OF_RANGE,
-        written.place,
-        format!("{} is no tag of a VLAN: these run from 1 to 4094.", written.value),
-        "write the tag that the switches have, as in id: 110",
-    )
-}
-
-/// A search domain that is no domain name.
-pub(super) fn search_malformed(written: &Written<String>, fault: &NameFault) -> Finding {
-    Finding::on_sheet(
-        &rules::naming::SEARCH_MALFORMED,
-        written.place,
-        format!("The search domain \"{}\" {}.", written.value, fault.reason),
-        "write a domain name, as in capovetro.example",
-    )
-}

@@ -3,7 +3,7 @@
 use impostazione_net::Family;
 
 use super::links::ReadLink;
-use super::netplan_rules;
+use super::sentences;
 use crate::finding::Finding;
 
 /// Looks at each link.
@@ -12,12 +12,12 @@ pub(super) fn check(links: &[ReadLink<'_>], findings: &mut Vec<Finding>) {
         let id = &link.definition.id.value;
         for key in ["gateway4", "gateway6"] {
             if let Some(node) = link.definition.body.get(key) {
-                findings.push(netplan_rules::gateway_key(node.place, key));
+                findings.push(sentences::gateway_key(node.place, key));
             }
         }
         if let Some((family, place)) = link.dhcp.first() {
             let key = if *family == Family::V4 { "dhcp4" } else { "dhcp6" };
-            findings.push(netplan_rules::asks_dhcp(
+            findings.push(sentences::asks_dhcp(
                 *place,
                 id,
                 key,
@@ -31,14 +31,14 @@ pub(super) fn check(links: &[ReadLink<'_>], findings: &mut Vec<Finding>) {
         if let Some((address, network)) = of_another_network.and_then(|found| Some((found, found.network()?)))
             && id != "lo"
         {
-            findings.push(netplan_rules::second_network(address.at.place, id, network));
+            findings.push(sentences::second_network(address.at.place, id, network));
         }
         for lost in &link.lost {
             let (what, families) = match lost.family {
                 Some(family) => ("route", family.name()),
                 None => ("search domains", "IPv4 or IPv6"),
             };
-            findings.push(netplan_rules::not_handed_on(lost.place, id, what, families));
+            findings.push(sentences::not_handed_on(lost.place, id, what, families));
         }
     }
 }

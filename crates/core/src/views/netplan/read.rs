@@ -10,11 +10,24 @@ pub const SIZE_LIMIT: u64 = 4 * 1024 * 1024;
 
 /// The names of the files in a folder that netplan reads, in its order. It passes over hidden ones.
 pub fn in_order(mut names: Vec<String>) -> Vec<String> {
-    names.retain(|name| {
-        !name.starts_with('.') && Path::new(name).extension().is_some_and(|extension| extension == "yaml")
-    });
+    names.retain(|name| is_read(name));
     names.sort_unstable();
     names
+}
+
+/// Whether netplan reads a file of that name.
+pub fn is_read(name: &str) -> bool {
+    !name.starts_with('.') && has_end(name, "yaml")
+}
+
+/// Whether a file that netplan passes over has a name as if it were to be read.
+pub fn looks_read(name: &str) -> bool {
+    let small = name.to_ascii_lowercase();
+    !is_read(name) && (has_end(&small, "yaml") || has_end(&small, "yml"))
+}
+
+fn has_end(name: &str, end: &str) -> bool {
+    Path::new(name).extension().is_some_and(|extension| extension == end)
 }
 
 /// Where netplan's files lie on a host, from its top on, in the order in which netplan looks.

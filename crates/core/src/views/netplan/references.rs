@@ -2,8 +2,8 @@
 
 use impostazione_text::Written;
 
-use super::netplan_rules;
 use super::section::Kind;
+use super::sentences;
 use super::yaml::{Map, Value};
 use crate::finding::Finding;
 use crate::machine::NetplanVersion;
@@ -138,7 +138,7 @@ pub(super) fn meets_itself(
     for (_, points) in body.entries.iter().filter(|(key, _)| key.value == "access-points") {
         for (ssid, _) in points.value.map().iter().flat_map(|points| &points.entries) {
             if networks.contains(&ssid.value.as_str()) {
-                findings.push(netplan_rules::said_twice(ssid, "the wireless network", &id.value));
+                findings.push(sentences::said_twice(ssid, "the wireless network", &id.value));
             }
             networks.push(&ssid.value);
         }
@@ -152,7 +152,7 @@ pub(super) fn meets_itself(
             let Some(text) = value.value.text() else { continue };
             match &first {
                 Some(first) if version < NetplanVersion::new(1, 0) && first.value != text => {
-                    findings.push(netplan_rules::gateway_twice(value.place, key, &first.value, text));
+                    findings.push(sentences::gateway_twice(value.place, key, &first.value, text));
                 }
                 Some(_) => {}
                 None => first = Some(Written::new(text.to_owned(), value.place)),
@@ -170,7 +170,7 @@ pub(super) fn meets_itself(
             match &primary {
                 Some(known) if known.value != text => {
                     let named = Written::new(text.to_owned(), named.place);
-                    findings.push(netplan_rules::said_twice(&named, "a primary member", &id.value));
+                    findings.push(sentences::said_twice(&named, "a primary member", &id.value));
                 }
                 Some(_) => {}
                 None => primary = Some(Written::new(text.to_owned(), named.place)),
@@ -197,7 +197,7 @@ fn said_of_ports(known: &Map, id: &Written<String>, body: &Map, findings: &mut V
         let mut known = costs(known, what);
         for (port, counts) in costs(body, what) {
             if known.iter().any(|(other, counts)| *counts && other.value == port.value) {
-                findings.push(netplan_rules::said_twice(&port, &format!("`{what}`"), &id.value));
+                findings.push(sentences::said_twice(&port, &format!("`{what}`"), &id.value));
             }
             known.push((port, counts));
         }
@@ -226,7 +226,7 @@ pub(super) fn data_twice(known: &Map, id: &Written<String>, switch: &Map, findin
         let mut known = data(known);
         for (key, value) in data(switch) {
             if known.iter().any(|(other, said)| other.value == key.value && *said != value) {
-                findings.push(netplan_rules::said_twice(&key, &format!("`{what}`"), &id.value));
+                findings.push(sentences::said_twice(&key, &format!("`{what}`"), &id.value));
             }
             known.push((key, value));
         }
@@ -246,14 +246,14 @@ pub(super) fn meets_again(
     let networks =
         body.map("access-points").filter(|_| kind == Kind::Wifi && version < NetplanVersion::new(1, 0));
     if let Some((ssid, _)) = networks.and_then(|networks| networks.entries.first()) {
-        findings.push(netplan_rules::met_again(ssid, "wireless networks", &id.value));
+        findings.push(sentences::met_again(ssid, "wireless networks", &id.value));
     }
     let Some(parameters) = body.map("parameters").filter(|_| kind == Kind::Bridge) else { return };
     for what in ["path-cost", "port-priority"] {
         for (port, cost) in parameters.map(what).iter().flat_map(|map| &map.entries) {
             let counts = cost.value.text().is_none_or(|text| !text.trim_matches('0').is_empty());
             if counts && known_before(&port.value) {
-                findings.push(netplan_rules::met_again(port, &format!("`{what}`"), &id.value));
+                findings.push(sentences::met_again(port, &format!("`{what}`"), &id.value));
             }
         }
     }

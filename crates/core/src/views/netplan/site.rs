@@ -3,6 +3,7 @@
 //! The rules speak of a site whose subnets have one gateway each. Routes do not fit into that, and are judged by themselves
 //! (`ways`).
 
+use std::collections::HashSet;
 use std::net::IpAddr;
 use std::sync::Arc;
 
@@ -11,8 +12,8 @@ use impostazione_text::{Place, Stated, Written};
 
 use super::definitions::Definitions;
 use super::links::{ReadAddress, ReadLink, ReadRoute, tag};
-use super::netplan_rules;
 use super::section::Kind;
+use super::sentences;
 use super::yaml::Node;
 use crate::finding::Finding;
 use crate::machine::{
@@ -86,8 +87,9 @@ pub(super) fn site_of(
     // Where nothing leads out, one link is asked for its gateway.
     let leads_out = links.iter().any(leads_out);
     let mut is_asked = leads_out;
+    let refused: HashSet<Place> = findings.iter().map(|finding| finding.place).collect();
     for read in links {
-        not_judged(read, findings);
+        not_judged(read, &refused, findings);
         if read.name.value == "lo" {
             // The loopback interface leads nowhere, whatever addresses it has.
             continue;
@@ -188,23 +190,23 @@ fn default_routers<'r>(link: &'r ReadLink<'_>) -> impl Iterator<Item = &'r ReadR
 }
 
 /// Says of a link what is taken by netplan and looked at by nobody here.
-fn not_judged(link: &ReadLink<'_>, findings: &mut Vec<Finding>) {
+fn not_judged(link: &ReadLink<'_>, refused: &HashSet<Place>, findings: &mut Vec<Finding>) {
     let definition = link.definition;
     let is_judged = matches!(
         definition.kind,
         Kind::Ethernet | Kind::Wifi | Kind::Bond | Kind::Bridge | Kind::Vlan | Kind::Dummy
     );
     if !is_judged {
-        findings.push(netplan_rules::link_unjudged(&definition.id, definition.kind.word()));
+        findings.push(sentences::link_unjudged(&definition.id, definition.kind.word()));
         return;
     }
     // A key that netplan refuses has its finding.
-    let is_refused = |place: Place| findings.iter().any(|finding| finding.place == place);
+    let is_refused = |place: Place| refused.contains(&place);
     let keys = definition.body.entries.iter().map(|(key, _)| key);
     let keys: Vec<_> =
         keys.filter(|key| !UNDERSTOOD.contains(&key.value.as_str()) && !is_refused(key.place)).collect();
     for key in keys {
-        findings.push(netplan_rules::key_unread(key, &definition.id.value));
+        findings.push(sentences::key_unread(key, &definition.id.value));
     }
 }
 
@@ -216,7 +218,7 @@ fn link_name(read: &ReadLink<'_>, findings: &mut Vec<Finding>) -> Option<Written
     match LinkName::parse(&read.name.value) {
         Ok(name) => Some(read.name.with(name)),
         Err(fault) => {
-            findings.push(netplan_rules::name_invalid(&read.name, &fault));
+            findings.push(sentences::name_invalid(&read.name, &fault));
             None
         }
     }
@@ -335,7 +337,7 @@ fn vlan(read: &ReadLink<'_>, findings: &mut Vec<Finding>) -> Stated<Written<u16>
     match u16::try_from(written.value).ok().filter(|tag| (1..=4094).contains(tag)) {
         Some(tag) => Stated::Value(written.with(tag)),
         None => {
-            findings.push(netplan_rules::tag_out_of_range(&written));
+            findings.push(sentences::tag_out_of_range(&written));
             Stated::Faulty
         }
     }
@@ -414,7 +416,7 @@ impl Servers {
             match DomainName::parse(routed.unwrap_or(&written.value)) {
                 Ok(domain) if routed.is_some() => only_for.push(written.with(domain)),
                 Ok(domain) => search.push(written.with(domain)),
-                Err(fault) => findings.push(netplan_rules::search_malformed(written, &fault)),
+                Err(fault) => findings.push(sentences::search_malformed(written, &fault)),
             }
         }
         if only_for.is_empty() || asked_for_all || !search.is_empty() {

@@ -7,7 +7,7 @@ use impostazione_text::Written;
 use ipnet::IpNet;
 
 use super::links::{ReadLink, ReadRoute};
-use super::netplan_rules;
+use super::sentences;
 use crate::finding::Finding;
 use crate::machine::rules::gateway::DEFAULT_ROUTE_DUPLICATE;
 use crate::machine::rules::route::ROUTE_DUPLICATE;
@@ -20,7 +20,7 @@ pub(super) fn check(links: &[ReadLink<'_>], findings: &mut Vec<Finding>) {
             findings.extend(ignored(link, route).or_else(|| unreachable(link, route)));
         }
         for address in link.addresses.iter().filter(|address| address.length.is_none()) {
-            findings.push(netplan_rules::value_ignored(
+            findings.push(sentences::value_ignored(
                 address.at.place,
                 &link.definition.id.value,
                 &address.text,
@@ -35,13 +35,13 @@ pub(super) fn check(links: &[ReadLink<'_>], findings: &mut Vec<Finding>) {
 fn ignored(link: &ReadLink<'_>, route: &ReadRoute) -> Option<Finding> {
     if let Some(metric) = &route.metric_ignored {
         let id = &link.definition.id.value;
-        return Some(netplan_rules::value_ignored(metric.place, id, &metric.value, "metric"));
+        return Some(sentences::value_ignored(metric.place, id, &metric.value, "metric"));
     }
     let to = route.to.as_ref()?;
     if to.value == "default" || route.network().is_some() {
         return None;
     }
-    Some(netplan_rules::value_ignored(to.place, &link.definition.id.value, &to.value, "network"))
+    Some(sentences::value_ignored(to.place, &link.definition.id.value, &to.value, "network"))
 }
 
 fn is_link_local6(route: &ReadRoute) -> bool {

@@ -16,7 +16,7 @@ pub(super) type Node = Written<Value>;
 const DEPTH_LIMIT: usize = 64;
 
 /// How many values a file may come to, once what its aliases point at is written out.
-const VALUES_LIMIT: usize = 500_000;
+const VALUES_LIMIT: usize = 60_000;
 
 /// What a value is.
 #[derive(Clone, Debug, PartialEq)]

@@ -5,9 +5,9 @@ use std::net::IpAddr;
 use impostazione_net::{Family, MacAddress, parse_address};
 use impostazione_text::{Place, Written, nearest};
 
-use super::super::netplan_rules;
+use super::super::sentences;
 use super::super::yaml::{Map, Node, Value};
-use super::kind::{Kind, leading_number, without_length};
+use super::kind::{Kind, leading_number, number, without_length};
 use super::tables::{ADDRESS_OPTIONS, FILE, Key, RENDERER, Shape, Table, Together};
 use crate::finding::Finding;
 use crate::machine::NetplanVersion;
@@ -46,7 +46,7 @@ impl Check<'_> {
             }
             (Shape::OneOrList(kind), Value::List(items)) => {
                 if items.is_empty() {
-                    self.findings.push(netplan_rules::empty(node.place, name(key), self.owner()));
+                    self.findings.push(sentences::empty(node.place, name(key), self.owner()));
                 }
                 self.items(Shape::One(kind), key, items);
             }
@@ -54,7 +54,7 @@ impl Check<'_> {
             (Shape::Pair(item), Value::List(items)) => {
                 self.items(*item, key, items);
                 if items.len() != 2 {
-                    self.findings.push(netplan_rules::no_pair(node.place, name(key), self.owner()));
+                    self.findings.push(sentences::no_pair(node.place, name(key), self.owner()));
                 }
             }
             (Shape::Addresses { from_zero }, Value::List(items)) => {
@@ -66,7 +66,7 @@ impl Check<'_> {
                     // The second time, netplan leaves the list at the first address whose options it has already.
                     if is_refused && is_done {
                         self.findings.truncate(before);
-                        self.findings.push(netplan_rules::address_passed_over(item.place, self.owner()));
+                        self.findings.push(sentences::address_passed_over(item.place, self.owner()));
                     }
                     is_done |= self.begins_again && !is_refused && item.value.map().is_some();
                 }
@@ -86,10 +86,11 @@ impl Check<'_> {
             }
             (Shape::Section(table), Value::Map(map)) => self.section(table, map),
             (shape, _) => {
-                if is_confidential(shape) {
+                let is_hidden = is_confidential(shape) && !node.value.text().is_some_and(is_plain);
+                if is_hidden {
                     self.hide(node);
                 }
-                let found = netplan_rules::Found::of(&node.value, is_confidential(shape));
+                let found = sentences::Found::of(&node.value, is_hidden);
                 let wanted = match shape {
                     Shape::One(_) => "one value",
                     Shape::List(Shape::Table(_)) => "a list of mappings",
@@ -99,7 +100,7 @@ impl Check<'_> {
                     Shape::OneOrList(_) => "one value or a list",
                     Shape::OneOrTable(..) => "one value or a mapping",
                 };
-                self.findings.push(netplan_rules::wrong_shape(
+                self.findings.push(sentences::wrong_shape(
                     node.place,
                     name(key),
                     self.owner(),
@@ -137,12 +138,14 @@ impl Check<'_> {
                     self.shape(key.shape, Some(written), value);
                     self.within.pop();
                 }
-                Some(key) => self.findings.push(netplan_rules::key_too_new(
-                    written,
-                    self.owner(),
-                    self.version,
-                    key.since,
-                )),
+                Some(key) => {
+                    self.findings.push(sentences::key_too_new(
+                        written,
+                        self.owner(),
+                        self.version,
+                        key.since,
+                    ));
+                }
                 None => {
                     let holds_secrets = table.keys().any(|key| is_secret(key.shape));
                     let known = table.keys().filter(|key| key.since <= self.version);
@@ -154,13 +157,8 @@ impl Check<'_> {
                     if holds_secrets && nearest(&written.value, known.iter().copied(), 1).is_empty() {
                         self.secrets.push(written.place);
                     }
-                    let unknown = netplan_rules::key_unknown(
-                        written,
-                        self.owner(),
-                        self.version,
-                        &known,
-                        holds_secrets,
-                    );
+                    let unknown =
+                        sentences::key_unknown(written, self.owner(), self.version, &known, holds_secrets);
                     self.findings.push(unknown);
                 }
             }
@@ -180,12 +178,12 @@ impl Check<'_> {
                 continue;
             }
             if !Kind::Name.takes(&id.value, self.version) || id.value.contains(['*', '[', ']', '?']) {
-                self.findings.push(netplan_rules::id_refused(id));
+                self.findings.push(sentences::id_refused(id));
             }
             self.owner = Some(id.value.clone());
             match &link.value {
                 Value::Map(map) => self.table(table, link.place, map),
-                _ => self.findings.push(netplan_rules::link_without_mapping(id, link.place)),
+                _ => self.findings.push(sentences::link_without_mapping(id, link.place)),
             }
             self.owner = None;
         }
@@ -215,31 +213,31 @@ impl Check<'_> {
             Kind::Mac | Kind::SetMac => {
                 if let Err(fault) = MacAddress::parse(&written.value) {
                     let wanted = kind.wanted(self.version);
-                    return netplan_rules::mac_malformed(written, self.owner(), &fault, &wanted);
+                    return sentences::mac_malformed(written, self.owner(), &fault, &wanted);
                 }
             }
             Kind::Address | Kind::Address4 | Kind::Address6 if !written.value.contains('/') => {
                 if let Some(fault) = fault() {
                     return if self.within.contains(&"nameservers") {
-                        netplan_rules::dns_not_an_address(written, self.owner(), &fault)
+                        sentences::dns_not_an_address(written, self.owner(), &fault)
                     } else {
-                        netplan_rules::address_malformed(written, key, self.owner(), &fault)
+                        sentences::address_malformed(written, key, self.owner(), &fault)
                     };
                 }
             }
             Kind::Network | Kind::Destination if key == "via" => {
                 if let Some(fault) = fault() {
-                    return netplan_rules::address_malformed(written, key, self.owner(), &fault);
+                    return sentences::address_malformed(written, key, self.owner(), &fault);
                 }
             }
             Kind::Word(words) if words.iter().any(|word| word.word == "active-backup") => {
                 let wanted = kind.wanted(self.version);
-                return netplan_rules::bond_mode_unknown(written, self.owner(), &wanted);
+                return sentences::bond_mode_unknown(written, self.owner(), &wanted);
             }
             _ => {}
         }
-        let found = netplan_rules::Found::of(&Value::Scalar(written.value.clone()), kind.is_confidential());
-        netplan_rules::wrong_value(written.place, key, self.owner(), &found, &kind.wanted(self.version))
+        let found = sentences::Found::of(&Value::Scalar(written.value.clone()), kind.is_confidential());
+        sentences::wrong_value(written.place, key, self.owner(), &found, &kind.wanted(self.version))
     }
 
     /// One of `addresses`: a text, or a mapping from a text to options. netplan looks at the first key of such a mapping
@@ -252,9 +250,9 @@ impl Check<'_> {
                 (text.clone(), Some(options))
             }
             other => {
-                let found = netplan_rules::Found::of(other, false);
+                let found = sentences::Found::of(other, false);
                 let wanted = "an address with its length";
-                self.findings.push(netplan_rules::wrong_shape(
+                self.findings.push(sentences::wrong_shape(
                     item.place,
                     name(key),
                     self.owner(),
@@ -265,7 +263,7 @@ impl Check<'_> {
             }
         };
         let Some((text, length)) = written.value.rsplit_once('/') else {
-            self.findings.push(netplan_rules::address_without_length(&written, name(key), self.owner()));
+            self.findings.push(sentences::address_without_length(&written, name(key), self.owner()));
             return;
         };
         let Ok(address) = text.parse::<IpAddr>() else {
@@ -281,7 +279,7 @@ impl Check<'_> {
         let length = leading_number(length).unwrap_or(0);
         let longest = if address.is_ipv4() { 32 } else { 128 };
         if length > longest || (length == 0 && !from_zero) {
-            self.findings.push(netplan_rules::address_without_length(&written, name(key), self.owner()));
+            self.findings.push(sentences::address_without_length(&written, name(key), self.owner()));
         }
     }
 
@@ -301,16 +299,16 @@ impl Check<'_> {
         });
         let needs_router = kind == "unicast" && scope == "global";
         if !has("to") && (scope != "global" || needs_router || kind != "unicast") {
-            self.findings.push(netplan_rules::route_without(place, "to", self.owner()));
+            self.findings.push(sentences::route_without(place, "to", self.owner()));
         } else if needs_router && !has("via") {
-            self.findings.push(netplan_rules::route_without(place, "via", self.owner()));
+            self.findings.push(sentences::route_without(place, "via", self.owner()));
         }
     }
 
     fn policy(&mut self, place: Place, map: &Map) {
         self.one_family(map, &["from", "to"]);
         if map.get("from").is_none() && map.get("to").is_none() {
-            self.findings.push(netplan_rules::policy_for_nobody(place, self.owner()));
+            self.findings.push(sentences::policy_for_nobody(place, self.owner()));
         }
     }
 
@@ -325,7 +323,7 @@ impl Check<'_> {
                 None => first = Some((family, &key.value)),
                 Some((known, other)) if known != family => {
                     let other = other.to_owned();
-                    self.findings.push(netplan_rules::two_families(
+                    self.findings.push(sentences::two_families(
                         value.place,
                         &key.value,
                         text,
@@ -365,12 +363,22 @@ fn is_secret_below(shape: Shape) -> bool {
 /// Whether what stands in such a place may be a secret.
 fn is_confidential(shape: Shape) -> bool {
     match shape {
-        Shape::One(kind) | Shape::OneOrList(kind) | Shape::OneOrTable(kind, _) | Shape::ByLink(kind) => {
-            kind.is_confidential()
-        }
-        Shape::List(shape) | Shape::Pair(shape) | Shape::Named(shape) => is_confidential(*shape),
         // Somebody's password may have slipped in here.
-        Shape::Table(table) | Shape::Section(table) => table.keys().any(|key| is_secret_below(key.shape)),
+        Shape::Table(_) | Shape::Section(_) | Shape::Named(_) => true,
+        Shape::List(shape) | Shape::Pair(shape) => is_secret_below(*shape),
         Shape::Addresses { .. } => false,
+        shape => is_secret(shape),
     }
+}
+
+/// The length of the shortest passphrase of a wireless network, which may be digits alone.
+const SHORTEST_PHRASE: usize = 8;
+
+/// Whether a text is too plain to be a secret.
+fn is_plain(text: &str) -> bool {
+    let address = text.split('/').next().unwrap_or_default();
+    address.parse::<IpAddr>().is_ok()
+        || ["", "~", "null", "default"].contains(&text)
+        || (number(text).is_some() && text.len() < SHORTEST_PHRASE)
+        || Kind::Flag.takes(text, NetplanVersion::new(0, 106))
 }
