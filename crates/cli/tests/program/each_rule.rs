@@ -812,6 +812,13 @@ fn cases_of_netplan() -> Vec<Case> {
             None,
             more("  bridges:\n    br0: {interfaces: [«lan7»], parameters: {stp: false}}\n"),
         ),
+        case(
+            "netplan-wants-openvswitch",
+            None,
+            more(
+                "  openvswitch:\n    ports: [[«cable-a», cable-b]]\n  bridges:\n    br0: {interfaces: [cable-a]}\n    br1: {interfaces: [cable-b]}\n",
+            ),
+        ),
         case("netplan-part-unread", None, more("«---»\nnetwork: {}\n")),
         case(
             "netplan-value-ignored",

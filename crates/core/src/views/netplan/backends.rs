@@ -33,6 +33,10 @@ pub(super) fn check(definitions: &Definitions, links: &[ReadLink<'_>], findings:
         });
         findings.extend(found);
     }
+    let is_switched = |definition: &&Definition| definitions.backend(definition) == Backend::OpenVSwitch;
+    let switched: Vec<_> =
+        definitions.all.iter().filter(is_switched).map(|definition| &definition.id).collect();
+    findings.extend(sentences::wants_openvswitch(&switched));
 }
 
 struct Check<'d> {

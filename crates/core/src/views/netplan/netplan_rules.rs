@@ -16,6 +16,7 @@ pub(crate) const RULES: &[&Rule] = &[
     &NETPLAN_KEY_TWICE,
     &NETPLAN_PART_UNREAD,
     &NETPLAN_VALUE_IGNORED,
+    &NETPLAN_WANTS_OPENVSWITCH,
 ];
 
 /// A file that netplan does not take.
@@ -193,6 +194,20 @@ pub(super) static NETPLAN_VALUE_IGNORED: Rule = Rule {
         leaves out the routes and search domains of a link that has no address of their family.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}, {to: 10.64.96.0/200, via: 10.64.10.2}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}, {to: 10.64.96.0/20, via: 10.64.10.2}]\n      nameservers: {addresses: [10.64.10.53]}\n",
+    examples: Examples::NetplanFiles,
+    ..Rule::PLAIN
+};
+
+/// A link that another program has to set up.
+pub(super) static NETPLAN_WANTS_OPENVSWITCH: Rule = Rule {
+    name: "netplan-wants-openvswitch",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a netplan file has a link of Open vSwitch, which has to be installed",
+    explanation: "netplan hands such links to Open vSwitch, and refuses all files on a host that has no /usr/bin/ovs-vsctl: the \
+        host then comes up without a network. Install openvswitch-switch on the host, or make a bridge of the kernel's.",
+    wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n  bridges:\n    br0:\n      openvswitch: {}\n",
+    right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n  bridges:\n    br0:\n      parameters: {stp: false}\n",
     examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };

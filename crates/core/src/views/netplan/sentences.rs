@@ -10,6 +10,7 @@ use super::netplan_rules::{
     NETPLAN_ASKS_DHCP, NETPLAN_FILES_COLLIDE, NETPLAN_GATEWAY_KEY, NETPLAN_KEY_TWICE, NETPLAN_KEY_UNKNOWN,
     NETPLAN_KEY_UNREAD, NETPLAN_LINK_UNDEFINED, NETPLAN_MALFORMED, NETPLAN_PART_UNREAD,
     NETPLAN_SECOND_NETWORK, NETPLAN_SETTING_MISSING, NETPLAN_SETTINGS_CLASH, NETPLAN_VALUE_IGNORED,
+    NETPLAN_WANTS_OPENVSWITCH,
 };
 use super::yaml::Value;
 use crate::finding::Finding;
@@ -184,6 +185,22 @@ pub(crate) fn name_not_read(place: Place, name: &str) -> Finding {
         format!("netplan does not read a file that is called {name}."),
         "give it a name that ends in .yaml, and begins with no dot",
     )
+}
+
+/// Links for which Open vSwitch has to be there.
+pub(super) fn wants_openvswitch(ids: &[&Written<String>]) -> Option<Finding> {
+    let first = ids.first()?;
+    let names: Vec<&str> = ids.iter().map(|id| id.value.as_str()).collect();
+    let (names, are) = (names.join(", "), if ids.len() == 1 { "is" } else { "are" });
+    Some(Finding::on_sheet(
+        &NETPLAN_WANTS_OPENVSWITCH,
+        first.place,
+        format!(
+            "{names} {are} for Open vSwitch: netplan refuses all files on a host without /usr/bin/ovs-vsctl. What is below \
+             `openvswitch` is held against netplan's keys, and not judged otherwise."
+        ),
+        "install openvswitch-switch on the host, or take what is said of openvswitch out",
+    ))
 }
 
 /// An address that netplan would refuse, and does not look at.

@@ -200,12 +200,13 @@ fn not_judged(link: &ReadLink<'_>, refused: &HashSet<Place>, findings: &mut Vec<
         findings.push(sentences::link_unjudged(&definition.id, definition.kind.word()));
         return;
     }
-    // A key that netplan refuses has its finding.
-    let is_refused = |place: Place| refused.contains(&place);
+    // A key that netplan refuses has its finding, and so has a bond or bridge of Open vSwitch.
+    let is_made_of_links = matches!(definition.kind, Kind::Bond | Kind::Bridge);
+    let is_told = |key: &Written<String>| {
+        refused.contains(&key.place) || (is_made_of_links && key.value == "openvswitch")
+    };
     let keys = definition.body.entries.iter().map(|(key, _)| key);
-    let keys: Vec<_> =
-        keys.filter(|key| !UNDERSTOOD.contains(&key.value.as_str()) && !is_refused(key.place)).collect();
-    for key in keys {
+    for key in keys.filter(|key| !UNDERSTOOD.contains(&key.value.as_str()) && !is_told(key)) {
         findings.push(sentences::key_unread(key, &definition.id.value));
     }
 }
