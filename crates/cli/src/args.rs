@@ -419,7 +419,12 @@ pub(crate) struct PlaceArguments {
     #[arg(long)]
     pub(crate) replace: bool,
 
-    /// Go on where something was changed since an earlier placement, and lose that change
+    /// Have what was changed since an earlier placement stay where it can, such as a password
+    #[arg(long)]
+    pub(crate) keep_changes: bool,
+
+    /// Go on where something was changed since an earlier placement, and lose that change; with --keep-changes, only where it
+    /// cannot stay
     #[arg(long)]
     pub(crate) discard_changes: bool,
 }

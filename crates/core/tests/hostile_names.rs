@@ -11,7 +11,7 @@ use std::sync::LazyLock;
 
 use impostazione_core::assess::assess;
 use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
-use impostazione_core::placing::{PlacementOptions, Placing, Request, inspect_rootfs, take_back};
+use impostazione_core::placing::{Keeping, PlacementOptions, Placing, Request, inspect_rootfs, take_back};
 use impostazione_rootfs::Rootfs;
 use impostazione_text::files::Folder;
 use proptest::prelude::*;
@@ -168,7 +168,7 @@ fn try_one(field: usize, name: &str) -> Result<bool, TestCaseError> {
     let rootfs = Rootfs::open(&card).unwrap();
     let _ = inspect_rootfs(&rootfs);
     let options = PlacementOptions { fresh_identity: true };
-    let request = Request { options, may_replace: true, may_lose_changes: true };
+    let request = Request { options, may_replace: true, keeping: Keeping::Nothing, is_answered: true };
     let placed = Placing::new(&rootfs, &OUTPUT, request, "now").ok().and_then(|placing| {
         // What an error speaks against is tried all the same: nothing may depend on whoever reads it.
         placing.carry_out(&rootfs).ok()

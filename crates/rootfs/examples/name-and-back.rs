@@ -4,7 +4,8 @@
 use std::error::Error;
 
 use impostazione_rootfs::{
-    Change, Owner, PlacementFacts, Rootfs, RootfsPath, Since, Subject, View, Want, journal, own_identity,
+    Change, Owner, PlacementFacts, Remains, Rootfs, RootfsPath, Since, Subject, View, Want, journal,
+    own_identity,
 };
 use impostazione_text::FileBytes;
 
@@ -29,12 +30,13 @@ fn main() -> Result<(), Box<dyn Error>> {
         output: String::new(),
         placed: "just now".to_owned(),
         accounts: Vec::new(),
+        image_users: Vec::new(),
         fresh_identity: false,
     };
-    let record = journal::place(&rootfs, &[change], &facts)?;
+    let record = journal::place(&rootfs, &[change], &facts, None)?;
     let kept = journal::since(&rootfs, &record)?.iter().filter(|since| **since == Since::AsPlaced).count();
     println!("{kept} of {} steps stand as placed", record.steps.len());
-    let undone = journal::undo(&rootfs, &record)?;
+    let undone = journal::undo(&rootfs, &record, &Remains::default())?;
     println!("{} put back", undone.restored);
     Ok(())
 }

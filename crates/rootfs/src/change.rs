@@ -32,6 +32,34 @@ pub enum Want {
     Absent,
 }
 
+impl Want {
+    /// The state of a path where this stands. `own` owns what is made where nobody may give things away.
+    pub fn state(&self, own: Option<Owner>) -> State {
+        match self {
+            Want::File { bytes, mode, owner } => {
+                let Owner { uid, gid } = own.unwrap_or(*owner);
+                State::File {
+                    mode: *mode,
+                    uid,
+                    gid,
+                    size: bytes.len() as u64,
+                    sha256: digest(bytes),
+                    access_list: None,
+                }
+            }
+            Want::Link(target) => {
+                let Owner { uid, gid } = own.unwrap_or(Owner::ROOT);
+                State::Link { target: target.clone(), uid, gid }
+            }
+            Want::Folder { mode, owner } => {
+                let Owner { uid, gid } = own.unwrap_or(*owner);
+                State::Folder { mode: *mode, uid, gid, access_list: None }
+            }
+            Want::Absent => State::Absent,
+        }
+    }
+}
+
 /// Whose something is, by numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Owner {
@@ -109,6 +137,8 @@ pub struct Change {
     pub is_secret: bool,
     /// Whether it is no part of what the output says but made at random, and stays once it is there.
     pub is_made_up: bool,
+    /// What the output has there, where something else is kept.
+    pub meant: Option<Want>,
     /// What stood there when this was planned.
     pub before: State,
 }
@@ -127,6 +157,7 @@ impl Change {
             why: String::new(),
             is_secret: is_closed || keeps_secrets,
             is_made_up: false,
+            meant: None,
             before: State::Absent,
         }
     }
@@ -145,28 +176,12 @@ impl Change {
 
     /// The state that the path will have. `own` owns what is made where nobody may give things away.
     pub fn state(&self, own: Option<Owner>) -> State {
-        match &self.want {
-            Want::File { bytes, mode, owner } => {
-                let Owner { uid, gid } = own.unwrap_or(*owner);
-                State::File {
-                    mode: *mode,
-                    uid,
-                    gid,
-                    size: bytes.len() as u64,
-                    sha256: digest(bytes),
-                    access_list: None,
-                }
-            }
-            Want::Link(target) => {
-                let Owner { uid, gid } = own.unwrap_or(Owner::ROOT);
-                State::Link { target: target.clone(), uid, gid }
-            }
-            Want::Folder { mode, owner } => {
-                let Owner { uid, gid } = own.unwrap_or(*owner);
-                State::Folder { mode: *mode, uid, gid, access_list: None }
-            }
-            Want::Absent => State::Absent,
-        }
+        self.want.state(own)
+    }
+
+    /// The state that it would have by the output, where something else is kept.
+    pub fn meant_state(&self, own: Option<Owner>) -> Option<State> {
+        self.meant.as_ref().map(|meant| meant.state(own))
     }
 
     /// One word for what happens to the path, whose state now is this.

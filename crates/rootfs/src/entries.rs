@@ -1,14 +1,15 @@
 //! Single steps on a root filesystem: each makes, moves, copies or removes one entry, or refuses to.
 
 use std::fmt::Display;
-use std::io::{self, Write as _};
+use std::io::{self, Read as _, Write as _};
 use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 
+use impostazione_text::FileBytes;
 use rustix::fs::{AtFlags, IFlags, Mode, OFlags, StatVfsMountFlags, Timespec, Timestamps, XattrFlags};
 use rustix::io::Errno;
 
 use super::change::{Change, Owner, Want};
-use super::folder::{Found, Kind, Rootfs, RootfsFault, is_fat, look_in, not_a_file, split};
+use super::folder::{Found, Kind, READ_LIMIT, Rootfs, RootfsFault, is_fat, look_in, not_a_file, split};
 use super::state::State;
 use crate::access_list::{self, AccessList};
 use crate::open_folder::OpenFolder;
@@ -130,6 +131,23 @@ pub(super) fn write_new(
 
 pub(super) fn open_to_read(folder: &OpenFolder, name: &str, path: &str) -> Result<OwnedFd, RootfsFault> {
     folder.open_file(name).map_err(|errno| RootfsFault::refused("read", path, errno))
+}
+
+/// Reads the file under a name in an open folder, a link not being followed; nothing where none is.
+pub(super) fn read_in(folder: &OpenFolder, name: &str, path: &str) -> Result<Option<FileBytes>, RootfsFault> {
+    match look_in(folder, name, path)? {
+        None => return Ok(None),
+        Some(Found { kind: Kind::File, .. }) => {}
+        Some(found) => return Err(not_a_file(path, found.kind)),
+    }
+    let file = std::fs::File::from(open_to_read(folder, name, path)?);
+    let mut bytes = Vec::new();
+    let read = file.take(READ_LIMIT + 1).read_to_end(&mut bytes);
+    read.map_err(|source| RootfsFault::Refused { doing: "read", path: path.to_owned(), source })?;
+    if bytes.len() as u64 > READ_LIMIT {
+        return Err(RootfsFault::TooLarge { path: path.to_owned(), size: bytes.len() as u64 });
+    }
+    Ok(Some(FileBytes::new(bytes)))
 }
 
 /// Refuses what could not be changed, before anything is: a folder where a file belongs, a file where a folder does, what is

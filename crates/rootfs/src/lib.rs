@@ -35,6 +35,7 @@ mod open_folder;
 mod partitions;
 mod path;
 mod record;
+mod remains;
 mod state;
 mod times;
 mod view;
@@ -44,10 +45,13 @@ pub use change::{Change, Owner, Subject, Want};
 pub use entries::{own_identity, refuse_if_in_the_way};
 pub use folder::{Found, Kind, READ_LIMIT, Room, Rootfs, RootfsFault, RootfsLock, split};
 pub use image::{Access, ImageFault, RootfsImage};
-pub use journal::{PlacementFacts, Since, Undone, check_reach, clear};
+pub use journal::{
+    Earlier, PlacementFacts, Since, Undone, check_reach, clear, complete, is_for_the_host_to_change,
+};
 pub use open_folder::{OpenFolder, is_entry_name};
 pub use partitions::{Filesystem, Partition};
 pub use path::{OddPath, RootfsPath};
 pub use record::{FolderTimes, RECORD_FOLDER, Record, RecordFault, Step};
+pub use remains::Remains;
 pub use state::State;
 pub use view::{View, joined};

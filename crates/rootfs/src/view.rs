@@ -3,7 +3,8 @@
 use impostazione_text::FileBytes;
 
 use super::folder::{Found, Kind, Rootfs, RootfsFault, split};
-use super::record::{KEPT, RECORD_FOLDER, Record};
+use super::record::{Record, Step};
+use super::remains::Remains;
 use super::state::State;
 
 /// How many links are followed from one to the next.
@@ -14,17 +15,18 @@ const LINK_LIMIT: usize = 8;
 pub struct View<'a> {
     rootfs: &'a Rootfs,
     record: Option<&'a Record>,
+    remains: Option<&'a Remains>,
 }
 
 impl<'a> View<'a> {
     /// The root filesystem as it is.
     pub fn of(rootfs: &'a Rootfs) -> Self {
-        Self { rootfs, record: None }
+        Self { rootfs, record: None, remains: None }
     }
 
-    /// The root filesystem as it was before this placement.
-    pub fn before(rootfs: &'a Rootfs, record: Option<&'a Record>) -> Self {
-        Self { rootfs, record }
+    /// The root filesystem as it was before this placement, with what remains of what others have added since.
+    pub fn before(rootfs: &'a Rootfs, record: Option<&'a Record>, remains: Option<&'a Remains>) -> Self {
+        Self { rootfs, record, remains }
     }
 
     /// The root filesystem behind it.
@@ -40,9 +42,13 @@ impl<'a> View<'a> {
     /// The state of a path.
     pub fn state(self, path: &str) -> Result<State, RootfsFault> {
         match self.record.and_then(|record| record.step(path)) {
-            Some((_, step)) => Ok(step.before.clone()),
+            Some((number, step)) => Ok(self.state_before(number, step)),
             None => self.rootfs.state(path),
         }
+    }
+
+    fn state_before(self, number: usize, step: &Step) -> State {
+        self.remains.map_or_else(|| step.before.clone(), |remains| remains.state(number, step))
     }
 
     /// Reads the file that a path leads to; nothing where there is none.
@@ -55,7 +61,14 @@ impl<'a> View<'a> {
             match &step.before {
                 State::Absent => return Ok(None),
                 State::File { .. } => {
-                    let kept = self.rootfs.read(&format!("{RECORD_FOLDER}/{KEPT}/{number}"))?;
+                    if let Some(content) = self.remains.and_then(|remains| remains.content(number)) {
+                        return Ok(Some(content.clone()));
+                    }
+                    let kept = self
+                        .record
+                        .map(|record| record.read_kept(self.rootfs, number))
+                        .transpose()?
+                        .flatten();
                     // A placement that was cut off may not have come to this path, or has put it back.
                     return kept.map_or_else(|| self.rootfs.read(&path), |bytes| Ok(Some(bytes)));
                 }
@@ -73,7 +86,7 @@ impl<'a> View<'a> {
 
     /// What stands at a path, a link not being followed.
     pub fn look(self, path: &str) -> Result<Option<Found>, RootfsFault> {
-        let Some((_, step)) = self.record.and_then(|record| record.step(path)) else {
+        let Some((number, step)) = self.record.and_then(|record| record.step(path)) else {
             return self.rootfs.look(path);
         };
         let found = |kind, mode, uid, gid, size| Found {
@@ -85,11 +98,11 @@ impl<'a> View<'a> {
             modified: (0, 0),
             accessed: (0, 0),
         };
-        Ok(match &step.before {
+        Ok(match self.state_before(number, step) {
             State::Absent => None,
-            State::File { mode, uid, gid, size, .. } => Some(found(Kind::File, *mode, *uid, *gid, *size)),
-            State::Link { uid, gid, .. } => Some(found(Kind::Link, 0o777, *uid, *gid, 0)),
-            State::Folder { mode, uid, gid, .. } => Some(found(Kind::Folder, *mode, *uid, *gid, 0)),
+            State::File { mode, uid, gid, size, .. } => Some(found(Kind::File, mode, uid, gid, size)),
+            State::Link { uid, gid, .. } => Some(found(Kind::Link, 0o777, uid, gid, 0)),
+            State::Folder { mode, uid, gid, .. } => Some(found(Kind::Folder, mode, uid, gid, 0)),
         })
     }
 

@@ -7,8 +7,8 @@ use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _, symlink};
 use std::path::Path;
 
 use impostazione_rootfs::{
-    Change, Owner, PlacementFacts, Record, Rootfs, RootfsPath, Since, State, Subject, View, Want, journal,
-    own_identity,
+    Change, Owner, PlacementFacts, Record, Remains, Rootfs, RootfsPath, Since, State, Subject, View, Want,
+    journal, own_identity,
 };
 use impostazione_text::FileBytes;
 
@@ -67,6 +67,7 @@ fn facts() -> PlacementFacts {
         output: "digest".to_owned(),
         placed: "today".to_owned(),
         accounts: Vec::new(),
+        image_users: Vec::new(),
         fresh_identity: false,
     }
 }
@@ -82,7 +83,7 @@ fn every_kind_of_change_is_made_remembered_and_taken_back() {
         change(&rootfs, "etc/resolv.conf", Want::Link("../run/other.conf".to_owned())),
         change(&rootfs, "home/keeper", Want::Folder { mode: 0o700, owner: owner() }),
     ];
-    let record = journal::place(&rootfs, &changes, &facts()).unwrap();
+    let record = journal::place(&rootfs, &changes, &facts(), None).unwrap();
     assert_eq!(&*rootfs.read("etc/hostname").unwrap().unwrap(), b"buoy-1\n");
     assert_eq!(rootfs.look("etc/hostname").unwrap().unwrap().mode, 0o600);
     assert_eq!(rootfs.look("etc/netplan/50-image.yaml").unwrap(), None);
@@ -90,14 +91,14 @@ fn every_kind_of_change_is_made_remembered_and_taken_back() {
     assert_eq!(Record::read(&rootfs).unwrap().as_ref(), Some(&record));
 
     // What was before is seen through the record; what somebody changes since is told.
-    let view = View::before(&rootfs, Some(&record));
+    let view = View::before(&rootfs, Some(&record), None);
     assert_eq!(view.text("etc/hostname").unwrap().as_deref(), Some("image\n"));
     fs::write(folder.path().join("card/etc/hostname"), "by hand\n").unwrap();
     let since = journal::since(&rootfs, &record).unwrap();
     assert!(matches!(since[0], Since::Changed(State::File { .. })), "{since:?}");
     assert!(since[1..].iter().all(|since| *since == Since::AsPlaced), "{since:?}");
 
-    let undone = journal::undo(&rootfs, &record).unwrap();
+    let undone = journal::undo(&rootfs, &record, &Remains::default()).unwrap();
     assert_eq!((undone.restored, undone.left_folders.len()), (5, 0));
     assert_eq!(Record::read(&rootfs).unwrap(), None);
     assert_eq!(all_of(folder.path()), before);
@@ -112,7 +113,7 @@ fn no_link_leads_a_change_out() {
         symlink(target, &link).unwrap();
         let before = all_of(folder.path());
         let change = Change::new(RootfsPath::new("home/hostname").unwrap(), Subject::Names, file("x\n"));
-        assert!(journal::place(&rootfs, &[change], &facts()).is_err(), "{target}");
+        assert!(journal::place(&rootfs, &[change], &facts(), None).is_err(), "{target}");
         assert_eq!(all_of(folder.path()), before, "{target}");
         fs::remove_file(link).unwrap();
     }
@@ -127,7 +128,7 @@ fn a_change_that_cannot_be_made_takes_back_those_before_it() {
         // Its folder is a file.
         Change::new(RootfsPath::new("etc/hostname/below").unwrap(), Subject::Names, file("x\n")),
     ];
-    assert!(journal::place(&rootfs, &changes, &facts()).is_err());
+    assert!(journal::place(&rootfs, &changes, &facts(), None).is_err());
     assert_eq!(all_of(folder.path()), before);
 }
 
@@ -135,7 +136,7 @@ fn a_change_that_cannot_be_made_takes_back_those_before_it() {
 fn a_record_that_names_what_is_no_path_is_not_read() {
     let (folder, rootfs) = card();
     let changes = [change(&rootfs, "etc/hostname", file("buoy-1\n"))];
-    journal::place(&rootfs, &changes, &facts()).unwrap();
+    journal::place(&rootfs, &changes, &facts(), None).unwrap();
     let path = folder.path().join("card/var/lib/impostazione/placement.json");
     let text = fs::read_to_string(&path).unwrap();
     fs::write(&path, text.replace("etc/hostname", "etc/../../beside/hostname")).unwrap();

@@ -5,7 +5,7 @@ use std::path::Path;
 use impostazione_core::assess::Assessment;
 use impostazione_core::machine::Machine;
 use impostazione_core::output::{OutputFault, TreeOnDisk};
-use impostazione_core::placing::{Placing, Request};
+use impostazione_core::placing::{Keeping, Placing, Request};
 use impostazione_core::views::at_path::AtPath;
 use impostazione_core::views::compare::{
     ComparedSheet, Comparison, Scope, compare_outputs, compare_rootfs, compare_sheets,
@@ -234,7 +234,8 @@ fn with_rootfs(
     };
     let output = tree.host(&machine).map_err(files)?;
     // What is there by now is what is compared, whoever has put it there.
-    let request = Request { may_replace: true, may_lose_changes: true, ..Request::default() };
+    let request =
+        Request { may_replace: true, keeping: Keeping::Nothing, is_answered: true, ..Request::default() };
     let placing = Placing::new(rootfs, &output, request, "").map_err(failure)?;
     let pending = placing.pending(rootfs).map_err(failure)?;
     compare_rootfs(rootfs, &machine, &placing, &pending).map_err(failure)

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use impostazione_core::placing::{inspect_rootfs, take_back};
+use impostazione_core::placing::{ChangedSince, complete_cut_off, inspect_rootfs, take_back};
 use impostazione_rootfs::{Access, Record, Undone, check_reach, clear};
 use serde::Serialize;
 
@@ -21,7 +21,7 @@ struct JsonReport<'a> {
     placed: Option<&'a str>,
     outcome: &'static str,
     changed: Vec<&'a str>,
-    changed_since: &'a [&'a str],
+    changed_since: &'a [ChangedSince],
     restored: usize,
     left_folders: Vec<&'a str>,
 }
@@ -30,7 +30,7 @@ impl<'a> JsonReport<'a> {
     fn new(
         rootfs: &'a str,
         record: &'a Record,
-        drifted: &'a [&'a str],
+        drifted: &'a [ChangedSince],
         decision: Decision,
         undone: Option<&'a Undone>,
     ) -> Self {
@@ -81,6 +81,9 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
     let rootfs = target::open(&arguments.target, access)?;
     let name = rootfs.name().display().to_string();
     let _lock = (access == Access::Change).then(|| rootfs.lock()).transpose().map_err(failure)?;
+    if access == Access::Change {
+        complete_cut_off(&rootfs).map_err(failure)?;
+    }
     let assessment = inspect_rootfs(&rootfs).map_err(failure)?;
     let is_json = arguments.format == Format::Json;
     let Some(record) = &assessment.record else {
@@ -99,22 +102,24 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
         return tell(quiet, &format!("{name}: a placement had been begun and had changed nothing; {what}\n"));
     };
     check_reach(&rootfs, record).map_err(failure)?;
-    let drifted = assessment.drifted();
+    let lost: Vec<ChangedSince> =
+        assessment.changed_since.iter().filter(|changed| !changed.is_as_before).cloned().collect();
+    let drifted = lost.as_slice();
     if !is_json {
         if !quiet {
             terminal::print(&about(record))?;
         }
-        for path in &drifted {
-            terminal::tell(&format!("  changed since: {}\n", terminal::harmless(path)));
+        for changed in drifted {
+            terminal::tell(&format!("  since then {}\n", terminal::harmless(&changed.to_string())));
         }
     }
-    let decision = decide(arguments, record, &drifted, &name)?;
+    let decision = decide(arguments, record, drifted, &name)?;
     let undone = match decision {
         Decision::Go => Some(take_back(&rootfs, record).map_err(failure)?),
         Decision::DryRun | Decision::Declined => None,
     };
     if is_json {
-        json::print(&JsonReport::new(&name, record, &drifted, decision, undone.as_ref()))?;
+        json::print(&JsonReport::new(&name, record, drifted, decision, undone.as_ref()))?;
         return Ok(decision.exit());
     }
     let Some(undone) = undone else {
@@ -142,16 +147,16 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
 fn decide(
     arguments: &UndoArguments,
     record: &Record,
-    drifted: &[&str],
+    drifted: &[ChangedSince],
     name: &str,
 ) -> Result<Decision, Failure> {
     if !drifted.is_empty() && !arguments.discard_changes && !arguments.change.dry_run {
-        let what = if drifted.len() == 1 {
-            "this path was".to_owned()
-        } else {
-            format!("these {} paths were", drifted.len())
+        let what = match drifted {
+            [changed] => changed.to_string(),
+            _ => format!("{} things were changed", drifted.len()),
         };
-        let question = format!("Since the placement {what} changed. Take it back, and lose that?");
+        let question =
+            terminal::harmless(&format!("Since the placement, {what}. Take it back, and lose that?"));
         if arguments.format == Format::Json {
             terminal::complain(&format!("{question} --discard-changes answers yes"));
             return Ok(Decision::Declined);

@@ -195,7 +195,7 @@ fn rest(lines: &mut Lines, survey: &Survey) {
     lines.add("language", survey.locale.as_deref().unwrap_or("none set"));
     let rewriters: Vec<String> =
         survey.rewriters.iter().map(|rewriter| format!("{}: {}", rewriter.unit, rewriter.why)).collect();
-    lines.list("first boot", &rewriters, "nothing that rewrites settings");
+    lines.list("first boot", &rewriters, "nothing found that rewrites settings");
     lines.add(
         "machine id",
         match survey.machine_id {
@@ -218,7 +218,7 @@ fn placement(lines: &mut Lines, assessment: &RootfsAssessment) {
     let state = if record.is_under_way { ", cut off: place or undo completes it" } else { "" };
     let paths = super::counts::count(record.steps.len(), "path", "paths");
     lines.add("placement", &format!("{}, {}, {paths}{state}", record.machine, record.placed));
-    for path in assessment.drifted() {
-        lines.add("", &format!("changed since: {path}"));
+    for changed in &assessment.changed_since {
+        lines.add("", &format!("since then {changed}"));
     }
 }

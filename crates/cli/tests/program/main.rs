@@ -11,6 +11,7 @@ mod access_lists;
 mod appliances;
 mod asking;
 mod bad_input;
+mod becoming;
 mod card;
 mod command_line;
 mod comparing;

@@ -83,7 +83,7 @@ fn everything_that_the_first_boot_depends_on_is_shown() {
         ("time servers", &["NTP=clock.image.example (etc/systemd/timesyncd.conf)"]),
         ("time zone", &["Europe/Rome"]),
         ("language", &["it_IT.UTF-8"]),
-        ("first boot", &["nothing that rewrites settings"]),
+        ("first boot", &["nothing found that rewrites settings"]),
         ("machine id", &["for a system that was never set up"]),
         ("placement", &["none"]),
     ] {
@@ -119,12 +119,18 @@ fn other_programs_get_the_same() {
     assert!(!run.stdout.contains(STOCK_HASH));
     card.write("etc/ssh/sshd_config", "Include /etc/ssh/sshd_config.d/*.conf\n");
     card.placed(&[]);
-    card.write("etc/hosts", "");
+    card.write("etc/hosts", "127.0.0.1 localhost\n::1 localhost\n");
+    card.write("etc/timezone", "Etc/UTC\n");
     let run = workspace.run(&["inspect", CARD, "--format", "json"]);
     let answer: Value = serde_json::from_str(&run.stdout).unwrap();
     assert_eq!(answer["placement"]["machine"], "gauge-01");
     assert_eq!(answer["placement"]["cut_off"], false);
-    assert_eq!(answer["placement"]["changed_since"], serde_json::json!(["etc/hosts"]));
+    let changed = answer["placement"]["changed_since"].as_array().unwrap();
+    let told = |path: &str, entry: Value, gone: bool| {
+        changed.iter().any(|found| found["path"] == path && found["entry"] == entry && found["gone"] == gone)
+    };
+    assert!(told("etc/hosts", "gauge-01.capovetro.example (IPv4)".into(), true), "{changed:?}");
+    assert!(told("etc/timezone", Value::Null, false), "{changed:?}");
     let logins = answer["rootfs"]["accounts"].as_array().unwrap();
     assert_eq!(logins.iter().map(|login| login["name"].as_str().unwrap()).collect::<Vec<_>>(), ["keeper"]);
     assert_eq!(logins[0]["stock"], false);

@@ -1,13 +1,15 @@
 //! Looking a root filesystem over, with or without something that is to be placed on it.
 
 use impostazione_rootfs::{
-    Change, PlacementFacts, Record, RecordFault, Rootfs, RootfsFault, Since, State, Undone, View, journal,
-    own_identity,
+    Change, Earlier, PlacementFacts, Record, RecordFault, Rootfs, RootfsFault, Since, State, Undone, View,
+    journal, own_identity,
 };
 use impostazione_text::Sources;
 
-use super::plan::{PlacementOptions, Plan, PlanFault, plan};
+use super::merge::{Become, ChangedSince, Keeping, entry_names, keep_identity, keep_order};
+use super::plan::{EarlierLogins, PlacementOptions, Plan, PlanFault, plan};
 use super::survey::Survey;
+use super::survey::accounts::PASSWD;
 use crate::finding::Finding;
 use crate::output::HostOutput;
 use crate::placing::rules::{RootfsCase, judge_rootfs};
@@ -21,6 +23,9 @@ pub struct RootfsAssessment {
     pub record: Option<Record>,
     /// What has become of each step of that placement.
     pub since: Vec<Since>,
+    /// What somebody has changed of that placement: what would be lost if it was taken back, or, where something is to be
+    /// placed, what the output has otherwise.
+    pub changed_since: Vec<ChangedSince>,
     /// The texts that findings point into.
     pub sources: Sources,
     /// What is wrong.
@@ -45,13 +50,15 @@ pub enum AssessFault {
 
 /// What is asked for when something is placed.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct Request {
+pub struct Request<'a> {
     /// What the host is to have beside the output.
     pub options: PlacementOptions,
     /// Whether the placement of another machine may be replaced.
     pub may_replace: bool,
-    /// Whether what was changed since an earlier placement may be lost.
-    pub may_lose_changes: bool,
+    /// What becomes of what was changed since an earlier placement.
+    pub keeping: Keeping<'a>,
+    /// Whether that was asked and answered.
+    pub is_answered: bool,
 }
 
 /// A placement that was looked over and not made yet.
@@ -62,6 +69,7 @@ pub struct Placing {
     /// What changes, seen from before an earlier placement.
     pub plan: Plan,
     facts: PlacementFacts,
+    become_: Become,
 }
 
 /// Looks a root filesystem over as it is.
@@ -70,9 +78,12 @@ pub fn inspect_rootfs(rootfs: &Rootfs) -> Result<RootfsAssessment, AssessFault> 
     let view = View::of(rootfs);
     let mut survey = Survey::of(view)?;
     for account in &mut survey.accounts {
-        account.is_stock = !record.as_ref().is_some_and(|record| record.accounts.contains(&account.name));
+        let is_placed = |record: &Record| record.accounts.contains(&account.name);
+        account.is_stock =
+            !record.as_ref().is_some_and(|record| is_placed(record) || is_added(record, &account.name));
     }
-    let since = since_record(rootfs, record.as_ref())?;
+    let (since, become_) = what_became(rootfs, record.as_ref())?;
+    let changed_since = become_.changed_since();
     let name = rootfs.name().display().to_string();
     let case = RootfsCase {
         name: &name,
@@ -82,18 +93,29 @@ pub fn inspect_rootfs(rootfs: &Rootfs) -> Result<RootfsAssessment, AssessFault> 
         options: PlacementOptions::default(),
         record: record.as_ref(),
         since: &since,
+        changed_since: &changed_since,
         is_running: is_running(rootfs),
         room: survey.room,
         may_replace: true,
-        may_lose_changes: false,
+        is_answered: false,
     };
     let (sources, findings) = judge_rootfs(&case);
     let has_leftovers = journal::has_leftovers(rootfs)?;
-    Ok(RootfsAssessment { survey, record, since, sources, findings, has_leftovers })
+    Ok(RootfsAssessment { survey, record, since, changed_since, sources, findings, has_leftovers })
 }
 
-fn since_record(rootfs: &Rootfs, record: Option<&Record>) -> Result<Vec<Since>, RootfsFault> {
-    record.map_or_else(|| Ok(Vec::new()), |record| journal::since(rootfs, record))
+/// What has become of each step of a placement, and of all that was placed.
+fn what_became(rootfs: &Rootfs, record: Option<&Record>) -> Result<(Vec<Since>, Become), RootfsFault> {
+    let Some(record) = record else { return Ok((Vec::new(), Become::default())) };
+    let since = journal::since(rootfs, record)?;
+    let become_ = Become::of(rootfs, record, &since)?;
+    Ok((since, become_))
+}
+
+/// Whether a user was added on the host since it was placed.
+fn is_added(record: &Record, name: &str) -> bool {
+    let is_new = |users: &Vec<String>| !users.iter().any(|user| user == name);
+    record.image_users.as_ref().is_some_and(is_new) && !record.accounts.iter().any(|account| account == name)
 }
 
 impl Placing {
@@ -101,25 +123,38 @@ impl Placing {
     pub fn new(
         rootfs: &Rootfs,
         output: &HostOutput,
-        request: Request,
+        request: Request<'_>,
         placed: &str,
     ) -> Result<Self, AssessFault> {
         let record = Record::read(rootfs)?;
-        let view = View::before(rootfs, record.as_ref());
-        let survey = Survey::of(view)?;
-        let since = since_record(rootfs, record.as_ref())?;
+        let (since, become_) = what_became(rootfs, record.as_ref())?;
+        let view = View::before(rootfs, record.as_ref(), Some(&become_.remains));
+        let mut survey = Survey::of(view)?;
+        for account in &mut survey.accounts {
+            account.is_stock = !record.as_ref().is_some_and(|record| is_added(record, &account.name));
+        }
         let of_same = record.as_ref().filter(|record| record.machine == output.machine);
         // An identity of its own, once given, stays.
-        let fresh_identity =
-            request.options.fresh_identity || of_same.is_some_and(|record| record.fresh_identity);
+        let has_fresh_identity = of_same.is_some_and(|record| record.fresh_identity);
+        let fresh_identity = request.options.fresh_identity || has_fresh_identity;
         let options = PlacementOptions { fresh_identity };
         let is_running = is_running(rootfs);
         // What is no Linux system has nothing to plan with.
-        let plan = if survey.system.is_some() && !is_running {
-            plan(view, &survey, output, options)?
+        let mut plan = if survey.system.is_some() && !is_running {
+            let earlier = record.as_ref().map(|record| EarlierLogins::read(rootfs, record)).transpose()?;
+            plan(view, &survey, output, (options, earlier.as_ref()))?
         } else {
             Plan::default()
         };
+        let mut changed_since = Vec::new();
+        if let Some(record) = &record {
+            if of_same.is_some() && fresh_identity == has_fresh_identity {
+                keep_identity(rootfs, record, &mut plan.changes)?;
+            }
+            keep_order(rootfs, &mut plan.changes)?;
+            let keeping = (request.keeping, of_same.is_some());
+            changed_since = become_.keep(rootfs, record, &mut plan.changes, keeping)?;
+        }
         let name = rootfs.name().display().to_string();
         let case = RootfsCase {
             name: &name,
@@ -129,10 +164,11 @@ impl Placing {
             options,
             record: record.as_ref(),
             since: &since,
+            changed_since: &changed_since,
             is_running,
             room: survey.room,
             may_replace: request.may_replace,
-            may_lose_changes: request.may_lose_changes,
+            is_answered: request.is_answered,
         };
         let (sources, findings) = judge_rootfs(&case);
         let has_leftovers = journal::has_leftovers(rootfs)?;
@@ -141,15 +177,12 @@ impl Placing {
             output: output.digest.clone(),
             placed: placed.to_owned(),
             accounts: output.accounts.accounts.iter().map(|account| account.name.clone()).collect(),
+            image_users: image_users(view, record.as_ref())?,
             fresh_identity,
         };
-        let assessment = RootfsAssessment { survey, record, since, sources, findings, has_leftovers };
-        Ok(Self { assessment, plan, facts })
-    }
-
-    /// Paths that somebody has changed since they were placed, and whose changes would be lost.
-    pub fn drifted(&self) -> Vec<&str> {
-        self.assessment.drifted()
+        let assessment =
+            RootfsAssessment { survey, record, since, changed_since, sources, findings, has_leftovers };
+        Ok(Self { assessment, plan, facts, become_ })
     }
 
     /// What differs from the root filesystem as it is now: the changes that are not made yet, and the paths that an earlier
@@ -159,22 +192,19 @@ impl Placing {
         let view = View::of(rootfs);
         let mut changes = Vec::new();
         for change in &self.plan.changes {
-            let step = self.assessment.record.as_ref().and_then(|record| record.step(&change.path));
-            let is_for_the_host =
-                step.is_some_and(|(number, _)| self.assessment.since.get(number) == Some(&Since::AsPlaced));
-            let after = change.state(own);
-            let is_same = step.is_some_and(|(_, step)| step.after == after);
-            if !(is_for_the_host && is_same) && view.state(&change.path)? != after {
+            if view.state(&change.path)? != change.state(own) {
                 changes.push(change);
             }
         }
         let mut back = Vec::new();
-        if let Some(record) = &self.assessment.record {
-            for (step, since) in record.steps.iter().zip(&self.assessment.since) {
-                let is_planned = self.plan.changes.iter().any(|change| change.path == step.path);
-                if !is_planned && *since != Since::AsBefore {
-                    back.push(step.path.as_str());
-                }
+        for (number, step) in self.assessment.record.iter().flat_map(|record| record.steps.iter().enumerate())
+        {
+            let is_planned = self.plan.changes.iter().any(|change| change.path == step.path);
+            if is_planned || self.assessment.since.get(number) == Some(&Since::OutOfReach) {
+                continue;
+            }
+            if view.state(&step.path)? != self.become_.remains.state(number, step) {
+                back.push(step.path.as_str());
             }
         }
         Ok(PendingChanges { changes, back })
@@ -187,17 +217,24 @@ impl Placing {
         Ok(!record.is_under_way
             && record.machine == self.facts.machine
             && record.fresh_identity == self.facts.fresh_identity
-            && self.drifted().is_empty()
             && pending.changes.is_empty()
             && pending.back.is_empty())
     }
 
-    /// Takes back the placement that is there, and makes this one.
+    /// Makes this placement, in place of the one that is there.
     pub fn carry_out(&self, rootfs: &Rootfs) -> Result<Record, RootfsFault> {
-        if let Some(record) = &self.assessment.record {
-            journal::undo(rootfs, record)?;
-        }
-        journal::place(rootfs, &self.plan.changes, &self.facts)
+        let earlier = match &self.assessment.record {
+            // What is half done goes back first.
+            Some(record) if record.is_under_way => {
+                journal::undo(rootfs, record, &self.become_.remains)?;
+                None
+            }
+            Some(record) => {
+                Some(Earlier { record, remains: &self.become_.remains, since: &self.assessment.since })
+            }
+            None => None,
+        };
+        journal::place(rootfs, &self.plan.changes, &self.facts, earlier)
     }
 
     /// The content that a path has now, for showing a difference; nothing where no file is.
@@ -218,20 +255,27 @@ pub struct PendingChanges<'a> {
     pub back: Vec<&'a str>,
 }
 
-impl RootfsAssessment {
-    /// Paths that somebody has changed since they were placed.
-    pub fn drifted(&self) -> Vec<&str> {
-        let steps = self.record.iter().flat_map(|record| &record.steps).zip(&self.since);
-        steps
-            .filter(|(_, since)| matches!(since, Since::Changed(_)))
-            .map(|(step, _)| step.path.as_str())
-            .collect()
+/// Takes back the placement of a root filesystem; what others have added to files that were there stays.
+pub fn take_back(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFault> {
+    let (_, become_) = what_became(rootfs, Some(record))?;
+    journal::undo(rootfs, record, &become_.remains)
+}
+
+/// Completes a placement that took the place of another and was cut off; whether there was one.
+pub fn complete_cut_off(rootfs: &Rootfs) -> Result<bool, AssessFault> {
+    match Record::read(rootfs)?.filter(|record| record.is_to_complete) {
+        Some(record) => Ok(journal::complete(rootfs, record).map(|_| true)?),
+        None => Ok(false),
     }
 }
 
-/// Takes back the placement of a root filesystem, and clears what one that was cut off has left.
-pub fn take_back(rootfs: &Rootfs, record: &Record) -> Result<Undone, RootfsFault> {
-    journal::undo(rootfs, record)
+/// The users that the image has, whatever was added since a placement.
+fn image_users(view: View<'_>, record: Option<&Record>) -> Result<Vec<String>, RootfsFault> {
+    if let Some(users) = record.and_then(|record| record.image_users.clone()) {
+        return Ok(users);
+    }
+    let text = if view.has(PASSWD) { view.text(PASSWD)?.unwrap_or_default() } else { String::new() };
+    Ok(entry_names(PASSWD, &text))
 }
 
 /// Whether a root filesystem is that of the system that runs: the same folder, or one with the same `etc` in it.

@@ -2,15 +2,19 @@
 //! it, and what speaks against that.
 
 mod assess;
+mod merge;
 mod plan;
 mod rules;
 mod survey;
 
 pub use assess::{
-    AssessFault, PendingChanges, Placing, Request, RootfsAssessment, inspect_rootfs, take_back,
+    AssessFault, PendingChanges, Placing, Request, RootfsAssessment, complete_cut_off, inspect_rootfs,
+    take_back,
 };
+pub use merge::{ChangedSince, Keeping};
 pub use plan::{
-    AccountChange, Concern, Fate, Obstacle, PlacementOptions, Plan, PlanFault, PlannedAccount, plan,
+    AccountChange, Concern, EarlierLogins, Fate, Obstacle, PlacementOptions, Plan, PlanFault, PlannedAccount,
+    plan,
 };
 pub(crate) use rules::RULES;
 pub use rules::{RootfsCase, judge_rootfs};

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use impostazione_core::assess::{Assessment, assess};
 use impostazione_core::output::{TreeOnDisk, Writing, render, write};
-use impostazione_core::placing::{PlacementOptions, RootfsCase, Survey, judge_rootfs, plan};
+use impostazione_core::placing::{ChangedSince, PlacementOptions, RootfsCase, Survey, judge_rootfs, plan};
 use impostazione_core::views::netplan::{NEWEST_NETPLAN, inspect_netplan};
 use impostazione_rootfs::{Record, Rootfs, Since, State, Step, Subject, View};
 use impostazione_text::files::{NamedFiles, ReadFault};
@@ -209,7 +209,7 @@ fn rootfs_example(example: &str) -> Assessment {
     let rootfs = Rootfs::open(&top).unwrap();
     let view = View::of(&rootfs);
     let survey = Survey::of(view).unwrap();
-    let plan = plan(view, &survey, &output, PlacementOptions::default()).unwrap();
+    let plan = plan(view, &survey, &output, (PlacementOptions::default(), None)).unwrap();
     let said = |table: &str, key: &str| piece.get(table).and_then(|table| table.get(key)).cloned();
     let flag = |key: &str| said("mount", key).and_then(|value| value.as_bool()).unwrap_or(false);
     let mut room = survey.room;
@@ -225,15 +225,24 @@ fn rootfs_example(example: &str) -> Assessment {
             why: String::new(),
             before: State::Absent,
             after: State::Absent,
+            meant: None,
+            kept: None,
+            is_back: false,
             is_made_up: false,
             is_on_another: false,
         }],
         ..Record::default()
     });
-    let since = match said("placement", "changed") {
-        Some(_) => Since::Changed(State::Absent),
-        None => Since::AsPlaced,
-    };
+    let changed = said("placement", "changed").map(|path| ChangedSince {
+        path: path.as_str().unwrap().to_owned(),
+        entry: None,
+        what: Vec::new(),
+        is_gone: false,
+        is_as_before: false,
+        can_stay: false,
+        stays: None,
+    });
+    let changed_since: Vec<ChangedSince> = changed.into_iter().collect();
     let case = RootfsCase {
         name: "card",
         view,
@@ -241,11 +250,12 @@ fn rootfs_example(example: &str) -> Assessment {
         placing: Some((&output, &plan)),
         options: PlacementOptions::default(),
         record: record.as_ref(),
-        since: &[since],
+        since: &[Since::AsPlaced],
+        changed_since: &changed_since,
         is_running: flag("is_running"),
         room,
         may_replace: false,
-        may_lose_changes: false,
+        is_answered: false,
     };
     let (sources, findings) = judge_rootfs(&case);
     Assessment { sources, findings, ..assessment }

@@ -2,7 +2,7 @@
 
 use impostazione_core::finding::{Report, Summary};
 use impostazione_core::machine::NetplanVersion;
-use impostazione_core::placing::{Effect, Reader, RootfsAssessment, Survey, inspect_rootfs};
+use impostazione_core::placing::{ChangedSince, Effect, Reader, RootfsAssessment, Survey, inspect_rootfs};
 use impostazione_core::views::netplan::{
     InspectedHost, NetplanInspection, SIZE_LIMIT, in_effect, inspect_netplan, netplan_file_unusable, source,
 };
@@ -35,7 +35,7 @@ struct Placement<'a> {
     #[serde(rename = "cut_off")]
     is_cut_off: bool,
     changed: Vec<&'a str>,
-    changed_since: Vec<&'a str>,
+    changed_since: &'a [ChangedSince],
 }
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
@@ -82,7 +82,7 @@ fn placement<'a>(record: &'a Record, assessment: &'a RootfsAssessment) -> Placem
         placed: &record.placed,
         is_cut_off: record.is_under_way,
         changed: standing.map(|(step, _)| step.path.as_str()).collect(),
-        changed_since: assessment.drifted(),
+        changed_since: &assessment.changed_since,
     }
 }
 

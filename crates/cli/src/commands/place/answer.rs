@@ -1,7 +1,7 @@
 //! A placement for other programs.
 
 use impostazione_core::finding::Report;
-use impostazione_core::placing::PlannedAccount;
+use impostazione_core::placing::{ChangedSince, PlannedAccount};
 use impostazione_core::views::compare::lines_of_change;
 use impostazione_core::views::difference::DifferentLine;
 use impostazione_rootfs::{RootfsPath, Subject, View, Want};
@@ -18,6 +18,7 @@ struct JsonReport<'a> {
     outcome: &'static str,
     changes: Vec<Told<'a>>,
     put_back: &'a [&'a str],
+    changed_since: &'a [ChangedSince],
     accounts: Vec<&'a PlannedAccount>,
     not_owned: &'a [RootfsPath],
     #[serde(flatten)]
@@ -67,7 +68,7 @@ pub(super) fn print(case: &Case<'_>, changes: Vec<Told<'_>>, outcome: &Outcome) 
         Outcome::Unchanged => ("unchanged", &[][..]),
         Outcome::Tried => ("tried", &[][..]),
         Outcome::Declined => ("declined", &[][..]),
-        Outcome::Placed(record) => ("placed", record.not_owned.as_slice()),
+        Outcome::Placed { record, .. } => ("placed", record.not_owned.as_slice()),
     };
     let assessment = &case.placing.assessment;
     let changes_logins = changes.iter().any(|change| change.subject == Subject::Accounts);
@@ -78,6 +79,7 @@ pub(super) fn print(case: &Case<'_>, changes: Vec<Told<'_>>, outcome: &Outcome) 
         outcome: word,
         changes,
         put_back: &case.pending.back,
+        changed_since: &assessment.changed_since,
         accounts: accounts.collect(),
         not_owned,
         report: Report::new(&assessment.sources, 1, &assessment.findings),

@@ -2,10 +2,13 @@
 
 mod answer;
 mod choosing;
+mod keeping;
 
 use impostazione_core::finding::{Finding, Severity, Summary};
 use impostazione_core::output::HostOutput;
-use impostazione_core::placing::{AssessFault, PendingChanges, PlacementOptions, Placing, Request};
+use impostazione_core::placing::{
+    AssessFault, Keeping, PendingChanges, PlacementOptions, Placing, Request, complete_cut_off,
+};
 use impostazione_rootfs::{Access, Record, Rootfs, RootfsPath};
 use jiff::Timestamp;
 
@@ -13,6 +16,7 @@ use crate::args::{Format, PlaceArguments};
 use crate::exit::{Exit, Failure};
 use crate::question::ask;
 use crate::{target, terminal};
+use keeping::Answers;
 
 /// A placement that was looked over, and may be made.
 struct Case<'a> {
@@ -22,6 +26,8 @@ struct Case<'a> {
     machine: &'a str,
     placing: &'a Placing,
     pending: PendingChanges<'a>,
+    /// Whether what was changed since would be lost, and nobody wants that.
+    is_declined: bool,
 }
 
 /// How it ended.
@@ -35,7 +41,11 @@ enum Outcome {
     /// A question was declined.
     Declined,
     /// It was placed.
-    Placed(Record),
+    Placed {
+        /// How many paths differ from what they were.
+        changed: usize,
+        record: Box<Record>,
+    },
 }
 
 pub(crate) fn run(arguments: &PlaceArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
@@ -71,12 +81,29 @@ impl Work<'_> {
         let Self { arguments, output, quiet, verbose } = *self;
         let rootfs = target::open(&arguments.target, access)?;
         let _lock = (access == Access::Change).then(|| rootfs.lock()).transpose().map_err(failure)?;
+        if access == Access::Change {
+            complete_cut_off(&rootfs).map_err(failure)?;
+        }
+        let PlaceArguments { keep_changes, discard_changes, .. } = *arguments;
         let request = Request {
             options: PlacementOptions { fresh_identity: arguments.fresh_identity },
             may_replace: arguments.replace,
-            may_lose_changes: arguments.discard_changes,
+            keeping: if discard_changes && !keep_changes { Keeping::Nothing } else { Keeping::All },
+            is_answered: keep_changes || discard_changes,
         };
-        let placing = Placing::new(&rootfs, output, request, &now()).map_err(failure)?;
+        let mut placing = Placing::new(&rootfs, output, request, &now()).map_err(failure)?;
+        let mut is_declined = false;
+        if access == Access::Change && !is_refused(&placing) {
+            match keeping::ask_each(arguments, &placing.assessment.changed_since)? {
+                Answers::None => {}
+                Answers::Declined => is_declined = true,
+                Answers::Lost(numbers) => {
+                    let keeping = Keeping::AllBut(&numbers);
+                    let request = Request { keeping, is_answered: true, ..request };
+                    placing = Placing::new(&rootfs, output, request, &now()).map_err(failure)?;
+                }
+            }
+        }
         let case = Case {
             arguments,
             rootfs: &rootfs,
@@ -84,6 +111,7 @@ impl Work<'_> {
             machine: &output.machine,
             placing: &placing,
             pending: placing.pending(&rootfs).map_err(failure)?,
+            is_declined,
         };
         if !is_for_it(&case) {
             return Ok(None);
@@ -105,7 +133,7 @@ impl Work<'_> {
 impl Outcome {
     fn exit(&self) -> Exit {
         match self {
-            Self::Unchanged | Self::Tried | Self::Placed(_) => Exit::Done,
+            Self::Unchanged | Self::Tried | Self::Placed { .. } => Exit::Done,
             Self::Refused | Self::Declined => Exit::ErrorsRemain,
         }
     }
@@ -113,7 +141,7 @@ impl Outcome {
 
 impl Case<'_> {
     fn is_refused(&self) -> bool {
-        self.placing.assessment.findings.iter().any(Finding::is_in_the_way)
+        is_refused(self.placing)
     }
 
     fn is_done(&self) -> Result<bool, Failure> {
@@ -134,7 +162,7 @@ impl Case<'_> {
         if is_refused && !is_dry {
             terminal::tell(&terminal::summary_of_host(&self.name, Summary::of(1, told)));
         }
-        let is_shown = if is_refused { is_dry } else { !self.is_done()? };
+        let is_shown = if is_refused { is_dry } else { !self.is_done()? && !self.is_declined };
         if is_shown && (!quiet || self.arguments.change.dry_run) {
             terminal::print(&terminal::show_change(
                 self.rootfs,
@@ -151,31 +179,21 @@ impl Case<'_> {
     fn go_on(&self) -> Result<Outcome, Failure> {
         Ok(if self.is_refused() {
             Outcome::Refused
-        } else if self.is_done()? {
+        } else if !self.is_declined && self.is_done()? {
             Outcome::Unchanged
         } else if self.arguments.change.dry_run {
             Outcome::Tried
-        } else if self.may_go_on()? {
-            Outcome::Placed(self.placing.carry_out(self.rootfs).map_err(failure)?)
+        } else if !self.is_declined && self.may_go_on()? {
+            Outcome::Placed {
+                changed: self.pending.changes.len() + self.pending.back.len(),
+                record: Box::new(self.placing.carry_out(self.rootfs).map_err(failure)?),
+            }
         } else {
             Outcome::Declined
         })
     }
 
     fn may_go_on(&self) -> Result<bool, Failure> {
-        let drifted = self.placing.drifted();
-        if !drifted.is_empty() && !self.arguments.discard_changes {
-            let changed = terminal::count(drifted.len(), "path was", "paths were");
-            let question = format!("{changed} changed since the earlier placement. Go on, and lose that?");
-            // Other programs are asked nothing, even where somebody sits at the terminal.
-            if self.arguments.format == Format::Json {
-                terminal::complain(&format!("{question} --discard-changes answers yes"));
-                return Ok(false);
-            }
-            if !ask(&question, "--discard-changes")? {
-                return Ok(false);
-            }
-        }
         Ok(self.arguments.change.yes || ask(&format!("Place {} on {}?", self.machine, self.name), "--yes")?)
     }
 
@@ -194,15 +212,26 @@ impl Case<'_> {
                 return Ok(());
             }
             Outcome::Unchanged => {
+                for changed in self.placing.assessment.changed_since.iter().filter(|_| !verbose && !quiet) {
+                    if changed.stays == Some(true) && self.arguments.keep_changes {
+                        terminal::tell(&format!("  stays: {}\n", terminal::harmless(&changed.to_string())));
+                    }
+                }
                 let is_placed = self.placing.assessment.record.is_some();
                 let how = if is_placed { "is placed already" } else { "is what the rootfs already says" };
                 format!("{name}: {machine} {how}, and nothing has to change\n")
             }
             Outcome::Tried => format!("{name}: nothing was changed, as --dry-run asks\n"),
-            Outcome::Placed(record) => {
+            Outcome::Placed { changed, record } => {
                 warn_of_owners(&record.not_owned, verbose);
                 warn_of_room(self.rootfs);
-                let changes = terminal::count(record.steps.len(), "path", "paths");
+                for folder in &record.left_folders {
+                    let folder = terminal::harmless(folder);
+                    terminal::complain(&format!(
+                        "/{folder} was made by the earlier placement and holds something else by now; it was left"
+                    ));
+                }
+                let changes = terminal::count(*changed, "path", "paths");
                 let target = self.arguments.target.display();
                 format!(
                     "{name}: {machine} is placed, {changes} changed; `impostazione undo {target}` takes it back\n"
@@ -211,6 +240,10 @@ impl Case<'_> {
         };
         if quiet { Ok(()) } else { terminal::print(&text) }
     }
+}
+
+fn is_refused(placing: &Placing) -> bool {
+    placing.assessment.findings.iter().any(Finding::is_in_the_way)
 }
 
 /// The time as it is written down.

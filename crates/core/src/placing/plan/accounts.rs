@@ -317,7 +317,11 @@ fn new_user(
     }
     let taken: HashSet<u32> = databases.passwd.numbers(user::UID).chain(databases.group.numbers(2)).collect();
     let from = if is_root { 0 } else { first_uid(inputs)? };
-    let Some(uid) = (from..=LAST_UID).find(|uid| !taken.contains(uid)) else {
+    // Files of a login that an earlier placement made belong to the number that it had.
+    let earlier = inputs.earlier.and_then(|earlier| earlier.numbers(name));
+    let earlier_uid = earlier.map(|(uid, _)| uid).filter(|uid| (from..=LAST_UID).contains(uid));
+    let free = |uid: &u32| !taken.contains(uid);
+    let Some(uid) = earlier_uid.filter(free).or_else(|| (from..=LAST_UID).find(free)) else {
         let message = format!(
             "Every number from {from} to {LAST_UID} is taken on the rootfs, so that {name} can have none."
         );
@@ -530,6 +534,10 @@ fn stock(inputs: PlanInputs<'_>, databases: &mut Databases, plan: &mut Plan) -> 
     }
     for found in inputs.survey.accounts.iter().filter(|found| accounts.account(&found.name).is_none()) {
         if found.name == "root" && !accounts.root_locked {
+            continue;
+        }
+        // Whoever was added since is no login of the image's.
+        if inputs.is_added(&found.name) {
             continue;
         }
         plan.accounts.push(shut(&found.name));

@@ -5,6 +5,7 @@ use impostazione_rootfs::{
 };
 
 use super::super::survey::Survey;
+use super::earlier_logins::EarlierLogins;
 use super::plan::{Plan, PlanFault};
 use super::plan_inputs::{PlacementOptions, PlanInputs};
 use crate::output::HostOutput;
@@ -14,9 +15,9 @@ pub fn plan(
     view: View<'_>,
     survey: &Survey,
     output: &HostOutput,
-    options: PlacementOptions,
+    (options, earlier): (PlacementOptions, Option<&EarlierLogins>),
 ) -> Result<Plan, PlanFault> {
-    let inputs = PlanInputs { view, survey, output, options };
+    let inputs = PlanInputs { view, survey, output, options, earlier };
     let mut plan = Plan::default();
     super::network::plan(inputs, &mut plan)?;
     super::names::plan(inputs, &mut plan)?;

@@ -1,6 +1,7 @@
 //! From a host's output and what a root filesystem holds to the changes of a placement.
 
 mod accounts;
+mod earlier_logins;
 mod edits;
 mod files;
 mod identity;
@@ -17,6 +18,7 @@ mod table;
 mod time;
 mod ways_in;
 
+pub use earlier_logins::EarlierLogins;
 pub use make::plan;
 pub(crate) use names::{merge_hosts, own_names};
 pub use plan::{AccountChange, Concern, Fate, Obstacle, Plan, PlanFault, PlannedAccount};

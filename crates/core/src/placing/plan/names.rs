@@ -1,5 +1,7 @@
 //! `/etc/hosts`: the lines of the output, and of what was there all that is not about the host itself.
 
+use std::collections::HashSet;
+
 use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
 
 use super::super::survey::Survey;
@@ -52,11 +54,23 @@ pub(crate) fn merge_hosts(ours: &str, there: &str, own_names: &[String]) -> (Str
         line.split_whitespace().map(str::to_owned).collect()
     };
     let known: Vec<Vec<String>> = ours.lines().map(entry).filter(|entry| !entry.is_empty()).collect();
+    let ours_lines: HashSet<&str> = ours.lines().collect();
     let mut kept = String::new();
     let mut dropped = Vec::new();
+    // Remarks go with the line below them.
+    let mut remarks = String::new();
     for line in there.lines() {
         let words = entry(line);
-        let [address, names @ ..] = words.as_slice() else { continue };
+        let [address, names @ ..] = words.as_slice() else {
+            if line.trim().is_empty() {
+                kept += &std::mem::take(&mut remarks);
+            } else if line.trim() != KEPT_HEADER && !ours_lines.contains(line.trim_end()) {
+                remarks += line.trim_end();
+                remarks.push('\n');
+            }
+            continue;
+        };
+        let with_line = std::mem::take(&mut remarks);
         let names: Vec<&str> = names.iter().map(String::as_str).collect();
         if known.contains(&words) || is_usual(&names) {
             continue;
@@ -70,9 +84,11 @@ pub(crate) fn merge_hosts(ours: &str, there: &str, own_names: &[String]) -> (Str
             dropped.push(words.join(" "));
             continue;
         }
+        kept += &with_line;
         kept += line.trim_end();
         kept.push('\n');
     }
+    kept += &remarks;
     let text = if kept.is_empty() { ours.to_owned() } else { format!("{ours}\n{KEPT_HEADER}\n{kept}") };
     (text, dropped)
 }
@@ -112,6 +128,6 @@ mod tests {
 
     #[test]
     fn what_says_nothing_more_leaves_no_trace() {
-        assert_eq!(merge_hosts(OURS, "::1 localhost ip6-localhost\n# a remark\n\n", &[]).0, OURS);
+        assert_eq!(merge_hosts(OURS, "# a remark\n::1 localhost ip6-localhost\n\n", &[]).0, OURS);
     }
 }

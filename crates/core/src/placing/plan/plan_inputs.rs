@@ -3,6 +3,7 @@
 use impostazione_rootfs::View;
 
 use super::super::survey::Survey;
+use super::earlier_logins::EarlierLogins;
 use crate::output::{HostFile, HostOutput};
 
 /// What the administrator asks for beside the output.
@@ -20,11 +21,18 @@ pub(super) struct PlanInputs<'a> {
     pub(super) survey: &'a Survey,
     pub(super) output: &'a HostOutput,
     pub(super) options: PlacementOptions,
+    /// Logins of an earlier placement.
+    pub(super) earlier: Option<&'a EarlierLogins>,
 }
 
 impl<'a> PlanInputs<'a> {
     pub(super) fn file(self, path: &str) -> Option<&'a HostFile> {
         self.output.file(path)
+    }
+
+    /// Whether a user was added on the host since an earlier placement.
+    pub(super) fn is_added(self, name: &str) -> bool {
+        self.survey.accounts.iter().any(|account| account.name == name && !account.is_stock)
     }
 
     /// Whether netplan is to write for `NetworkManager`.

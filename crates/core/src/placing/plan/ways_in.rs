@@ -58,7 +58,9 @@ impl People<'_> {
     /// Whether the login is one of the image's, and is shut by this placement.
     fn is_shut(&self, name: &str) -> bool {
         let accounts = &self.inputs.output.accounts;
-        let is_stock = accounts.account(name).is_none() && (name != "root" || accounts.root_locked);
+        let is_stock = accounts.account(name).is_none()
+            && (name != "root" || accounts.root_locked)
+            && !self.inputs.is_added(name);
         is_stock && accounts.stock_logins == StockLogins::Lock
     }
 
@@ -90,6 +92,14 @@ impl People<'_> {
 
     fn fate(&self, way: &WayIn) -> Fate {
         let accounts = &self.inputs.output.accounts;
+        let mut names = way.names.iter().flatten().filter(|name| name.as_str() != "root").peekable();
+        if names.peek().is_some() && names.all(|name| self.inputs.is_added(name)) {
+            return Fate::Stays {
+                why: "it was added on the host since it was placed".to_owned(),
+                fix: "look whether it is meant, and take it out on the host if not".to_owned(),
+                is_grave: false,
+            };
+        }
         match (&way.detail, way.kind) {
             (Detail::User, _) => {
                 let name = way.names.iter().flatten().next().map_or("", String::as_str);

@@ -3,6 +3,7 @@
 use impostazione_rootfs::{Record, Room, Since, View};
 
 use crate::output::HostOutput;
+use crate::placing::merge::ChangedSince;
 use crate::placing::plan::{PlacementOptions, Plan};
 use crate::placing::survey::Survey;
 
@@ -22,14 +23,16 @@ pub struct RootfsCase<'a> {
     pub record: Option<&'a Record>,
     /// What has become of each step of that placement.
     pub since: &'a [Since],
+    /// What somebody has changed of what was placed.
+    pub changed_since: &'a [ChangedSince],
     /// Whether it is the system that is running.
     pub is_running: bool,
     /// The room on it.
     pub room: Room,
     /// Whether another machine's placement may be replaced.
     pub may_replace: bool,
-    /// Whether what was changed since may be lost.
-    pub may_lose_changes: bool,
+    /// Whether it is said already what becomes of that.
+    pub is_answered: bool,
 }
 
 impl RootfsCase<'_> {

@@ -24,9 +24,10 @@ pub(super) static DRIFTED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Fault,
     summary: "something that was placed was changed since",
-    explanation: "Somebody, or the host itself while it was in use, has changed a file that a placement wrote. Placing again \
-        and taking back would lose that change, so both ask first, and without a terminal want --discard-changes. `compare` shows \
-        what differs. What was changed on a boot partition that is not mounted now can be neither seen nor taken back: mount it \
+    explanation: "Somebody, or the host itself while it was in use, has changed what a placement wrote: a file, or a line of \
+        one that others write too. `place` asks of each whether it stays, and without a terminal wants --keep-changes or \
+        --discard-changes; `undo` would lose it, and asks too. What others have added to such files stays without a question: \
+        users of packages, members of groups, names of hosts. `compare` shows what differs. What was changed on a boot partition that is not mounted now can be neither seen nor taken back: mount it \
         first.",
     wrong: "# a root filesystem\nplacement.machine = \"gauge-01\"\nplacement.changed = \"etc/hostname\"\n",
     right: "# a root filesystem\nplacement.machine = \"gauge-01\"\n",
@@ -66,19 +67,20 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
             case.placing.map(|_| Severity::Error),
         );
     }
-    if case.may_lose_changes {
+    if case.is_answered {
         return;
     }
-    for (step, since) in record.steps.iter().zip(case.since) {
-        let Since::Changed(now) = since else { continue };
-        let what = if now.is_absent() { "was taken away" } else { "was changed" };
-        found.at(
-            &DRIFTED,
-            case.view,
-            &step.path,
-            0,
-            format!("/{} {what} since it was placed.", step.path),
-            "see with compare what differs; --discard-changes goes on and loses the change",
-        );
+    for changed in case.changed_since {
+        let fix = match (changed.can_stay, case.placing) {
+            (true, _) => {
+                "--keep-changes has it stay; --discard-changes puts in its place what the output says"
+                    .to_owned()
+            }
+            (false, Some(_)) => {
+                "see with compare what differs; --discard-changes goes on and loses the change".to_owned()
+            }
+            (false, None) => "see with compare what differs, before you place or undo".to_owned(),
+        };
+        found.at(&DRIFTED, case.view, &changed.path, 0, format!("Since it was placed, {changed}."), fix);
     }
 }

@@ -23,10 +23,11 @@ pub fn compare_rootfs(
     for path in &pending.back {
         differences.push(difference(machine, DifferencePlace::file(*path), DifferenceKind::OnlySecond));
     }
-    // What the placement did not plan and somebody changed all the same is among these already.
-    for path in placing.drifted() {
-        if !differences.iter().any(|known| known.at.file.as_deref() == Some(path)) {
-            differences.push(difference(machine, DifferencePlace::file(path), DifferenceKind::Differs));
+    // What cannot be put back is among those already.
+    for changed in &placing.assessment.changed_since {
+        if !differences.iter().any(|known| known.at.file.as_deref() == Some(changed.path.as_str())) {
+            let at = DifferencePlace::file(changed.path.as_str());
+            differences.push(difference(machine, at, DifferenceKind::Differs));
         }
     }
     let mut comparison = Comparison { differences, not_compared: Vec::new() };
