@@ -7,6 +7,7 @@ use std::time::Duration;
 use serde_json::Value;
 
 use crate::card::{CARD, Card, STOCK_HASH, render, sheet, with_output};
+use crate::cut_off::kill_at;
 use crate::support::{KEY, Workspace, unwrapped};
 
 /// A card that was placed and booted, and on which people and packages have worked since.
@@ -285,4 +286,45 @@ fn a_person_is_asked_about_each() {
     assert!(said.contains("ended with 0") && said.matches("[y/N]").count() == 3, "{said}");
     let zones = [card.read("etc/timezone"), card.line("etc/shadow", "keeper:")];
     assert_eq!(zones, ["Europe/Rome\n".to_owned(), theirs], "{said}");
+}
+
+#[test]
+#[ignore = "needs strace"]
+fn whichever_change_placing_anew_is_killed_at_nothing_is_lost() {
+    let workspace = with_output();
+    let card = lived_on(&workspace);
+    change_password(&card);
+    card.write("etc/netplan/50-added.yaml", "network: {version: 2}\n");
+    let theirs = card.line("etc/shadow", "keeper:");
+    render(&workspace, &sheet("").replace("10.64.10.11", "10.64.10.19"));
+    let copy = |from: &str, to: &str| {
+        let from = format!("{from}/.");
+        let _ = std::fs::remove_dir_all(workspace.path().join(to));
+        let run = Command::new("cp").args(["-a", &from, to]).current_dir(workspace.path()).status();
+        assert!(run.unwrap().success());
+    };
+    copy(CARD, "saved");
+    let place = ["place", "output", CARD, "--only", "gauge-01", "--yes", "--keep-changes"];
+    let mut kills = 0;
+    for number in (1..2000).step_by(3) {
+        copy("saved", CARD);
+        if !kill_at(&workspace, &place, number) {
+            break;
+        }
+        kills += 1;
+        let is_undo = kills % 2 == 0;
+        let run = if is_undo { card.undo(&["--discard-changes"]) } else { card.placed(&["--keep-changes"]) };
+        assert_eq!(run.code, 0, "{number}: {}", run.stderr);
+        has_additions(&card);
+        assert_eq!(card.read("etc/passwd").contains("keeper"), !is_undo, "{number}");
+        assert_eq!(card.has("var/lib/impostazione"), !is_undo, "{number}");
+        assert_eq!(card.has("etc/netplan/60-impostazione.yaml"), !is_undo, "{number}");
+        if !is_undo {
+            assert_eq!(card.line("etc/shadow", "keeper:"), theirs, "{number}");
+            assert!(card.read("etc/netplan/60-impostazione.yaml").contains("10.64.10.19/24"), "{number}");
+            assert!(!card.has("var/lib/impostazione/under-way"), "{number}");
+            assert_eq!(card.read("etc/machine-id"), "0123456789abcdef0123456789abcdef\n", "{number}");
+        }
+    }
+    assert!(kills > 50, "{kills}");
 }

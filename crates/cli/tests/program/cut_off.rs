@@ -156,7 +156,7 @@ fn what_was_left_half_done_is_named_and_completed() {
 const CHANGES: &str = "mkdirat,unlinkat,renameat,renameat2,linkat,symlinkat,fchmod,fchown,fchownat,fsetxattr,fremovexattr,utimensat,openat2,write";
 
 /// Kills a command at its nth change, counted from 1; whether it came that far.
-fn kill_at(workspace: &Workspace, arguments: &[&str], number: usize) -> bool {
+pub(crate) fn kill_at(workspace: &Workspace, arguments: &[&str], number: usize) -> bool {
     let mut command = Command::new("strace");
     command
         .args(["-f", "-qq", "-o", "/dev/null", "-e"])
