@@ -79,6 +79,7 @@ fn the_files_of_a_host_come_in_a_fixed_order() {
             "gauge/rootfs/etc/netplan/60-impostazione.yaml",
             "gauge/rootfs/etc/hostname",
             "gauge/rootfs/etc/hosts",
+            "gauge/rootfs/etc/systemd/resolved.conf.d/60-impostazione.conf",
             "gauge/rootfs/etc/localtime",
             "gauge/rootfs/etc/timezone",
             "gauge/rootfs/etc/ssh/sshd_config.d/00-impostazione.conf",
@@ -170,7 +171,7 @@ fn a_host_that_becomes_something_else_loses_the_files_that_are_no_longer_its() {
     put(&all, &into, &["gauge"], false).unwrap();
     let dropped = all.files.pop().unwrap();
     let report = put(&all, &into, &["gauge"], false).unwrap();
-    assert_eq!((report.removed.as_slice(), report.unchanged), (&[dropped.path.clone()][..], 8));
+    assert_eq!((report.removed.as_slice(), report.unchanged), (&[dropped.path.clone()][..], 9));
     assert!(!into.join(dropped.path).exists());
 }
 
@@ -179,6 +180,6 @@ fn an_existing_empty_folder_is_filled() {
     let folder = tempfile::tempdir().unwrap();
     let report =
         put(&tree(&host("gauge", "address = \"10.64.10.11\"")), folder.path(), &["gauge"], false).unwrap();
-    assert_eq!(report.written.len(), 9);
+    assert_eq!(report.written.len(), 10);
     assert!(folder.path().join("files.json").is_file());
 }

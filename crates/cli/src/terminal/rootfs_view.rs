@@ -99,6 +99,11 @@ fn network(lines: &mut Lines, survey: &Survey) {
         })
         .collect();
     lines.list("network files", &files, "none");
+    let servers: Vec<String> =
+        survey.name_servers.iter().map(|source| format!("{} ({})", source.text, source.path)).collect();
+    if !servers.is_empty() {
+        lines.list("name servers", &servers, "");
+    }
     let wifi = &survey.wifi;
     let mut can = Vec::new();
     can.push(if wifi.can_join { "can join networks" } else { "cannot join networks" }.to_owned());
@@ -196,6 +201,17 @@ fn rest(lines: &mut Lines, survey: &Survey) {
     let rewriters: Vec<String> =
         survey.rewriters.iter().map(|rewriter| format!("{}: {}", rewriter.unit, rewriter.why)).collect();
     lines.list("first boot", &rewriters, "nothing found that rewrites settings");
+    let overrides: Vec<String> = survey
+        .overrides
+        .iter()
+        .map(|found| match &found.says {
+            Some(says) => format!("{}: {says} ({})", found.unit, found.path),
+            None => format!("{} ({})", found.unit, found.path),
+        })
+        .collect();
+    if !overrides.is_empty() {
+        lines.list("changed units", &overrides, "");
+    }
     lines.add(
         "machine id",
         match survey.machine_id {

@@ -68,15 +68,17 @@ fn domains_with_servers_of_their_own_leave_the_general_servers_to_resolved() {
 
 #[test]
 fn multicast_look_ups_are_left_as_the_image_has_them_unless_said() {
+    const EMPTY: &str = "DNS=\nDomains=\n";
     let drop_ins =
         ["systemd/resolved.conf.d/60-impostazione.conf", "systemd/network/10-netplan-eth0.network.d"];
     let silent = rendered("", "");
-    assert!(drop_ins.iter().all(|path| !has(&silent, path)));
+    assert_eq!(file(&silent, drop_ins[0]), format!("[Resolve]\n{EMPTY}"), "the image's own are dropped");
+    assert!(!has(&silent, drop_ins[1]));
     let off = rendered("llmnr = false\nmulticast_dns = false", "");
-    assert_eq!(file(&off, drop_ins[0]), "[Resolve]\nLLMNR=no\nMulticastDNS=no\n");
+    assert_eq!(file(&off, drop_ins[0]), format!("[Resolve]\n{EMPTY}LLMNR=no\nMulticastDNS=no\n"));
     assert!(!has(&off, drop_ins[1]));
     let on = rendered("llmnr = true\nmulticast_dns = true", "");
-    assert_eq!(file(&on, drop_ins[0]), "[Resolve]\nLLMNR=yes\nMulticastDNS=yes\n");
+    assert_eq!(file(&on, drop_ins[0]), format!("[Resolve]\n{EMPTY}LLMNR=yes\nMulticastDNS=yes\n"));
     let of_link = format!("{}/60-impostazione.conf", drop_ins[1]);
     assert_eq!(file(&on, &of_link), "[Network]\nMulticastDNS=yes\n");
 }

@@ -174,7 +174,7 @@ fn the_same_sheet_gives_the_same_bytes_wherever_and_however_often() {
     render(&other, &["--only", "gauge-*"]);
     assert_eq!(one.tree("out"), other.tree("out"));
     let again = render(&one, &[]);
-    assert_eq!(again.stdout, "out: no files written for 10 machines, 125 as they were\n");
+    assert_eq!(again.stdout, "out: no files written for 10 machines, 134 as they were\n");
 }
 
 #[test]
@@ -185,7 +185,7 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
     workspace.write("lamps.csv", workspace.read("lamps.csv").replace("10.64.20.11", "10.64.20.13"));
     let run = render(&workspace, &["-v"]);
     let changed = ["lamp-north/rootfs/etc/hosts", "lamp-north/rootfs/etc/netplan/60-impostazione.yaml"];
-    assert!(run.stdout.contains("2 files written for 10 machines, 123 as they were"), "{}", run.stdout);
+    assert!(run.stdout.contains("2 files written for 10 machines, 132 as they were"), "{}", run.stdout);
     let after = workspace.tree("out");
     let differing: Vec<&str> = before
         .iter()
@@ -215,7 +215,7 @@ fn a_machine_that_is_no_longer_in_the_sheet_is_reported_and_pruned_on_request_on
     assert!(listed(&workspace).contains_key("lamp-north/accounts.json"));
     let run = render(&workspace, &["--prune"]);
     assert_eq!(run.stderr, "");
-    assert!(run.stdout.contains("14 removed"), "{}", run.stdout);
+    assert!(run.stdout.contains("15 removed"), "{}", run.stdout);
     assert!(!workspace.exists("out/lamp-north"), "its folders went too");
     assert!(!listed(&workspace).contains_key("lamp-north/accounts.json"));
 }
@@ -300,7 +300,7 @@ fn a_list_that_names_files_outside_the_tree_removes_none() {
 fn only_some_machines_are_rendered_but_the_whole_sheet_must_be_right() {
     let workspace = Workspace::new();
     let run = render(&workspace, &["--only", "gauge-*", "--only", "logbook"]);
-    assert_eq!(run.stdout, "out: 84 files written for 7 machines\n");
+    assert_eq!(run.stdout, "out: 90 files written for 7 machines\n");
     assert!(!workspace.exists("out/signal-tower"));
     let run = workspace.run(&["render", "slips.toml", "--into", "other", "--only", "gauge-01"]);
     assert_eq!((run.code, workspace.exists("other")), (1, false));

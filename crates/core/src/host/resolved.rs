@@ -8,25 +8,29 @@ use crate::machine::Machine;
 /// Where the file lies on the host.
 pub const RESOLVED_PATH: &str = "etc/systemd/resolved.conf.d/60-impostazione.conf";
 
-/// The host's general name servers, where some domains have servers of their own, and the switches of multicast look-ups
-/// (`resolved.conf(5)`); nothing where the sheet asks for neither.
+/// What the image has for the whole host is dropped where the sheet says name servers; then the host's general name servers,
+/// where some domains have servers of their own, and the switches of multicast look-ups (`resolved.conf(5)`). Nothing where the
+/// sheet asks for none of it.
 ///
-/// The servers of this file are asked for everything that no link's domain covers, so the special ones stand on links,
-/// through netplan. Lists of several files add up, so each begins with an empty assignment.
+/// Without special ones, the servers stand on links, through netplan. With them, the servers of this file are asked for
+/// everything that no link's domain covers, and the special ones stand on links. Lists of several files add up, so each begins
+/// with an empty assignment.
 pub fn resolved_file(machine: &Machine) -> Option<String> {
     let settings = &machine.settings;
     let mut text = String::new();
-    if !settings.dns_for.is_empty() {
-        let servers = settings.dns.value().map(|list| join(list.values())).unwrap_or_default();
+    let said = settings.dns.value();
+    let is_general = !settings.dns_for.is_empty();
+    if said.is_some() || is_general {
+        let servers = said.map(|list| join(list.values())).unwrap_or_default();
         let domains = settings.search.value().map(|list| join(list.values())).unwrap_or_default();
         for (key, values) in [("DNS", servers), ("Domains", domains)] {
             // Writing to a String does not fail.
             let _ = writeln!(text, "{key}=");
-            if !values.is_empty() {
+            if is_general && !values.is_empty() {
                 let _ = writeln!(text, "{key}={values}");
             }
         }
-        if settings.dns.value().is_some_and(|list| list.is_declined()) {
+        if said.is_some_and(|list| list.is_declined()) {
             text.push_str("FallbackDNS=\n");
         }
     }

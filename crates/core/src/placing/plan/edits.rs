@@ -1,5 +1,7 @@
 //! Files that are written for root, or changed in part.
 
+use std::collections::BTreeSet;
+
 use impostazione_rootfs::{Owner, RootfsFault, State, Subject, View, Want};
 
 /// A file of root's.
@@ -43,4 +45,19 @@ pub(super) fn subject_of(path: &str) -> Subject {
         .iter()
         .find(|(start, _)| path.starts_with(start))
         .map_or(Subject::Network, |(_, subject)| *subject)
+}
+
+/// What is written before a line that no longer counts.
+pub(super) const SET_ASIDE: &str = "# set aside by Impostazione: ";
+
+/// A text in which lines, counted from 1, are remarks.
+pub(super) fn lines_set_aside(text: &str, numbers: &BTreeSet<usize>) -> String {
+    let mut new = String::with_capacity(text.len() + numbers.len() * SET_ASIDE.len());
+    for (index, line) in text.split_inclusive('\n').enumerate() {
+        if numbers.contains(&(index + 1)) {
+            new.push_str(SET_ASIDE);
+        }
+        new.push_str(line);
+    }
+    new
 }

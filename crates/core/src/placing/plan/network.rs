@@ -7,7 +7,8 @@ use super::super::survey::units::{ETC_UNITS, Unit};
 use super::edits::edited;
 use super::plan::{Plan, PlanFault};
 use super::plan_inputs::PlanInputs;
-use crate::host::HEADER;
+use super::rewriting::set_aside_or_hide;
+use crate::host::{HEADER, RESOLVED_PATH};
 
 const INTERFACES: &str = "etc/network/interfaces";
 /// Where programs look for name servers.
@@ -34,10 +35,11 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
                     Effect::Wins => "it would win over what netplan makes of ours".to_owned(),
                     _ => format!("{} would set links up by it too", file.reader.word()),
                 };
-                plan.changes.push(Change::set_aside(RootfsPath::new(path)?, Subject::Network, why));
+                set_aside_or_hide(path, Subject::Network, &why, plan)?;
             }
         }
     }
+    name_servers(inputs, plan)?;
     for renderer in &inputs.survey.renderers {
         if renderer.unit == "connman.service" && renderer.is_enabled {
             mask(plan, renderer.unit, Subject::Network, "it would set links up by itself")?;
@@ -45,6 +47,23 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
     }
     radios(inputs, plan)?;
     resolv_conf(inputs, plan)
+}
+
+/// Lists of several files add up; ours begins anew, and what sorts after it would add to it.
+fn name_servers(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let says = inputs.output.text(RESOLVED_PATH).is_some_and(|text| text.lines().any(|line| line == "DNS="));
+    let mut paths: Vec<&str> = inputs.survey.name_servers.iter().map(|source| source.path.as_str()).collect();
+    paths.dedup();
+    // The main file is read before all drop-ins.
+    for path in paths.into_iter().filter(|path| says && path.contains("resolved.conf.d/")) {
+        set_aside_or_hide(
+            path,
+            Subject::Network,
+            "its name servers and domains would be asked beside ours",
+            plan,
+        )?;
+    }
+    Ok(())
 }
 
 /// Where systemd keeps which radios were switched off (`systemd-rfkill(8)`).

@@ -1,35 +1,80 @@
-//! What would rewrite our settings when the host boots is kept from starting.
+//! What would rewrite our settings when the host boots is kept from it.
 
-use impostazione_rootfs::{Change, RootfsPath, Subject};
+use std::collections::{BTreeMap, BTreeSet};
 
-use super::super::survey::rewriting::{KERNEL_LINE_UNIT, without_run_words};
-use super::edits::edited;
+use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
+
+use super::super::survey::kernel_words::without_words;
+use super::super::survey::rewriting::Remedy;
+use super::edits::{edited, lines_set_aside};
 use super::network::mask;
 use super::plan::{Plan, PlanFault};
 use super::plan_inputs::PlanInputs;
 
 pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    let mut lines: BTreeMap<&str, (BTreeSet<usize>, &str)> = BTreeMap::new();
     for rewriter in &inputs.survey.rewriters {
-        if rewriter.unit == KERNEL_LINE_UNIT {
-            let line = inputs.view.text(&rewriter.path)?.unwrap_or_default();
-            let want = edited(inputs.view, &rewriter.path, without_run_words(&line), 0o755)?;
-            let change = Change::new(RootfsPath::new(rewriter.path.as_str())?, Subject::FirstBoot, want);
-            plan.changes.push(change.because(rewriter.why.clone()));
-        } else {
-            mask(plan, &rewriter.unit, Subject::FirstBoot, &rewriter.why)?;
+        let why = &rewriter.why;
+        match &rewriter.remedy {
+            Remedy::Mask => mask(plan, &rewriter.unit, Subject::FirstBoot, why)?,
+            Remedy::KernelWords => {
+                let line = inputs.view.text(&rewriter.path)?.unwrap_or_default();
+                let want = edited(inputs.view, &rewriter.path, without_words(&line), 0o755)?;
+                let path = RootfsPath::new(rewriter.path.as_str())?;
+                plan.changes.push(Change::new(path, Subject::FirstBoot, want).because(why.clone()));
+            }
+            Remedy::Line(number) => {
+                lines.entry(&rewriter.path).or_insert_with(|| (BTreeSet::new(), why)).0.insert(*number);
+            }
+            Remedy::SetAside => {
+                let path = RootfsPath::new(rewriter.path.as_str())?;
+                plan.changes.push(Change::set_aside(path, Subject::FirstBoot, why.clone()));
+            }
+            Remedy::Hide(link) => {
+                let link = RootfsPath::new(link.as_str())?;
+                let want = Want::Link("/dev/null".to_owned());
+                plan.changes.push(Change::new(link, Subject::FirstBoot, want).because(why.clone()));
+            }
+            Remedy::Refuse => {}
         }
+    }
+    for (path, (numbers, why)) in lines {
+        let text = inputs.view.text(path)?.unwrap_or_default();
+        let want = edited(inputs.view, path, lines_set_aside(&text, &numbers), 0o644)?;
+        plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::FirstBoot, want).because(why));
+    }
+    overrides(inputs, plan)?;
+    Ok(())
+}
+
+/// Files that change how services start that are counted on.
+fn overrides(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+    for found in &inputs.survey.overrides {
+        let why = format!("it changes how {} starts", found.unit);
+        set_aside_or_hide(&found.path, Subject::FirstBoot, &why, plan)?;
     }
     Ok(())
 }
 
-#[cfg(test)]
-mod tests {
-    use super::without_run_words;
-
-    #[test]
-    fn a_command_line_keeps_all_words_but_those() {
-        let line = "console=tty1 root=LABEL=writable systemd.run=/boot/setup.sh systemd.run_success_action=reboot systemd.unit=kernel-command-line.target\n";
-        assert_eq!(without_run_words(line), "console=tty1 root=LABEL=writable\n");
-        assert_eq!(without_run_words("quiet  splash\n"), "quiet  splash\n", "blanks stay as they are");
-    }
+/// A file of the administrator's leaves its folder; one of a package's folder is hidden by a link of its name in the
+/// administrator's.
+pub(super) fn set_aside_or_hide(
+    path: &str,
+    subject: Subject,
+    why: &str,
+    plan: &mut Plan,
+) -> Result<(), PlanFault> {
+    let in_etc = |rest: &str| format!("etc/systemd/{rest}");
+    let of_package = ["usr/local/lib/systemd/", "usr/lib/systemd/", "lib/systemd/"]
+        .iter()
+        .find_map(|folder| path.strip_prefix(folder));
+    let change = match of_package {
+        Some(rest) => {
+            Change::new(RootfsPath::new(in_etc(rest))?, subject, Want::Link("/dev/null".to_owned()))
+                .because(why)
+        }
+        None => Change::set_aside(RootfsPath::new(path)?, subject, why),
+    };
+    plan.changes.push(change);
+    Ok(())
 }

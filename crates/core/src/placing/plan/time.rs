@@ -4,14 +4,12 @@ use impostazione_rootfs::{Change, Owner, RootfsPath, Subject, Want};
 use impostazione_text::FileBytes;
 
 use super::super::survey::time::{CHRONY_MAIN, names_servers};
-use super::edits::edited;
+use super::edits::{SET_ASIDE, edited};
 use super::files::Groups;
 use super::plan::{Plan, PlanFault};
 use super::plan_inputs::PlanInputs;
+use super::rewriting::set_aside_or_hide;
 use crate::host::{CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, HEADER, TIMESYNCD_PATH};
-
-/// What is written before a line that no longer counts.
-const SET_ASIDE: &str = "# set aside by Impostazione: ";
 
 pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     if inputs.file(TIMESYNCD_PATH).is_some() {
@@ -27,12 +25,12 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
 fn timesyncd(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let mut seen: Vec<&str> = Vec::new();
     for source in &inputs.survey.time.sources {
-        let is_later =
-            source.path.starts_with("etc/systemd/timesyncd.conf.d/") && source.path.as_str() > TIMESYNCD_PATH;
+        let name = |path: &str| path.split_once("systemd/timesyncd.conf.d/").map(|(_, name)| name.to_owned());
+        let is_later = name(&source.path).is_some_and(|of_source| Some(of_source) > name(TIMESYNCD_PATH));
         if is_later && !seen.contains(&source.path.as_str()) {
             seen.push(&source.path);
             let why = "its servers would be asked beside ours";
-            plan.changes.push(Change::set_aside(RootfsPath::new(source.path.as_str())?, Subject::Time, why));
+            set_aside_or_hide(&source.path, Subject::Time, why, plan)?;
         }
     }
     Ok(())

@@ -8,14 +8,11 @@ use super::super::survey::sudoers::SUDOERS;
 use super::super::survey::units::ETC_UNITS;
 use super::super::survey::ways_in::{Detail, SudoWay, WayIn, WayKind};
 use super::accounts::Databases;
-use super::edits::edited;
+use super::edits::{edited, lines_set_aside};
 use super::plan::{Fate, Plan, PlanFault};
 use super::plan_inputs::PlanInputs;
 use crate::host::{SSHD_PATH, SUDOERS_PATH};
 use crate::machine::StockLogins;
-
-/// What is written before a line that no longer counts.
-const SET_ASIDE: &str = "# set aside by Impostazione: ";
 
 /// Lines that are set aside, by file.
 type Lines = BTreeMap<String, BTreeSet<usize>>;
@@ -264,16 +261,10 @@ fn set_lines_aside(
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
     let text = inputs.view.text(path)?.unwrap_or_default();
-    let mut new = String::with_capacity(text.len() + lines.len() * SET_ASIDE.len());
-    let mut has_more = false;
-    for (index, line) in text.split_inclusive('\n').enumerate() {
-        if lines.contains(&(index + 1)) {
-            new.push_str(SET_ASIDE);
-        } else {
-            has_more |= !line.trim().is_empty() && !line.trim_start().starts_with('#');
-        }
-        new.push_str(line);
-    }
+    let new = lines_set_aside(&text, lines);
+    let has_more = text.lines().enumerate().any(|(index, line)| {
+        !lines.contains(&(index + 1)) && !line.trim().is_empty() && !line.trim_start().starts_with('#')
+    });
     let subject = if path.starts_with("etc/ssh/") { Subject::Ssh } else { Subject::Accounts };
     let why = if subject == Subject::Ssh {
         "it lets people in whom the sheet does not"

@@ -51,6 +51,8 @@ pub(crate) const RULES: &[&Rule] = &[
     &network::HOSTNAME_CONFLICT,
     &network::PORT_NAMES,
     &network::REWRITTEN_AT_BOOT,
+    &network::UNIT_OVERRIDE,
+    &network::NAME_SERVERS,
     &network::BOOT_PARTITION_UNSEEN,
     &accounts::ACCOUNT_CONFLICT,
     &accounts::STOCK_LOGIN,

@@ -162,8 +162,26 @@ fn lacks_netplan(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     found.whole(
         &NETPLAN,
         format!("{} has no program named netplan.", case.name),
-        "install netplan.io in the image",
+        how_to_install(case, "netplan.io"),
     );
+}
+
+/// How a package of Debian's comes onto a root filesystem of this processor: from this computer where that is of the same kind,
+/// else from the image while it runs.
+fn how_to_install(case: &RootfsCase<'_>, package: &str) -> String {
+    let there = case.survey.system.as_ref().and_then(|system| system.architecture);
+    let is_of_this_kind = there == Some(std::env::consts::ARCH);
+    let name = case.name;
+    let where_it_is = if case.view.rootfs().name().is_dir() { "-D" } else { "-i" };
+    let within =
+        format!("systemd-nspawn {where_it_is} {name} sh -c 'apt-get update && apt-get install {package}'");
+    if is_of_this_kind {
+        return format!("install it in the image: {within}");
+    }
+    let processor = there.map_or_else(String::new, |there| format!(", a {there},"));
+    format!(
+        "start the image on its own machine{processor} with a network, and run `sudo apt-get update && sudo apt-get install {package}` there; or install qemu-user-static on this computer, and then it in the image: {within}"
+    )
 }
 
 fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindings) {

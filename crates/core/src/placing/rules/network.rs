@@ -4,7 +4,7 @@ use super::case::RootfsCase;
 use super::found::RootfsFindings;
 use crate::finding::{Examples, Nature, Rule, Severity};
 use crate::host::{HOSTS_PATH, NETPLAN_PATH};
-use crate::placing::survey::rewriting::KERNEL_LINE_UNIT;
+use crate::placing::survey::rewriting::Remedy;
 
 pub(super) static NETWORK_CONFLICT: Rule = Rule {
     name: "rootfs-network-conflict",
@@ -55,10 +55,41 @@ pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
     nature: Nature::Judgment,
     summary: "a unit on a root filesystem would rewrite network, names, logins or host keys at boot",
     explanation: "Images bring services that set a host up at its first start: they ask to run before the network, or their \
-        scripts write network files, the host name, logins or host keys. What was placed would be lost. `place` keeps such \
-        units from starting, by a link to /dev/null, and `undo` takes the link away.",
+        commands and scripts write network files, name servers, the host name, the time zone, logins or host keys, or read a \
+        settings file on the boot partition. Looked at are services that something starts (targets, timers, paths, sockets), \
+        scripts of the old kind, rc.local, timetables of cron, rules of udev, generators, and the kernel's command line. What was \
+        placed would be lost. `place` keeps such units from starting, by a link to /dev/null, sets such lines and files aside, \
+        and `undo` brings them back; where it cannot, it refuses. What a program does that is no script cannot be seen.",
     wrong: "# a root filesystem\n\"usr/lib/systemd/system/quay-setup.service\" = \"[Unit]\\nBefore=network-pre.target\\n[Service]\\nExecStart=/usr/sbin/quay-setup\\n\"\n",
     right: "# a root filesystem\n\"usr/lib/systemd/system/quay-lamp.service\" = \"[Unit]\\nAfter=network.target\\n[Service]\\nExecStart=/usr/sbin/quay-lamp\\n\"\n",
+    examples: Examples::Rootfs,
+    ..Rule::PLAIN
+};
+
+pub(super) static UNIT_OVERRIDE: Rule = Rule {
+    name: "rootfs-unit-override",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a file on a root filesystem changes how a service starts that a placement counts on",
+    explanation: "A drop-in beside the unit of systemd-networkd, systemd-resolved, the time service or the SSH server can run \
+        another program before it, give it other variables, or keep it from starting by a condition; a file of the same name in \
+        etc/systemd/system takes the unit's place. `place` sets those aside that no package has brought, and `undo` puts them back.",
+    wrong: "# a root filesystem\n\"etc/systemd/system/systemd-networkd.service.d/quay.conf\" = \"[Service]\\nExecStartPre=/usr/sbin/quay\\n\"\n",
+    right: "# a root filesystem\n\"etc/systemd/system/systemd-networkd.service.d/quay.conf\" = \"[Service]\\nRestart=always\\n\"\n",
+    examples: Examples::Rootfs,
+    ..Rule::PLAIN
+};
+
+pub(super) static NAME_SERVERS: Rule = Rule {
+    name: "rootfs-name-servers",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a root filesystem has name servers for the whole host, beside those of its links",
+    explanation: "What resolved.conf and its drop-ins name is asked beside the servers of links, and for everything that no \
+        link has a domain for: names of the site may go to somebody else's servers. Where the sheet says dns, ours begins the \
+        lists anew, and `place` sets drop-ins aside that would add to them.",
+    wrong: "# a root filesystem\n\"etc/systemd/resolved.conf.d/quay.conf\" = \"[Resolve]\\nDNS=10.64.99.53\\n\"\n",
+    right: "# a root filesystem\n\"etc/systemd/resolved.conf.d/quay.conf\" = \"[Resolve]\\nCache=no\\n\"\n",
     examples: Examples::Rootfs,
     ..Rule::PLAIN
 };
@@ -89,9 +120,42 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     port_names(case, found);
     for rewriter in &case.survey.rewriters {
         let message = format!("{} may undo what is placed: {}.", rewriter.unit, rewriter.why);
-        let is_word = rewriter.unit == KERNEL_LINE_UNIT;
-        let fix = handled(case, if is_word { "takes the words out" } else { "keeps it from starting" });
-        found.push(&REWRITTEN_AT_BOOT, case.view, (&rewriter.path, 0), message, fix, weight_of_handled(case));
+        let (fix, severity) = match rewriter.remedy {
+            Remedy::Refuse => {
+                let fix = format!("change /{} in the image: place does nothing about it", rewriter.path);
+                (fix, case.placing.map(|_| Severity::Error))
+            }
+            _ => (handled(case, rewriter.remedy.words()), weight_of_handled(case)),
+        };
+        found.push(&REWRITTEN_AT_BOOT, case.view, (&rewriter.path, 0), message, fix, severity);
+    }
+    overrides(case, found);
+    name_servers(case, found);
+}
+
+fn overrides(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    for file in &case.survey.overrides {
+        let message = match &file.says {
+            Some(says) => format!("/{} changes how {} starts: {says}.", file.path, file.unit),
+            None => format!("/{} stands in place of the unit that the package brings.", file.path),
+        };
+        let fix = handled(case, "sets it aside");
+        found.push(&UNIT_OVERRIDE, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
+    }
+}
+
+fn name_servers(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
+    let is_said = case.output().is_none_or(|output| output.file(crate::host::RESOLVED_PATH).is_some());
+    for source in &case.survey.name_servers {
+        let message = format!("/{} says {:?} for the whole host.", source.path, source.text);
+        let is_main = !source.path.contains("resolved.conf.d/");
+        let (fix, severity) = if is_said {
+            let does = if is_main { "begins the lists anew behind it" } else { "sets it aside" };
+            (handled(case, does), weight_of_handled(case))
+        } else {
+            ("nothing: the sheet says nothing of name servers".to_owned(), Some(Severity::Note))
+        };
+        found.push(&NAME_SERVERS, case.view, (&source.path, source.line), message, fix, severity);
     }
 }
 

@@ -1,9 +1,15 @@
 //! What a root filesystem holds, as far as the first boot depends on it.
 
 pub(crate) mod accounts;
+pub(crate) mod kernel_words;
+pub(crate) mod name_servers;
 pub(crate) mod network;
+pub(crate) mod overrides;
+mod owned;
 pub(crate) mod rewriting;
+mod signs;
 pub(crate) mod ssh;
+mod started;
 pub(crate) mod sudoers;
 pub(crate) mod system;
 pub(crate) mod time;
@@ -16,6 +22,7 @@ use serde::Serialize;
 
 pub use accounts::{FoundAccount, FoundPassword};
 pub use network::{Effect, FoundRenderer, NetworkFile, Reader};
+pub use overrides::FoundOverride;
 pub use rewriting::Rewriter;
 pub use ssh::{FoundHostKey, FoundSsh, SshSetting};
 pub use system::System;
@@ -60,6 +67,10 @@ pub struct Survey {
     pub locale: Option<String>,
     /// What would rewrite settings at the first boot.
     pub rewriters: Vec<Rewriter>,
+    /// What changes how services start that a placement counts on.
+    pub overrides: Vec<FoundOverride>,
+    /// Lines that name name servers for the whole host, or domains.
+    pub name_servers: Vec<FoundSource>,
     /// What stands in place of a machine id.
     pub machine_id: MachineId,
     /// Radios.
@@ -148,6 +159,8 @@ impl Survey {
             time: FoundTime::read(view)?,
             locale: locale(view)?,
             rewriters: rewriting::rewriters(view)?,
+            overrides: overrides::overrides(view)?,
+            name_servers: name_servers::name_servers(view)?,
             machine_id: machine_id(view)?,
             wifi: wifi(view)?,
             free_bytes: room.bytes,

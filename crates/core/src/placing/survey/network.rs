@@ -4,7 +4,7 @@ use impostazione_rootfs::{RootfsFault, View};
 use serde::Serialize;
 
 use super::system::has_program;
-use super::units::Unit;
+use super::units::{Unit, has_end};
 use crate::host::NETPLAN_PATH;
 
 /// Who reads a network file.
@@ -156,35 +156,80 @@ fn netplan(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFau
     Ok(())
 }
 
-fn has_end(name: &str, end: &str) -> bool {
-    name.rsplit_once('.').is_some_and(|(_, found)| found == end)
-}
-
-/// The folder of the administrator's files for networkd. What distributions bring lies elsewhere and is for containers and
-/// the like.
-const NETWORKD: &str = "etc/systemd/network";
+/// Folders of files for networkd: a file hides those of its name in later ones. What distributions bring in the last ones sorts
+/// behind what netplan makes, and is for containers and the like.
+const NETWORKD: [&str; 4] = [
+    "etc/systemd/network",
+    "usr/local/lib/systemd/network",
+    "usr/lib/systemd/network",
+    "lib/systemd/network",
+];
+/// How the files begin that netplan makes, which lie below `run`.
+const OF_NETPLAN: &str = "10-netplan-";
 
 fn networkd(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFault> {
     let starts = Unit::find(view, "systemd-networkd.service")?.is_some_and(|unit| !unit.is_masked);
-    for name in view.list(NETWORKD)? {
-        let is_ours = name.contains("impostazione") || name.starts_with("10-netplan-");
-        let is_link = has_end(&name, "link");
-        if !(is_link || has_end(&name, "network") || has_end(&name, "netdev")) {
+    let mut seen: Vec<String> = Vec::new();
+    for folder in NETWORKD {
+        if folder == "lib/systemd/network" && view.target("lib")?.is_some() {
             continue;
         }
-        let path = format!("{NETWORKD}/{name}");
-        let effect = if is_ours {
-            Effect::Own
-        } else if !starts && !is_link {
-            Effect::Unread
-        } else if has_end(&name, "netdev") || is_elsewhere(&view.text(&path)?.unwrap_or_default()) {
-            Effect::Elsewhere
-        } else if name.as_str() < "10-netplan-" {
-            Effect::Wins
-        } else {
-            Effect::Competes
-        };
-        files.push(NetworkFile { path, reader: Reader::Networkd, effect });
+        for name in view.list(folder)? {
+            let path = format!("{folder}/{name}");
+            if name.starts_with(OF_NETPLAN) && has_end(&name, "d") {
+                changes_of_netplan(view, &path, &mut seen, files)?;
+                continue;
+            }
+            let is_link = has_end(&name, "link");
+            if !(is_link || has_end(&name, "network") || has_end(&name, "netdev")) || seen.contains(&name) {
+                continue;
+            }
+            seen.push(name.clone());
+            // One that leads to nothing hides others, and does no more.
+            let Ok(Some(text)) = view.text(&path) else { continue };
+            let is_ours = name.contains("impostazione");
+            let is_of_packages = folder != NETWORKD[0];
+            let effect = if is_ours {
+                Effect::Own
+            } else if is_of_packages && name.as_str() >= OF_NETPLAN {
+                continue;
+            } else if !starts && !is_link {
+                Effect::Unread
+            } else if name.starts_with(OF_NETPLAN) {
+                // It hides that which netplan makes.
+                Effect::Wins
+            } else if has_end(&name, "netdev") || is_elsewhere(&text) {
+                Effect::Elsewhere
+            } else if name.as_str() < OF_NETPLAN {
+                Effect::Wins
+            } else {
+                Effect::Competes
+            };
+            files.push(NetworkFile { path, reader: Reader::Networkd, effect });
+        }
+    }
+    Ok(())
+}
+
+/// Drop-ins of a file that netplan makes: they change it, whatever it says.
+fn changes_of_netplan(
+    view: View<'_>,
+    folder: &str,
+    seen: &mut Vec<String>,
+    files: &mut Vec<NetworkFile>,
+) -> Result<(), RootfsFault> {
+    for name in view.list(folder)?.into_iter().filter(|name| has_end(name, "conf")) {
+        let path = format!("{folder}/{name}");
+        let unit = folder.rsplit('/').next().unwrap_or_default();
+        let key = format!("{unit}/{name}");
+        if seen.contains(&key) {
+            continue;
+        }
+        seen.push(key);
+        if matches!(view.text(&path), Ok(Some(_))) {
+            let effect = if name.contains("impostazione") { Effect::Own } else { Effect::Wins };
+            files.push(NetworkFile { path, reader: Reader::Networkd, effect });
+        }
     }
     Ok(())
 }

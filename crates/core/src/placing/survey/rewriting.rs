@@ -1,25 +1,62 @@
-//! What on a root filesystem would rewrite network, names, logins or host keys when it boots.
+//! What on a root filesystem would rewrite network, names, time, logins or host keys when it boots.
 //!
-//! No list of programs is kept: units tell by what they run and by when they ask to be started.
+//! No list of programs is kept: what starts at boot tells by what it runs and by when it asks to be started.
 
-use std::sync::LazyLock;
+use std::collections::BTreeSet;
 
-use impostazione_rootfs::{BOOT_FOLDERS, KERNEL_LINE, Kind, RootfsFault, View};
-use regex::Regex;
+use impostazione_rootfs::{Kind, RootfsFault, View};
 use serde::Serialize;
 
-use super::units::{Unit, service_names};
+use super::kernel_words;
+use super::owned::Owned;
+use super::signs::Signs;
+use super::started::{Started, StartedUnit};
+use super::units::{UNIT_FOLDERS, Unit, has_end, service_names, whole_lines};
 
-/// A unit that would rewrite settings.
+/// Something that would rewrite settings.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Rewriter {
-    /// The unit.
+    /// The unit, or what else runs it.
     pub unit: String,
     /// Its file.
     pub path: String,
     /// What makes it one: the end of a sentence.
     #[serde(rename = "message")]
     pub why: String,
+    /// What a placement does about it.
+    #[serde(skip)]
+    pub(crate) remedy: Remedy,
+}
+
+/// What a placement does about something that would rewrite settings.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Remedy {
+    /// The unit is kept from starting.
+    Mask,
+    /// Words leave the kernel's command line.
+    KernelWords,
+    /// A line becomes a remark.
+    Line(usize),
+    /// The file leaves its folder.
+    SetAside,
+    /// A link to nothing in the administrator's folder hides the file of a package's folder: the link's path.
+    Hide(String),
+    /// Nothing: the image is refused.
+    Refuse,
+}
+
+impl Remedy {
+    /// What placing does: the end of a sentence.
+    pub(crate) fn words(&self) -> &'static str {
+        match self {
+            Self::Mask => "keeps it from starting",
+            Self::KernelWords => "takes the words out",
+            Self::Line(_) => "sets the line aside",
+            Self::SetAside => "sets the file aside",
+            Self::Hide(_) => "hides the file",
+            Self::Refuse => "does nothing about it",
+        }
+    }
 }
 
 /// Units that are started before the network and change nothing of its settings: parts of systemd, of what sets links up, and
@@ -51,78 +88,359 @@ const HARMLESS: [&str; 24] = [
     "kmod",
 ];
 
-/// What a script says when it rewrites something, and what that is.
-static SIGNS: LazyLock<Vec<(Regex, &'static str)>> = LazyLock::new(|| {
-    [
-        (r"/etc/netplan/|/etc/network/interfaces|\bnetplan (set|apply)\b|\bnmcli c(on|onnection)? (add|mod)", "network files"),
-        (r"\bhostnamectl\b.*\bset|(>|tee|cp|mv|sed -i).*\s?/etc/hostname", "the host name"),
-        (r"\b(useradd|adduser|usermod|chpasswd)\b", "logins"),
-        (r"\brm\b.*ssh_host_|dpkg-reconfigure\b.*openssh-server", "host keys"),
-    ]
-    .into_iter()
-    .filter_map(|(sign, what)| Some((Regex::new(sign).ok()?, what)))
-    .collect()
-});
+/// What is looked at.
+struct Look<'a> {
+    view: View<'a>,
+    started: &'a Started,
+    owned: &'a Owned<'a>,
+    signs: Signs<'a>,
+    found: Vec<Rewriter>,
+}
 
-/// The units that would rewrite settings, in the order of their names.
+/// Everything that would rewrite settings, in the order of what runs it.
 pub(super) fn rewriters(view: View<'_>) -> Result<Vec<Rewriter>, RootfsFault> {
-    let mut units = Vec::new();
-    for name in service_names(view)? {
-        let is_harmless = HARMLESS.iter().any(|known| name.starts_with(known));
-        if is_harmless || name.contains('@') || name == "rc-local.service" || name == "rc.local.service" {
-            continue;
-        }
-        if let Some(unit) = Unit::find(view, &name)?.filter(|unit| !unit.is_masked) {
-            units.push(unit);
-        }
-    }
-    let mut found: Vec<Rewriter> = Vec::new();
-    let mut programs: Vec<String> = Vec::new();
-    for unit in &units {
-        if goes_before_the_network(unit) {
-            programs.extend(program(unit).map(str::to_owned));
-            found.push(of(unit, "it asks to run before the network is set up".to_owned()));
-        } else if unit.is_enabled
-            && let Some(what) = rewrites(view, unit)
-        {
-            found.push(of(unit, format!("it rewrites {what}")));
-        }
-    }
-    // What such a program does in other units belongs to the same work.
-    for unit in &units {
-        let is_same = program(unit).is_some_and(|program| programs.iter().any(|known| known == program));
-        if is_same && !found.iter().any(|known| known.unit == unit.name) {
-            found.push(of(
-                unit,
-                "it runs a program that another unit runs before the network is set up".to_owned(),
-            ));
-        }
-    }
-    kernel_lines(view, &mut found)?;
-    if let Some(what) = local_script(view)? {
-        found.push(Rewriter {
-            unit: "rc-local.service".to_owned(),
-            path: LOCAL_SCRIPT.to_owned(),
-            why: format!("it rewrites {what}"),
-        });
-    }
-    found.sort_by(|one, other| one.unit.cmp(&other.unit));
+    let started = Started::of(view)?;
+    let owned = Owned::new(view);
+    let signs = Signs::new(view, &owned);
+    let mut look = Look { view, started: &started, owned: &owned, signs, found: Vec::new() };
+    look.units()?;
+    look.family()?;
+    look.old_scripts()?;
+    look.local_script()?;
+    look.timetables()?;
+    look.device_rules()?;
+    look.generators()?;
+    kernel_words::rewriters(view, &mut look.found)?;
+    look.first_program();
+    let mut found = look.found;
+    found.sort_by(|one, other| (&one.unit, &one.path).cmp(&(&other.unit, &other.path)));
     Ok(found)
 }
 
-fn of(unit: &Unit, why: String) -> Rewriter {
-    Rewriter { unit: unit.name.clone(), path: unit.path.clone(), why }
+impl Look<'_> {
+    fn add(&mut self, unit: &str, path: &str, why: String, remedy: Remedy) {
+        if !self.found.iter().any(|known| known.unit == unit && known.path == path) {
+            self.found.push(Rewriter { unit: unit.to_owned(), path: path.to_owned(), why, remedy });
+        }
+    }
+
+    /// Whether a unit is one of those that belong to every system. A name alone is not believed where packages are known.
+    fn is_harmless(&self, name: &str, path: &str) -> bool {
+        HARMLESS.iter().any(|known| name.starts_with(known))
+            && (!self.owned.is_known() || self.owned.package(path).is_some())
+    }
+
+    /// Units that start, and those that ask to run before the network whether something starts them or not.
+    fn units(&mut self) -> Result<(), RootfsFault> {
+        let mut services: Vec<StartedUnit> =
+            self.started.units().filter(|unit| has_end(&unit.name, "service")).cloned().collect();
+        for name in service_names(self.view)? {
+            if !name.contains('@')
+                && !self.started.has(&name)
+                && let Some(unit) = Unit::find(self.view, &name)?.filter(|unit| !unit.is_masked)
+            {
+                services.push(StartedUnit { name, path: unit.path, texts: vec![unit.text] });
+            }
+        }
+        let services: Vec<StartedUnit> = services
+            .into_iter()
+            .filter(|unit| {
+                !matches!(unit.name.as_str(), "rc-local.service" | "rc.local.service")
+                    && !self.is_harmless(&unit.name, &unit.path)
+            })
+            .collect();
+        let mut programs: Vec<String> = Vec::new();
+        for unit in &services {
+            if goes_before_the_network(unit) {
+                programs.extend(program(unit));
+                let why = "it asks to run before the network is set up".to_owned();
+                self.add(&unit.name, &unit.path, why, Remedy::Mask);
+            } else if self.started.has(&unit.name)
+                && let Some(what) = self.rewrites(unit)
+            {
+                self.add(&unit.name, &unit.path, what, Remedy::Mask);
+            }
+        }
+        // What such a program does in other units belongs to the same work.
+        for unit in &services {
+            if program(unit).is_some_and(|program| programs.contains(&program)) {
+                let why = "it runs a program that another unit runs before the network is set up".to_owned();
+                self.add(&unit.name, &unit.path, why, Remedy::Mask);
+            }
+        }
+        Ok(())
+    }
+
+    /// What the commands of a unit rewrite, or the scripts that they run, or the file whose presence has it start.
+    fn rewrites(&self, unit: &StartedUnit) -> Option<String> {
+        let keys = ["ExecCondition", "ExecStartPre", "ExecStart", "ExecStartPost"];
+        let conditions =
+            ["ConditionPathExists", "ConditionPathExistsGlob", "ConditionFileNotEmpty", "PathExists"];
+        let mut commands: Vec<String> = keys.iter().flat_map(|key| unit.values(key)).collect();
+        // A condition on a file of the boot partition is there for its settings.
+        let is_asked = |value: &String| !value.contains('!');
+        commands.extend(conditions.iter().flat_map(|key| unit.values(key)).filter(is_asked));
+        self.signs.in_commands(&unit.path, &commands)
+    }
+
+    /// Other units of the package, or of the name, of those that were found to run before the network: an agent whose stages
+    /// are kept from starting while its main service runs would wait for them.
+    fn family(&mut self) -> Result<(), RootfsFault> {
+        let early: Vec<Rewriter> =
+            self.found.iter().filter(|found| found.why.contains("before the network")).cloned().collect();
+        let mut others: BTreeSet<(String, String)> = BTreeSet::new();
+        for stage in &early {
+            if let Some(package) = self.owned.package(&stage.path).map(str::to_owned) {
+                let is_unit = |path: &&str| {
+                    path.contains("/systemd/system/")
+                        && [".service", ".socket", ".timer", ".path"].iter().any(|end| path.ends_with(end))
+                };
+                for path in self.owned.paths_of(&package).filter(is_unit) {
+                    let name = path.rsplit('/').next().unwrap_or_default();
+                    others.insert((name.to_owned(), path.to_owned()));
+                }
+            } else {
+                others.extend(self.of_name(&stage.unit)?);
+            }
+        }
+        for (name, path) in others {
+            let is_there = self.view.look(&path)?.is_some();
+            if is_there && !self.is_harmless(&name, &path) && !name.contains('@') && !self.is_masked(&name)? {
+                let why = "it belongs to what another unit runs before the network is set up".to_owned();
+                self.add(&name, &path, why, Remedy::Mask);
+            }
+        }
+        Ok(())
+    }
+
+    /// Units whose names begin as one's own does, and that name it or are named by it.
+    fn of_name(&self, stage: &str) -> Result<Vec<(String, String)>, RootfsFault> {
+        let first = |name: &str| name.split(['-', '.', '@']).next().unwrap_or_default().to_owned();
+        let mut found = Vec::new();
+        let text_of = |name: &str| -> Result<Option<(String, String)>, RootfsFault> {
+            for folder in UNIT_FOLDERS {
+                let path = format!("{folder}/{name}");
+                if let Ok(Some(text)) = self.view.text(&path) {
+                    return Ok(Some((path, text)));
+                }
+            }
+            Ok(None)
+        };
+        let own = text_of(stage)?.map(|(_, text)| text).unwrap_or_default();
+        for folder in UNIT_FOLDERS {
+            for name in self.view.list(folder)? {
+                let is_unit =
+                    [".service", ".socket", ".timer", ".path"].iter().any(|end| name.ends_with(end));
+                if !is_unit || name == stage || first(&name) != first(stage) {
+                    continue;
+                }
+                if let Some((path, text)) = text_of(&name)?
+                    && (names_unit(&own, &name) || names_unit(&text, stage))
+                {
+                    found.push((name, path));
+                }
+            }
+        }
+        Ok(found)
+    }
+
+    fn is_masked(&self, name: &str) -> Result<bool, RootfsFault> {
+        Ok(self
+            .view
+            .target(&format!("etc/systemd/system/{name}"))?
+            .is_some_and(|target| target == "/dev/null"))
+    }
+
+    /// Scripts of the old kind that have no unit: systemd makes one of each (`systemd-sysv-generator(8)`).
+    fn old_scripts(&mut self) -> Result<(), RootfsFault> {
+        let mut names = BTreeSet::new();
+        for level in ["S", "2", "3", "4", "5"] {
+            for link in self.view.list(&format!("etc/rc{level}.d"))? {
+                let numbered =
+                    link.strip_prefix('S').map(|rest| rest.trim_start_matches(|c: char| c.is_ascii_digit()));
+                names.extend(numbered.filter(|name| !name.is_empty()).map(str::to_owned));
+            }
+        }
+        for name in names {
+            let unit = format!("{}.service", name.trim_end_matches(".sh"));
+            let path = format!("etc/init.d/{name}");
+            let has_unit = UNIT_FOLDERS
+                .iter()
+                .any(|folder| matches!(self.view.look(&format!("{folder}/{unit}")), Ok(Some(_))));
+            if has_unit || self.is_harmless(&unit, &path) {
+                continue;
+            }
+            if let Some(what) = self.signs.in_script(&path) {
+                self.add(&unit, &path, what, Remedy::Mask);
+            }
+        }
+        Ok(())
+    }
+
+    /// The script that systemd runs at each boot if it may be run (`systemd-rc-local-generator(8)`).
+    fn local_script(&mut self) -> Result<(), RootfsFault> {
+        const LOCAL_SCRIPT: &str = "etc/rc.local";
+        let found = self.view.rootfs().follow(LOCAL_SCRIPT)?;
+        let may_run = self.view.has(LOCAL_SCRIPT)
+            && found.is_some_and(|found| found.kind == Kind::File && found.mode & 0o111 != 0);
+        if may_run
+            && !self.is_masked("rc-local.service")?
+            && let Some(what) = self.signs.in_script(LOCAL_SCRIPT)
+        {
+            self.add("rc-local.service", LOCAL_SCRIPT, what, Remedy::Mask);
+        }
+        Ok(())
+    }
+
+    /// Lines of timetables, and the scripts that are run every hour, day, week and month (`crontab(5)`).
+    fn timetables(&mut self) -> Result<(), RootfsFault> {
+        let is_there = ["usr/sbin/cron", "usr/sbin/crond", "usr/sbin/anacron", "usr/bin/crond"]
+            .iter()
+            .any(|program| self.view.has(program));
+        if !is_there {
+            return Ok(());
+        }
+        let mut tables = vec!["etc/crontab".to_owned(), "etc/anacrontab".to_owned()];
+        for folder in ["etc/cron.d", "var/spool/cron/crontabs"] {
+            tables.extend(self.view.list(folder)?.into_iter().map(|name| format!("{folder}/{name}")));
+        }
+        for path in tables {
+            let Ok(Some(text)) = self.view.text(&path) else { continue };
+            for (index, line) in text.lines().enumerate() {
+                if line.trim_start().starts_with('#') {
+                    continue;
+                }
+                if let Some(what) = self.signs.in_commands(&path, &[command_of(line)]) {
+                    self.add(&format!("line {} of {path}", index + 1), &path, what, Remedy::Line(index + 1));
+                }
+            }
+        }
+        for folder in ["etc/cron.hourly", "etc/cron.daily", "etc/cron.weekly", "etc/cron.monthly"] {
+            for name in self.view.list(folder)? {
+                let path = format!("{folder}/{name}");
+                if self.owned.package(&path).is_none()
+                    && let Some(what) = self.signs.in_script(&path)
+                {
+                    self.add(&path, &path, what, Remedy::SetAside);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Rules about devices that name ports, or run what rewrites something (`udev(7)`).
+    fn device_rules(&mut self) -> Result<(), RootfsFault> {
+        let mut seen: BTreeSet<String> = BTreeSet::new();
+        for folder in
+            ["etc/udev/rules.d", "usr/local/lib/udev/rules.d", "usr/lib/udev/rules.d", "lib/udev/rules.d"]
+        {
+            for name in self.view.list(folder)?.into_iter().filter(|name| has_end(name, "rules")) {
+                let path = format!("{folder}/{name}");
+                if !seen.insert(name.clone()) || self.owned.package(&path).is_some() {
+                    continue;
+                }
+                // Those of the distribution are known where packages are.
+                if !folder.starts_with("etc") && !self.owned.is_known() {
+                    continue;
+                }
+                let Ok(Some(text)) = self.view.text(&path) else { continue };
+                let lines = whole_lines(&text);
+                let lines: Vec<&String> =
+                    lines.iter().filter(|line| !line.trim_start().starts_with('#')).collect();
+                let names_port = |line: &&&String| {
+                    line.contains("\"net\"")
+                        && line.split(',').any(|part| {
+                            let part = part.trim();
+                            ["NAME=\"", "NAME:=\"", "NAME=e\""].iter().any(|start| part.starts_with(start))
+                        })
+                };
+                let why = if lines.iter().any(|line| names_port(&line)) {
+                    Some("it gives ports names of its own".to_owned())
+                } else {
+                    let runs = lines.iter().filter(|line| {
+                        line.contains("RUN") || line.contains("PROGRAM") || line.contains("IMPORT{program}")
+                    });
+                    self.signs.in_commands(&path, &runs.map(|line| (*line).clone()).collect::<Vec<_>>())
+                };
+                if let Some(why) = why {
+                    let remedy = hide_or_set_aside(&path, &format!("etc/udev/rules.d/{name}"));
+                    self.add(&path, &path, why, remedy);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Programs that make units at each boot, before all else (`systemd.generator(7)`).
+    fn generators(&mut self) -> Result<(), RootfsFault> {
+        for folder in [
+            "etc/systemd/system-generators",
+            "usr/local/lib/systemd/system-generators",
+            "usr/lib/systemd/system-generators",
+        ] {
+            for name in self.view.list(folder)? {
+                let path = format!("{folder}/{name}");
+                if self.owned.package(&path).is_none()
+                    && let Some(what) = self.signs.in_script(&path)
+                {
+                    let remedy = hide_or_set_aside(&path, &format!("etc/systemd/system-generators/{name}"));
+                    self.add(&path, &path, what, remedy);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// What the kernel starts first, where that is a script and no systemd.
+    fn first_program(&mut self) {
+        for path in ["sbin/init", "usr/sbin/init"] {
+            let Ok(Some(found)) = self.view.rootfs().follow(path) else { continue };
+            if found.kind != Kind::File || found.size > 1024 * 1024 || !self.view.has(path) {
+                continue;
+            }
+            if self.view.read(path).ok().flatten().is_some_and(|bytes| bytes.starts_with(b"#!")) {
+                let why = "the kernel starts it in place of systemd, and it is a script".to_owned();
+                self.add("/sbin/init", path, why, Remedy::Refuse);
+                break;
+            }
+        }
+    }
+}
+
+/// A file of the administrator's leaves its folder; one of a package's folder is hidden by a link.
+fn hide_or_set_aside(path: &str, link: &str) -> Remedy {
+    if path.starts_with("etc/") { Remedy::SetAside } else { Remedy::Hide(link.to_owned()) }
+}
+
+/// The command in a line of a timetable.
+fn command_of(line: &str) -> String {
+    let skip = if line.trim_start().starts_with('@') { 1 } else { 5 };
+    line.split_whitespace().skip(skip).collect::<Vec<_>>().join(" ")
+}
+
+/// Whether a unit's text names another in what orders it or has it start.
+fn names_unit(text: &str, name: &str) -> bool {
+    const KEYS: [&str; 9] =
+        ["After", "Before", "Wants", "Requires", "BindsTo", "PartOf", "Requisite", "Upholds", "Unit"];
+    whole_lines(text).iter().any(|line| {
+        line.split_once('=').is_some_and(|(key, value)| {
+            KEYS.contains(&key.trim()) && value.split_whitespace().any(|word| word == name)
+        })
+    })
 }
 
 /// What a unit runs.
-fn program(unit: &Unit) -> Option<&str> {
+fn program(unit: &StartedUnit) -> Option<String> {
     let line = unit.values("ExecStart").into_iter().next()?;
-    line.split_whitespace().next().map(|program| program.trim_start_matches(['-', '@', '+', '!', ':']))
+    let word = line.split_whitespace().next()?;
+    let program = word.trim_start_matches(['-', '@', '+', '!', ':']).to_owned();
+    // A shell runs whatever it is told.
+    let name = program.rsplit('/').next().unwrap_or_default();
+    (!matches!(name, "sh" | "bash" | "dash" | "env" | "systemctl" | "true")).then_some(program)
 }
 
-fn goes_before_the_network(unit: &Unit) -> bool {
-    let before = unit.values("Before");
-    let is_early = before.iter().flat_map(|value| value.split_whitespace()).any(|name| {
+fn goes_before_the_network(unit: &StartedUnit) -> bool {
+    let is_early = unit.values("Before").iter().flat_map(|value| value.split_whitespace()).any(|name| {
         matches!(
             name,
             "network-pre.target"
@@ -132,94 +450,4 @@ fn goes_before_the_network(unit: &Unit) -> bool {
         )
     });
     is_early && !unit.values("ExecStart").is_empty()
-}
-
-/// What the commands of a unit rewrite, or the script that they run.
-fn rewrites(view: View<'_>, unit: &Unit) -> Option<&'static str> {
-    for key in ["ExecStartPre", "ExecStart", "ExecStartPost"] {
-        for line in unit.values(key) {
-            if let Some(what) = sign_in(line) {
-                return Some(what);
-            }
-            let words =
-                line.split_whitespace().map(|word| word.trim_start_matches(['-', '@', '+', '!', ':']));
-            for word in words.filter(|word| word.starts_with('/')).take(4) {
-                if let Some(what) = sign_in_script(view, word.trim_start_matches('/')) {
-                    return Some(what);
-                }
-            }
-        }
-    }
-    None
-}
-
-fn sign_in(text: &str) -> Option<&'static str> {
-    SIGNS.iter().find(|(sign, _)| sign.is_match(text)).map(|(_, what)| *what)
-}
-
-/// Scripts are small.
-const SCRIPT_LIMIT: u64 = 1024 * 1024;
-
-fn sign_in_script(view: View<'_>, path: &str) -> Option<&'static str> {
-    let found = view.rootfs().follow(path).ok()??;
-    if found.kind != Kind::File || found.size > SCRIPT_LIMIT {
-        return None;
-    }
-    let bytes = view.read(path).ok()??;
-    if !bytes.starts_with(b"#!") {
-        return None;
-    }
-    let text = String::from_utf8_lossy(&bytes);
-    text.lines().filter(|line| !line.trim_start().starts_with('#')).find_map(sign_in)
-}
-
-/// What has systemd run a program at boot (`systemd-run-generator(8)`), and go on as that program is done.
-const RUN_WORDS: [&str; 4] = [
-    "systemd.run=",
-    "systemd.run_success_action=",
-    "systemd.run_failure_action=",
-    "systemd.unit=kernel-command-line",
-];
-
-/// The unit that systemd makes of such words.
-pub(crate) const KERNEL_LINE_UNIT: &str = "kernel-command-line.service";
-
-fn kernel_lines(view: View<'_>, found: &mut Vec<Rewriter>) -> Result<(), RootfsFault> {
-    for folder in BOOT_FOLDERS {
-        let path = format!("{folder}/{KERNEL_LINE}");
-        if !view.has(&path) {
-            continue;
-        }
-        let text = view.text(&path)?.unwrap_or_default();
-        if let Some(program) = text.split_whitespace().find_map(|word| word.strip_prefix("systemd.run=")) {
-            found.push(Rewriter {
-                unit: KERNEL_LINE_UNIT.to_owned(),
-                path,
-                why: format!("the kernel's command line has systemd run {program}"),
-            });
-        }
-    }
-    Ok(())
-}
-
-/// A command line without the words that have systemd run a program.
-pub(crate) fn without_run_words(line: &str) -> String {
-    let words =
-        line.split(' ').filter(|word| !RUN_WORDS.iter().any(|known| word.trim_end().starts_with(known)));
-    let mut text = words.collect::<Vec<_>>().join(" ");
-    if line.ends_with('\n') && !text.ends_with('\n') {
-        text.push('\n');
-    }
-    text
-}
-
-/// The script that systemd runs at each boot if it may be run (`systemd-rc-local-generator(8)`).
-const LOCAL_SCRIPT: &str = "etc/rc.local";
-
-fn local_script(view: View<'_>) -> Result<Option<&'static str>, RootfsFault> {
-    let may_run =
-        view.look(LOCAL_SCRIPT)?.is_some_and(|found| found.kind == Kind::File && found.mode & 0o111 != 0);
-    let is_masked =
-        view.target("etc/systemd/system/rc-local.service")?.is_some_and(|target| target == "/dev/null");
-    Ok(if may_run && !is_masked { sign_in_script(view, LOCAL_SCRIPT) } else { None })
 }

@@ -3,7 +3,7 @@
 use impostazione_rootfs::{RootfsFault, View};
 use serde::Serialize;
 
-use super::units::Unit;
+use super::units::{Unit, has_end};
 use crate::host::{CHRONY_SOURCES_PATH, LOCALTIME_PATH, TIMESYNCD_PATH};
 
 /// Time and time zone.
@@ -41,6 +41,13 @@ pub struct FoundSource {
 const SERVICES: [&str; 5] =
     ["systemd-timesyncd.service", "chrony.service", "chronyd.service", "ntpsec.service", "openntpd.service"];
 
+/// Folders of timesyncd's drop-ins: a file hides those of its name in later ones.
+const TIMESYNCD_FOLDERS: [&str; 3] = [
+    "etc/systemd/timesyncd.conf.d",
+    "usr/local/lib/systemd/timesyncd.conf.d",
+    "usr/lib/systemd/timesyncd.conf.d",
+];
+
 /// chrony's main file on Debian, and elsewhere.
 pub(crate) const CHRONY_MAIN: [&str; 2] = ["etc/chrony/chrony.conf", "etc/chrony.conf"];
 
@@ -62,8 +69,14 @@ impl FoundTime {
             }
         }
         let mut timesyncd = vec!["etc/systemd/timesyncd.conf".to_owned()];
-        let folder = "etc/systemd/timesyncd.conf.d";
-        timesyncd.extend(view.list(folder)?.into_iter().map(|name| format!("{folder}/{name}")));
+        for folder in TIMESYNCD_FOLDERS {
+            let is_new = |name: &String| {
+                has_end(name, "conf")
+                    && !timesyncd.iter().any(|known| known.rsplit('/').next() == Some(name.as_str()))
+            };
+            let names: Vec<String> = view.list(folder)?.into_iter().filter(is_new).collect();
+            timesyncd.extend(names.into_iter().map(|name| format!("{folder}/{name}")));
+        }
         for path in timesyncd.iter().filter(|path| path.as_str() != TIMESYNCD_PATH) {
             lines(
                 view,

@@ -95,11 +95,93 @@ impl StartLinks {
     }
 }
 
+/// Whether a name has this ending.
+pub(crate) fn has_end(name: &str, end: &str) -> bool {
+    name.rsplit_once('.').is_some_and(|(_, found)| found == end)
+}
+
 /// Names of units are shorter (`systemd.unit(5)`).
 const NAME_LIMIT: usize = 256;
 
 fn words<'a>(values: &[&'a str]) -> Vec<&'a str> {
     values.iter().flat_map(|value| value.split_whitespace()).collect()
+}
+
+/// The lines of a unit's text: a backslash at the end of one joins it with the next (`systemd.syntax(7)`).
+pub(crate) fn whole_lines(text: &str) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
+    let mut is_open = false;
+    for line in text.lines() {
+        let (part, goes_on) = line.strip_suffix('\\').map_or((line, false), |part| (part, true));
+        match lines.last_mut().filter(|_| is_open) {
+            // Remarks between joined lines are passed over.
+            Some(_) if line.trim_start().starts_with(['#', ';']) => continue,
+            Some(last) => {
+                last.push(' ');
+                last.push_str(part);
+            }
+            None => lines.push(part.to_owned()),
+        }
+        is_open = goes_on;
+    }
+    lines
+}
+
+/// The values of a key in a unit's text and its drop-ins, in their order: those behind an empty one are dropped.
+pub(crate) fn all_values(texts: &[String], key: &str) -> Vec<String> {
+    let mut values: Vec<String> = Vec::new();
+    for line in texts.iter().flat_map(|text| whole_lines(text)) {
+        let Some((name, value)) = line.split_once('=') else { continue };
+        if name.trim() != key {
+            continue;
+        }
+        match value.trim() {
+            "" => values.clear(),
+            value => values.push(value.to_owned()),
+        }
+    }
+    values
+}
+
+/// The drop-ins of a unit: path and text, in the order in which they are read. One that leads to nothing hides those of its name.
+pub(crate) fn drop_ins(view: View<'_>, unit: &str) -> Result<Vec<(String, String)>, RootfsFault> {
+    let mut found: Vec<(String, String)> = Vec::new();
+    let mut names = Vec::new();
+    for unit_folder in drop_in_folders(unit) {
+        for folder in UNIT_FOLDERS {
+            let folder = format!("{folder}/{unit_folder}");
+            for name in view.list(&folder)?.into_iter().filter(|name| has_end(name, "conf")) {
+                if names.contains(&name) {
+                    continue;
+                }
+                let path = format!("{folder}/{name}");
+                // What cannot be read as a file takes no part in this, and hides others all the same.
+                if let Ok(Some(text)) = view.text(&path) {
+                    found.push((path, text));
+                }
+                names.push(name);
+            }
+        }
+    }
+    let name = |path: &str| path.rsplit('/').next().unwrap_or_default().to_owned();
+    found.sort_by_key(|(path, _)| name(path));
+    Ok(found)
+}
+
+/// The names of the folders of a unit's drop-ins: its own, those of what its name begins with, and that of its kind.
+fn drop_in_folders(unit: &str) -> Vec<String> {
+    let (stem, kind) = unit.rsplit_once('.').unwrap_or((unit, "service"));
+    let mut folders = vec![format!("{unit}.d")];
+    if let Some((template, _)) = stem.split_once('@') {
+        folders.push(format!("{template}@.{kind}.d"));
+    }
+    let mut rest = stem;
+    while let Some((start, _)) = rest.rsplit_once('-') {
+        folders.push(format!("{start}-.{kind}.d"));
+        rest = start;
+    }
+    folders.push(format!("{kind}.d"));
+    folders
 }
 
 /// The values of a key in a unit's text.
@@ -136,7 +218,7 @@ fn is_wanted(view: View<'_>, name: &str) -> Result<bool, RootfsFault> {
 pub(super) fn service_names(view: View<'_>) -> Result<Vec<String>, RootfsFault> {
     let mut names = Vec::new();
     for folder in UNIT_FOLDERS {
-        names.extend(view.list(folder)?.into_iter().filter(|name| name.ends_with(".service")));
+        names.extend(view.list(folder)?.into_iter().filter(|name| has_end(name, "service")));
     }
     names.sort_unstable();
     names.dedup();

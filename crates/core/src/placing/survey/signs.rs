@@ -1,0 +1,243 @@
+//! By what a command or a script tells that it rewrites settings.
+
+use std::collections::HashSet;
+use std::sync::LazyLock;
+
+use impostazione_rootfs::{BOOT_FOLDERS, Kind, View};
+use regex::Regex;
+
+use super::owned::Owned;
+
+/// A command: where one begins, with what may stand before it.
+const COMMAND: &str = r"(?:^|[;&|({`]|\$\(|\b(?:then|do|else|exec|sudo|if|while|!)\s)\s*(?:[A-Z_]+=\S*\s+)*(?:/usr)?(?:/local)?(?:/s?bin/)?";
+/// What writes a file that is named behind it, in the same command.
+const WRITES: &str = r"(?:>|\btee\b|\b(?:cp|mv|ln|rm|install|rsync|unlink)\b)[^;&|]*?";
+/// What edits a file, by an expression that may hold anything.
+const EDITS: &str = r"\b(?:sed\s+(?:-\S+\s+)*-i|perl\s+-\S*i).*?";
+
+/// A sign.
+struct Sign {
+    pattern: Regex,
+    what: &'static str,
+    /// Whether packages of a distribution do the same for good reason, to links and files of their own.
+    is_usual_in_packages: bool,
+}
+
+/// What a script says when it rewrites something, and what that is.
+static SIGNS: LazyLock<Vec<Sign>> = LazyLock::new(|| {
+    let written = |path: &str| {
+        format!(
+            r#"(?:{WRITES}|{EDITS})(?:{path})|\b(?:open|Path)\(\s*['"][^'"]*(?:{path})[^'"]*['"]\s*(?:,\s*['"][wa]|\)\.write)"#
+        )
+    };
+    let command = |words: &str| format!("{COMMAND}{words}");
+    [
+        (r"/etc/netplan/|/etc/network/interfaces|\bnetplan\s+(set|apply|try)\b".to_owned(), "network files", false),
+        (r"\bnmcli\b.*\b(add|mod|modify|up|set|reapply)\b".to_owned(), "network files", false),
+        (written("/(etc|run)/(systemd/network|netplan|NetworkManager|network)/"), "network files", false),
+        (command(r"(ip\s+(-\S+\s+)*(a|addr|address|r|route|ro|l|link|rule)\s+(add|del|delete|flush|replace|change|set)\b)"), "addresses and routes", true),
+        (command(r"(ifconfig\s+\S+\s+\S|route\s+(add|del)\b|dhclient\b|dhcpcd\b|udhcpc\b|ifup\b|ifdown\b)"), "addresses and routes", true),
+        (r"\b(networkctl\s+(down|delete)|resolvectl\s+(dns|domain|default-route)\s+\S+\s+\S)".to_owned(), "addresses and routes", true),
+        (written(r"resolv\.conf"), "the name servers", true),
+        (written(r"/etc/systemd/resolved\.conf"), "the name servers", false),
+        (command(r"(hostname\s+(-F|-b|--file|[^-\s|;&)`>][^|;&)`]*))"), "the host name", true),
+        (r"\bhostnamectl\b.*\bset-hostname|\bhostnamectl\s+(hostname|set-\S+)\s+\S|/proc/sys/kernel/hostname|kernel\.hostname\s*=".to_owned(), "the host name", false),
+        (written("/etc/hostname"), "the host name", false),
+        (written(r"/etc/hosts\b"), "names of hosts", true),
+        (r"\btimedatectl\b.*\bset-".to_owned(), "the time or its zone", false),
+        (written("/etc/(localtime|timezone|systemd/timesyncd|chrony)"), "the time or its zone", false),
+        (command(r"(ntpdate|sntp)\b"), "the time or its zone", true),
+        (command(r"(useradd|adduser|usermod|userdel|deluser|chpasswd)\b"), "logins", false),
+        (command(r"(passwd\s+\S|chage\s+\S|newusers\b|gpasswd\s+\S|vipw\b)"), "logins", true),
+        (written("/etc/(passwd|shadow|group|gshadow|sudoers)"), "logins", false),
+        (written("authorized_keys"), "logins", false),
+        (r"\brm\b.*ssh_host_|dpkg-reconfigure\b.*openssh-server".to_owned(), "host keys", false),
+        (written("/etc/ssh/sshd_config"), "settings of the SSH server", false),
+        (r"\bsystemctl\b.*\b(stop|disable|mask)\b.*\b(ssh|sshd|systemd-networkd|systemd-resolved|systemd-timesyncd|chrony|NetworkManager)\b".to_owned(), "which services start", false),
+        (r"\bsystemctl\b.*\b(enable|unmask|start)\b.*\b(dhcpcd|networking|connman)\b".to_owned(), "which services start", true),
+    ]
+    .into_iter()
+    .filter_map(|(pattern, what, is_usual_in_packages)| {
+        Some(Sign { pattern: Regex::new(&pattern).ok()?, what, is_usual_in_packages })
+    })
+    .collect()
+});
+
+/// Scripts are small.
+const SCRIPT_LIMIT: u64 = 1024 * 1024;
+/// How deep scripts are followed that others run, and how many.
+const DEPTH_LIMIT: usize = 4;
+const COUNT_LIMIT: usize = 64;
+
+/// Names on the boot partition that are for the firmware and the kernel.
+const OF_FIRMWARE: [&str; 5] = ["cmdline.txt", "config.txt", "grub", "overlays", "issue.txt"];
+
+/// Looks at commands and the scripts that they run.
+pub(super) struct Signs<'a> {
+    view: View<'a>,
+    owned: &'a Owned<'a>,
+}
+
+impl<'a> Signs<'a> {
+    pub(super) fn new(view: View<'a>, owned: &'a Owned<'a>) -> Self {
+        Self { view, owned }
+    }
+
+    /// What commands rewrite, by what they say or by the scripts that they run. `path` is the file in which they stand.
+    pub(super) fn in_commands(&self, path: &str, commands: &[String]) -> Option<String> {
+        let mut seen = HashSet::new();
+        self.look(path, &commands.join("\n"), &mut seen, 0)
+    }
+
+    /// What a script rewrites.
+    pub(super) fn in_script(&self, path: &str) -> Option<String> {
+        let text = self.script(path, true)?;
+        let mut seen = HashSet::from([path.to_owned()]);
+        self.look(path, &text, &mut seen, 0)
+    }
+
+    fn look(&self, path: &str, text: &str, seen: &mut HashSet<String>, depth: usize) -> Option<String> {
+        let is_of_package = self.owned.package(path).is_some();
+        let lines = || text.lines().filter(|line| !line.trim_start().starts_with('#'));
+        for line in lines() {
+            let line = line.trim_start_matches(['-', '@', '+', '!', ':']);
+            let is_one =
+                |sign: &&Sign| !(sign.is_usual_in_packages && is_of_package) && sign.pattern.is_match(line);
+            if let Some(sign) = SIGNS.iter().find(is_one) {
+                return Some(format!("it rewrites {}", sign.what));
+            }
+            if let Some(file) = self.settings_file(line) {
+                return Some(format!("it reads settings from /{file}"));
+            }
+        }
+        if depth >= DEPTH_LIMIT {
+            return None;
+        }
+        for line in lines() {
+            let words: Vec<&str> = line.split([' ', '\t', ';', '"', '\'', '(', ')', '`', '=', ',']).collect();
+            for (index, word) in words.iter().enumerate() {
+                let file = word.trim_start_matches(['-', '@', '+', '!', ':']).trim_start_matches('|');
+                let Some(file) = file.strip_prefix('/').map(|file| file.trim_end_matches([';', '&', '|']))
+                else {
+                    continue;
+                };
+                let is_read_in = index
+                    .checked_sub(1)
+                    .and_then(|before| words.get(before))
+                    .is_some_and(|word| matches!(*word, "." | "source"));
+                if seen.len() >= COUNT_LIMIT || !seen.insert(file.to_owned()) {
+                    continue;
+                }
+                // What packages bring beside is known by its name alone.
+                if depth > 0 && self.owned.package(file).is_some() {
+                    continue;
+                }
+                if let Some(text) = self.script(file, !is_read_in)
+                    && let Some(what) = self.look(file, &text, seen, depth + 1)
+                {
+                    return Some(what);
+                }
+            }
+        }
+        None
+    }
+
+    /// A file on the boot partition that a line names, and that is not the firmware's.
+    fn settings_file(&self, line: &str) -> Option<String> {
+        for folder in BOOT_FOLDERS {
+            let start = format!("/{folder}/");
+            for (at, _) in line.match_indices(&start) {
+                let rest = line.get(at + start.len()..)?;
+                let end = rest
+                    .find(|c: char| !(c.is_ascii_alphanumeric() || "._-".contains(c)))
+                    .unwrap_or(rest.len());
+                let name = rest.get(..end).unwrap_or_default();
+                let is_of_firmware = name.is_empty()
+                    || OF_FIRMWARE.contains(&name)
+                    || ["vmlinu", "initrd", "kernel", "System.map", "config-"]
+                        .iter()
+                        .any(|known| name.starts_with(known))
+                    || [".dtb", ".img", ".elf", ".dat", ".bin"].iter().any(|known| name.ends_with(known));
+                let file = format!("{folder}/{name}");
+                let is_glob = rest.get(end..).is_some_and(|rest| rest.starts_with(['*', '?', '[', '{']));
+                if is_glob && self.has_beginning(folder, name) {
+                    return Some(format!("{file}*"));
+                }
+                if !is_of_firmware && self.view.has(&file) {
+                    return Some(file);
+                }
+            }
+        }
+        None
+    }
+
+    /// Whether a file on the boot partition begins so; one that cannot be listed may have any.
+    fn has_beginning(&self, folder: &str, name: &str) -> bool {
+        if self.view.rootfs().is_on_boot_partition(&format!("{folder}/x")) {
+            return true;
+        }
+        let names = self.view.list(folder).unwrap_or_default();
+        names.iter().any(|found| !name.is_empty() && found.starts_with(name))
+    }
+
+    /// The text of a script; nothing for what is none.
+    fn script(&self, path: &str, has_mark: bool) -> Option<String> {
+        let found = self.view.rootfs().follow(path).ok()??;
+        if found.kind != Kind::File || found.size > SCRIPT_LIMIT {
+            return None;
+        }
+        let bytes = self.view.read(path).ok()??;
+        if has_mark && !bytes.starts_with(b"#!") {
+            return None;
+        }
+        let text = String::from_utf8(bytes.to_vec()).ok()?;
+        Some(text.replace("\\\n", " "))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sign(line: &str) -> Option<&'static str> {
+        SIGNS.iter().find(|sign| sign.pattern.is_match(line)).map(|sign| sign.what)
+    }
+
+    #[test]
+    fn commands_that_rewrite_something_are_told_from_those_that_ask() {
+        assert_eq!(SIGNS.len(), 23);
+        for (line, what) in [
+            ("ip addr add 10.64.10.99/24 dev eth0", "addresses and routes"),
+            ("/sbin/ifconfig eth0 10.64.10.99", "addresses and routes"),
+            ("if true; then dhclient eth0; fi", "addresses and routes"),
+            ("echo nameserver 10.64.99.99 > /etc/resolv.conf", "the name servers"),
+            ("ln -sf /usr/share/zoneinfo/Etc/UTC /etc/localtime", "the time or its zone"),
+            ("timedatectl set-timezone Etc/UTC", "the time or its zone"),
+            ("hostname image", "the host name"),
+            ("echo image > /proc/sys/kernel/hostname", "the host name"),
+            ("echo 'root:image' | chpasswd", "logins"),
+            ("passwd -d root", "logins"),
+            ("/usr/bin/passwd root", "logins"),
+            ("echo key >> /root/.ssh/authorized_keys", "logins"),
+            ("systemctl stop ssh", "which services start"),
+        ] {
+            assert_eq!(sign(line), Some(what), "{line}");
+        }
+        for line in [
+            "ip addr show",
+            "ip -4 route get 10.64.10.1",
+            "name=$(hostname -f)",
+            "hostname",
+            "echo \"$(hostname)\"",
+            "getent passwd root",
+            "grep nameserver /etc/resolv.conf",
+            "cat /etc/hostname",
+            "timedatectl show",
+            "date +%Z",
+            "systemctl is-active ssh",
+            "test -e /etc/localtime",
+        ] {
+            assert_eq!(sign(line), None, "{line}");
+        }
+    }
+}
