@@ -9,30 +9,52 @@ use crate::shell::run;
 
 /// What every base has, beside the smallest Debian.
 const PACKAGES: &str =
-    "systemd,systemd-sysv,dbus,udev,kmod,netplan.io,openssh-server,sudo,systemd-resolved,iproute2,passwd";
+    "systemd,systemd-sysv,systemd-timesyncd,dbus,udev,kmod,netplan.io,openssh-server,sudo,iproute2,passwd";
 
-/// The release, which is that of the kernel in the machines too.
+/// The release of the kernel in the machines.
 const RELEASE: &str = "bookworm";
 
-/// What a base has beside that. Debian's packages of the two time services exclude each other.
+/// A package that brings a user of its own, which no base has.
+pub(crate) const PACKAGE_WITH_USER: &str = "uuid-runtime";
+
+/// A Debian, with one of its time services; the packages of the two exclude each other.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum Base {
     Timesyncd,
     Chrony,
     /// timesyncd, and `NetworkManager` beside systemd-networkd.
     Manager,
+    Debian13,
+    Debian11,
+    /// Debian 11 with `/bin`, `/lib` and `/sbin` beside `/usr`.
+    Debian11Split,
 }
 
 /// Each base is made once.
-static MAKING: [Mutex<()>; 3] = [const { Mutex::new(()) }; 3];
+static MAKING: [Mutex<()>; 6] = [const { Mutex::new(()) }; 6];
 
 impl Base {
-    fn packages(self) -> &'static str {
+    fn release(self) -> &'static str {
         match self {
-            Self::Timesyncd => "systemd-timesyncd",
-            Self::Chrony => "chrony",
-            Self::Manager => "systemd-timesyncd,libpam-systemd,network-manager",
+            Self::Timesyncd | Self::Chrony | Self::Manager => RELEASE,
+            Self::Debian13 => "trixie",
+            Self::Debian11 | Self::Debian11Split => "bullseye",
         }
+    }
+
+    /// Its packages; Debian 11 has systemd-resolved in that of systemd.
+    fn packages(self) -> String {
+        match self {
+            Self::Timesyncd | Self::Debian13 => format!("{PACKAGES},systemd-resolved"),
+            Self::Chrony => format!("{PACKAGES},systemd-resolved,chrony").replace(",systemd-timesyncd", ""),
+            Self::Manager => format!("{PACKAGES},systemd-resolved,libpam-systemd,network-manager"),
+            Self::Debian11 | Self::Debian11Split => PACKAGES.to_owned(),
+        }
+    }
+
+    /// How its folders of programs lie.
+    fn layout(self) -> &'static str {
+        if matches!(self, Self::Debian11Split) { "--no-merged-usr" } else { "--merged-usr" }
     }
 
     /// A copy of the base, under a folder that is removed with everything in it.
@@ -49,13 +71,14 @@ impl Base {
     /// The base, made once.
     fn made(self) -> PathBuf {
         let _one_at_a_time = MAKING[self as usize].lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        let folder = cache().join(format!("{RELEASE}-{}", self.packages().replace(',', "-")));
+        let folder = cache().join(format!("{self:?}").to_lowercase());
         if !folder.join("made").exists() {
             let _ = fs::remove_dir_all(&folder);
             fs::create_dir_all(&folder).unwrap();
             let rootfs = folder.join("rootfs");
-            let packages = format!("--include={PACKAGES},{}", self.packages());
-            run("debootstrap", &["--variant=minbase", &packages, RELEASE, &text(&rootfs)]);
+            let packages = format!("--include={}", self.packages());
+            let options = ["--variant=minbase", self.layout(), &packages];
+            run("debootstrap", &[&options[..], &[self.release(), &text(&rootfs)]].concat());
             // What the machine that made it has of its own is none of the image's.
             for of_maker in ["etc/hosts", "var/cache/apt/archives", "var/lib/apt/lists"] {
                 let path = rootfs.join(of_maker);
@@ -69,6 +92,25 @@ impl Base {
         }
         folder.join("rootfs")
     }
+}
+
+/// The file of a package for the machines' release that no base has, fetched once.
+pub(crate) fn package(name: &str) -> PathBuf {
+    static FETCHING: Mutex<()> = Mutex::new(());
+    let _one_at_a_time = FETCHING.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+    let kept = cache().join(format!("{name}.deb"));
+    if !kept.exists() {
+        let folder = tempfile::tempdir_in(cache()).unwrap();
+        let include = format!("--include={name}");
+        let options = ["--variant=minbase", "--download-only", &include, RELEASE, &text(folder.path())];
+        run("debootstrap", &options);
+        let fetched = fs::read_dir(folder.path().join("var/cache/apt/archives")).unwrap();
+        let fetched = fetched
+            .map(|entry| entry.unwrap().path())
+            .find(|path| path.file_name().unwrap().to_string_lossy().starts_with(&format!("{name}_")));
+        fs::copy(fetched.expect("debootstrap has fetched it"), &kept).unwrap();
+    }
+    kept
 }
 
 /// What is kept between runs.

@@ -18,19 +18,19 @@ use crate::site::{CLOCK_KEY, Site};
 const QUAY_BRIDGE: [&str; 5] =
     ["10.64.10.1/24", "fd64:10::1/64", "10.64.10.121/24", "10.64.10.122/24", "10.64.10.123/24"];
 /// The network's ends of the cables.
-const QUAY: Cable = Cable { link: "eth0", far: &["10.64.10.1/24", "fd64:10::1/64"] };
+pub(crate) const QUAY: Cable = Cable { link: "eth0", far: &["10.64.10.1/24", "fd64:10::1/64"] };
 const WATCH: Cable = Cable { link: "eth1", far: &["10.64.40.1/24"] };
 
 /// A host that can be asked by the keeper.
-struct Asked<'a> {
-    site: &'a Site,
-    network: &'a Network,
-    address: &'a str,
+pub(crate) struct Asked<'a> {
+    pub(crate) site: &'a Site,
+    pub(crate) network: &'a Network,
+    pub(crate) address: &'a str,
 }
 
 impl<'a> Asked<'a> {
     /// A host that has come so far that people may log in: SSH answers a little earlier, and sends them away.
-    fn when_ready(site: &'a Site, network: &'a Network, address: &'a str) -> Self {
+    pub(crate) fn when_ready(site: &'a Site, network: &'a Network, address: &'a str) -> Self {
         wait_until("a login", Duration::from_mins(3), || {
             let (_, _, stderr) = site.by_key(network, "keeper", "keeper", address, "true");
             !stderr.contains("System is booting up") && !stderr.contains("Connection closed")
@@ -39,7 +39,7 @@ impl<'a> Asked<'a> {
     }
 
     /// What a command prints on the host, without line ends at the end.
-    fn says(&self, command: &str) -> String {
+    pub(crate) fn says(&self, command: &str) -> String {
         let (code, stdout, stderr) =
             self.site.by_key(self.network, "keeper", "keeper", self.address, command);
         if code == 0 {
@@ -51,7 +51,7 @@ impl<'a> Asked<'a> {
     }
 
     /// Names, time, language and logins, as every host of the site has them.
-    fn usual(&self, report: &mut Report, host: &str) {
+    pub(crate) fn usual(&self, report: &mut Report, host: &str) {
         report.is("hostname", &self.says("hostname"), host);
         report.is("hostname -f", &self.says("hostname -f"), &format!("{host}.capovetro.example"));
         report.is(
@@ -121,8 +121,8 @@ fn short(stderr: &str) -> String {
     )
 }
 
-const ADDRESSES: &str = "ip -br -o addr show scope global | awk 'NF > 2 {$2=\"\"; sub(/@[a-z0-9]*/, \"\", $1); print}' | tr -s ' '";
-const ROUTES: &str = "ip route show default; ip -6 route show default";
+pub(crate) const ADDRESSES: &str = "ip -br -o addr show scope global | awk 'NF > 2 {$2=\"\"; sub(/@[a-z0-9]*/, \"\", $1); print}' | tr -s ' '";
+pub(crate) const ROUTES: &str = "ip route show default; ip -6 route show default";
 
 #[test]
 #[ignore = "boots containers: needs root, debootstrap, systemd-nspawn and ssh, which .ci/run installs"]

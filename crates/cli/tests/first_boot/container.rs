@@ -27,6 +27,13 @@ pub(crate) struct Container {
 impl Container {
     /// Boots a root filesystem, and waits until SSH answers at an address.
     pub(crate) fn boot(rootfs: &Path, cables: &[Cable], ssh: &str) -> Self {
+        let container = Self::start(rootfs, cables);
+        wait_until("SSH", Duration::from_mins(1), || answers(&container.network, ssh));
+        container
+    }
+
+    /// Boots a root filesystem, and does not wait.
+    pub(crate) fn start(rootfs: &Path, cables: &[Cable]) -> Self {
         let network = Network::new();
         let console = rootfs.with_extension("console");
         let mut command = Command::new("nsenter");
@@ -54,7 +61,6 @@ impl Container {
             container.network.add_addresses(&end, far);
             container.network.ip(&format!("link set {end} up"));
         }
-        wait_until("SSH", Duration::from_mins(1), || answers(&container.network, ssh));
         container
     }
 }

@@ -11,8 +11,11 @@
 )]
 
 mod base;
+mod becoming;
+mod brought;
 mod cases;
 mod container;
+mod images;
 mod machine;
 mod network;
 mod report;

@@ -120,16 +120,26 @@ impl Site {
 
     /// Runs the program in the folder of the site; it must succeed.
     pub(crate) fn impostazione(&self, arguments: &[&str]) -> String {
-        let output = Command::new(program())
+        let output = self.run(arguments);
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        assert!(output.status.success(), "{arguments:?}: {}{}", text(&output.stdout), text(&output.stderr));
+        text(&output.stdout)
+    }
+
+    /// Runs the program, and gives what it says, whether it succeeds or not.
+    pub(crate) fn asked(&self, arguments: &[&str]) -> String {
+        let output = self.run(arguments);
+        String::from_utf8_lossy(&[output.stdout, output.stderr].concat()).into_owned()
+    }
+
+    fn run(&self, arguments: &[&str]) -> std::process::Output {
+        Command::new(program())
             .args(arguments)
             .current_dir(self.path().join("site"))
             .env("IMPOSTAZIONE_KEY", "harbor.key")
             .env("XDG_STATE_HOME", self.path().join("state"))
             .output()
-            .unwrap();
-        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-        assert!(output.status.success(), "{arguments:?}: {}{}", text(&output.stdout), text(&output.stderr));
-        text(&output.stdout)
+            .unwrap()
     }
 
     /// A copy of a base on which a host is placed.

@@ -60,4 +60,5 @@ mod told_values;
 mod trials;
 mod waivers;
 mod ways_in;
+mod what_wins;
 mod wrong_sheets;

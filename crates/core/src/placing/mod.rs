@@ -19,7 +19,7 @@ pub use plan::{
 pub(crate) use rules::RULES;
 pub use rules::{RootfsCase, judge_rootfs};
 pub use survey::{
-    Effect, FoundAccount, FoundHostKey, FoundNetplan, FoundOverride, FoundPassword, FoundRenderer,
-    FoundSource, FoundSsh, FoundTime, FoundWifi, MachineId, NetworkFile, Reader, Rewriter, SshSetting,
-    Survey, System, TimeServiceFound, WayIn, WayKind,
+    Effect, FoundAccount, FoundHostKey, FoundLookUp, FoundNetplan, FoundOverride, FoundPassword,
+    FoundRenderer, FoundSource, FoundSsh, FoundTime, FoundWifi, LookUpKind, MachineId, NetworkFile, Reader,
+    Rewriter, SshSetting, Survey, System, TimeServiceFound, WayIn, WayKind,
 };

@@ -2,6 +2,7 @@
 
 use impostazione_rootfs::{Change, OddPath, RootfsPath, Subject, Want};
 
+use super::super::survey::name_servers::{LookUpKind, has_stub};
 use super::super::survey::network::{Effect, Reader};
 use super::super::survey::units::{ETC_UNITS, Unit};
 use super::edits::edited;
@@ -15,6 +16,8 @@ const INTERFACES: &str = "etc/network/interfaces";
 const RESOLV_CONF: &str = "etc/resolv.conf";
 /// Where systemd-resolved keeps them for those (`systemd-resolved.service(8)`).
 const STUB: &str = "../run/systemd/resolve/stub-resolv.conf";
+/// Where it keeps the servers themselves.
+const UPLINK: &str = "../run/systemd/resolve/resolv.conf";
 
 pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     for file in inputs.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
@@ -35,7 +38,7 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
                     Effect::Wins => "it would win over what netplan makes of ours".to_owned(),
                     _ => format!("{} would set links up by it too", file.reader.word()),
                 };
-                set_aside_or_hide(path, Subject::Network, &why, plan)?;
+                set_aside_or_hide(inputs.view, path, Subject::Network, &why, plan)?;
             }
         }
     }
@@ -52,11 +55,13 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
 /// Lists of several files add up; ours begins anew, and what sorts after it would add to it.
 fn name_servers(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let says = inputs.output.text(RESOLVED_PATH).is_some_and(|text| text.lines().any(|line| line == "DNS="));
-    let mut paths: Vec<&str> = inputs.survey.name_servers.iter().map(|source| source.path.as_str()).collect();
+    let servers = inputs.survey.name_servers.iter().filter(|line| line.kind == LookUpKind::Servers);
+    let mut paths: Vec<&str> = servers.map(|line| line.path.as_str()).collect();
     paths.dedup();
     // The main file is read before all drop-ins.
     for path in paths.into_iter().filter(|path| says && path.contains("resolved.conf.d/")) {
         set_aside_or_hide(
+            inputs.view,
             path,
             Subject::Network,
             "its name servers and domains would be asked beside ours",
@@ -99,18 +104,20 @@ fn resolv_conf(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault>
     if !has_resolved || inputs.is_for_manager() {
         return Ok(());
     }
-    let leads_there =
-        inputs.view.target(RESOLV_CONF)?.is_some_and(|target| target.contains("run/systemd/resolve/"));
-    if !leads_there {
-        let why = if inputs.view.look(RESOLV_CONF)?.is_some() {
+    let target = inputs.view.target(RESOLV_CONF)?.unwrap_or_default();
+    let has_stub = has_stub(inputs.view)?;
+    let is_stub = target.ends_with("/stub-resolv.conf");
+    if !target.contains("run/systemd/resolve/") || is_stub && !has_stub {
+        let why = if is_stub {
+            "systemd-resolved does not answer at the address that it names"
+        } else if inputs.view.look(RESOLV_CONF)?.is_some() {
             "it would name other servers than ours"
         } else {
             "programs find the name servers of links by it"
         };
-        plan.changes.push(
-            Change::new(RootfsPath::fixed(RESOLV_CONF), Subject::Network, Want::Link(STUB.to_owned()))
-                .because(why),
-        );
+        let want = Want::Link(if has_stub { STUB } else { UPLINK }.to_owned());
+        let path = RootfsPath::fixed(RESOLV_CONF);
+        plan.changes.push(Change::new(path, Subject::Network, want).because(why));
     }
     Ok(())
 }

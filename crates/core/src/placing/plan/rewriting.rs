@@ -2,8 +2,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use impostazione_rootfs::{Change, RootfsPath, Subject, Want};
+use impostazione_rootfs::{Change, RootfsPath, Subject, View, Want};
 
+use super::super::survey::hiding::hides;
 use super::super::survey::kernel_words::without_words;
 use super::super::survey::rewriting::Remedy;
 use super::edits::{edited, lines_set_aside};
@@ -50,28 +51,30 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
 /// Files that change how services start that are counted on.
 fn overrides(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     for found in &inputs.survey.overrides {
-        let why = format!("it changes how {} starts", found.unit);
-        set_aside_or_hide(&found.path, Subject::FirstBoot, &why, plan)?;
+        if found.says.is_some() {
+            let why = format!("it changes how {} starts", found.unit);
+            set_aside_or_hide(inputs.view, &found.path, Subject::FirstBoot, &why, plan)?;
+        } else {
+            let path = RootfsPath::new(found.path.as_str())?;
+            let why = format!("it stands in place of {}", found.unit);
+            plan.changes.push(Change::set_aside(path, Subject::FirstBoot, why));
+        }
     }
     Ok(())
 }
 
 /// A file of the administrator's leaves its folder; one of a package's folder is hidden by a link of its name in the
-/// administrator's.
+/// administrator's, and so is one of the same name that would count in its place.
 pub(super) fn set_aside_or_hide(
+    view: View<'_>,
     path: &str,
     subject: Subject,
     why: &str,
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
-    let in_etc = |rest: &str| format!("etc/systemd/{rest}");
-    let of_package = ["usr/local/lib/systemd/", "usr/lib/systemd/", "lib/systemd/"]
-        .iter()
-        .find_map(|folder| path.strip_prefix(folder));
-    let change = match of_package {
-        Some(rest) => {
-            Change::new(RootfsPath::new(in_etc(rest))?, subject, Want::Link("/dev/null".to_owned()))
-                .because(why)
+    let change = match hides(view, path)? {
+        Some(link) => {
+            Change::new(RootfsPath::new(link)?, subject, Want::Link("/dev/null".to_owned())).because(why)
         }
         None => Change::set_aside(RootfsPath::new(path)?, subject, why),
     };

@@ -30,7 +30,7 @@ fn timesyncd(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         if is_later && !seen.contains(&source.path.as_str()) {
             seen.push(&source.path);
             let why = "its servers would be asked beside ours";
-            set_aside_or_hide(&source.path, Subject::Time, why, plan)?;
+            set_aside_or_hide(inputs.view, &source.path, Subject::Time, why, plan)?;
         }
     }
     Ok(())

@@ -4,6 +4,9 @@ use super::case::RootfsCase;
 use super::found::RootfsFindings;
 use crate::finding::{Examples, Nature, Rule, Severity};
 use crate::host::{HOSTS_PATH, NETPLAN_PATH};
+use crate::placing::survey::LookUpKind;
+use crate::placing::survey::hiding::hides;
+use crate::placing::survey::network::Reader;
 use crate::placing::survey::rewriting::Remedy;
 
 pub(super) static NETWORK_CONFLICT: Rule = Rule {
@@ -112,7 +115,7 @@ pub(super) static BOOT_PARTITION_UNSEEN: Rule = Rule {
 pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for file in case.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
         let message = format!("/{}, read by {}, {}.", file.path, file.reader.word(), file.effect.word());
-        let fix = handled(case, "sets it aside");
+        let fix = handled(case, does_about(case, &file.path, file.reader));
         found.push(&NETWORK_CONFLICT, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
     }
     hostname(case, found);
@@ -133,29 +136,63 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     name_servers(case, found);
 }
 
+/// What placing does about a network file that is in the way.
+fn does_about(case: &RootfsCase<'_>, path: &str, reader: Reader) -> &'static str {
+    match reader {
+        Reader::Interfaces if path == "etc/network/interfaces" => "leaves the loopback alone in it",
+        Reader::Dhcpcd => "keeps dhcpcd from starting",
+        _ => sets_aside_or_hides(case, path),
+    }
+}
+
+/// What placing does about a file of systemd's.
+fn sets_aside_or_hides(case: &RootfsCase<'_>, path: &str) -> &'static str {
+    match hides(case.view, path) {
+        Ok(Some(link)) if link == path => "puts a link to nothing in its place",
+        Ok(Some(_)) => "hides it by a link of its name",
+        _ => "sets it aside",
+    }
+}
+
 fn overrides(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for file in &case.survey.overrides {
         let message = match &file.says {
             Some(says) => format!("/{} changes how {} starts: {says}.", file.path, file.unit),
             None => format!("/{} stands in place of the unit that the package brings.", file.path),
         };
-        let fix = handled(case, "sets it aside");
+        let does = if file.says.is_some() { sets_aside_or_hides(case, &file.path) } else { "sets it aside" };
+        let fix = handled(case, does);
         found.push(&UNIT_OVERRIDE, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
     }
 }
 
 fn name_servers(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     let is_said = case.output().is_none_or(|output| output.file(crate::host::RESOLVED_PATH).is_some());
-    for source in &case.survey.name_servers {
-        let message = format!("/{} says {:?} for the whole host.", source.path, source.text);
-        let is_main = !source.path.contains("resolved.conf.d/");
+    for line in &case.survey.name_servers {
+        let place = (line.path.as_str(), line.line);
+        if line.kind == LookUpKind::Strict {
+            let message =
+                format!("/{} says {}: look-ups fail by servers that cannot do that.", line.path, line.text);
+            let softer = if line.text.starts_with("DNSSEC") { "allow-downgrade" } else { "opportunistic" };
+            let key = line.text.split('=').next().unwrap_or_default().trim();
+            let fix =
+                format!("make sure that the site's name servers can, or write {key}={softer} in the image");
+            found.push(&NAME_SERVERS, case.view, place, message, fix, None);
+            continue;
+        }
+        let message = format!("/{} says {:?} for the whole host.", line.path, line.text);
+        let is_main = !line.path.contains("resolved.conf.d/");
         let (fix, severity) = if is_said {
-            let does = if is_main { "begins the lists anew behind it" } else { "sets it aside" };
+            let does = if is_main {
+                "begins the lists anew behind it"
+            } else {
+                sets_aside_or_hides(case, &line.path)
+            };
             (handled(case, does), weight_of_handled(case))
         } else {
             ("nothing: the sheet says nothing of name servers".to_owned(), Some(Severity::Note))
         };
-        found.push(&NAME_SERVERS, case.view, (&source.path, source.line), message, fix, severity);
+        found.push(&NAME_SERVERS, case.view, place, message, fix, severity);
     }
 }
 

@@ -1,6 +1,8 @@
 //! What a root filesystem holds, as far as the first boot depends on it.
 
 pub(crate) mod accounts;
+mod boot_settings;
+pub(crate) mod hiding;
 pub(crate) mod kernel_words;
 pub(crate) mod name_servers;
 pub(crate) mod network;
@@ -21,6 +23,7 @@ use std::collections::HashSet;
 use serde::Serialize;
 
 pub use accounts::{FoundAccount, FoundPassword};
+pub use name_servers::{FoundLookUp, LookUpKind};
 pub use network::{Effect, FoundRenderer, NetworkFile, Reader};
 pub use overrides::FoundOverride;
 pub use rewriting::Rewriter;
@@ -69,8 +72,8 @@ pub struct Survey {
     pub rewriters: Vec<Rewriter>,
     /// What changes how services start that a placement counts on.
     pub overrides: Vec<FoundOverride>,
-    /// Lines that name name servers for the whole host, or domains.
-    pub name_servers: Vec<FoundSource>,
+    /// Lines that name name servers for the whole host, or domains, or are strict with servers.
+    pub name_servers: Vec<FoundLookUp>,
     /// What stands in place of a machine id.
     pub machine_id: MachineId,
     /// Radios.

@@ -1,8 +1,8 @@
 //! Name servers and domains that an image has for the whole host (`resolved.conf(5)`).
 
 use impostazione_rootfs::{RootfsFault, View};
+use serde::Serialize;
 
-use super::time::FoundSource;
 use super::units::has_end;
 use crate::host::RESOLVED_PATH;
 
@@ -16,8 +16,68 @@ pub(crate) const FOLDERS: [&str; 3] = [
 const MAIN: [&str; 3] =
     ["etc/systemd/resolved.conf", "usr/local/lib/systemd/resolved.conf", "usr/lib/systemd/resolved.conf"];
 
-/// Lines that name name servers or domains, of files that are read.
-pub(super) fn name_servers(view: View<'_>) -> Result<Vec<FoundSource>, RootfsFault> {
+/// A line that changes how look-ups go.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct FoundLookUp {
+    /// The file.
+    pub path: String,
+    /// The line, from 1.
+    pub line: usize,
+    /// What it says.
+    pub text: String,
+    /// What it does.
+    pub kind: LookUpKind,
+}
+
+/// What a line does to look-ups.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LookUpKind {
+    /// It names servers or domains for the whole host.
+    Servers,
+    /// It has all servers asked over TLS, or all answers proved; look-ups fail by servers that cannot.
+    Strict,
+}
+
+/// Lines that name name servers or domains, or are strict with servers, of files that are read.
+pub(super) fn name_servers(view: View<'_>) -> Result<Vec<FoundLookUp>, RootfsFault> {
+    let mut found = Vec::new();
+    for (path, text) in files(view)? {
+        for (index, line) in text.lines().enumerate() {
+            let Some((key, value)) = line.split_once('=') else { continue };
+            let kind = match key.trim() {
+                "DNS" | "Domains" if !value.trim().is_empty() => LookUpKind::Servers,
+                "DNSOverTLS" | "DNSSEC" if is_yes(value) => LookUpKind::Strict,
+                _ => continue,
+            };
+            let text = line.trim().to_owned();
+            found.push(FoundLookUp { path: path.clone(), line: index + 1, text, kind });
+        }
+    }
+    Ok(found)
+}
+
+/// Whether systemd-resolved answers programs at an address of the loopback; else the file that names that address leads nowhere.
+pub(crate) fn has_stub(view: View<'_>) -> Result<bool, RootfsFault> {
+    let mut has_stub = true;
+    for (_, text) in files(view)? {
+        for line in text.lines() {
+            if let Some(("DNSStubListener", value)) =
+                line.split_once('=').map(|(key, value)| (key.trim(), value.trim()))
+            {
+                has_stub = is_yes(value) || value == "udp";
+            }
+        }
+    }
+    Ok(has_stub)
+}
+
+fn is_yes(value: &str) -> bool {
+    matches!(value.trim().to_ascii_lowercase().as_str(), "yes" | "true" | "on" | "1" | "y" | "t")
+}
+
+/// The files of the image's that are read, in their order: path and text.
+fn files(view: View<'_>) -> Result<Vec<(String, String)>, RootfsFault> {
     let mut paths: Vec<String> =
         MAIN.iter().find(|path| view.has(path)).map(|path| (*path).to_owned()).into_iter().collect();
     let mut drop_ins: Vec<(String, String)> = Vec::new();
@@ -29,15 +89,7 @@ pub(super) fn name_servers(view: View<'_>) -> Result<Vec<FoundSource>, RootfsFau
     }
     drop_ins.sort();
     paths.extend(drop_ins.into_iter().map(|(_, path)| path));
-    let mut found = Vec::new();
-    for path in paths.into_iter().filter(|path| path != RESOLVED_PATH) {
-        let Ok(Some(text)) = view.text(&path) else { continue };
-        for (index, line) in text.lines().enumerate() {
-            let Some((key, value)) = line.split_once('=') else { continue };
-            if matches!(key.trim(), "DNS" | "Domains") && !value.trim().is_empty() {
-                found.push(FoundSource { path: path.clone(), line: index + 1, text: line.trim().to_owned() });
-            }
-        }
-    }
-    Ok(found)
+    let read = paths.into_iter().filter(|path| path != RESOLVED_PATH);
+    // What cannot be read as a file says nothing.
+    Ok(read.filter_map(|path| Some((path.clone(), view.text(&path).ok()??))).collect())
 }

@@ -144,12 +144,14 @@ fn netplan(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFau
                 (false, true) => Effect::Merges,
                 (false, false) => Effect::Unread,
             };
-            // A file stands for those of equal name in earlier folders.
+            // A file stands for those of equal name in earlier folders, which would count if it went.
             let masked = files
                 .iter_mut()
                 .skip(before)
                 .filter(|other| other.path.rsplit('/').next() == Some(name.as_str()));
-            masked.for_each(|other| other.effect = Effect::Unread);
+            if effect != Effect::Merges {
+                masked.for_each(|other| other.effect = Effect::Unread);
+            }
             files.push(NetworkFile { path, reader: Reader::Netplan, effect });
         }
     }
@@ -165,7 +167,7 @@ const NETWORKD: [&str; 4] = [
     "lib/systemd/network",
 ];
 /// How the files begin that netplan makes, which lie below `run`.
-const OF_NETPLAN: &str = "10-netplan-";
+pub(super) const OF_NETPLAN: &str = "10-netplan-";
 
 fn networkd(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFault> {
     let starts = Unit::find(view, "systemd-networkd.service")?.is_some_and(|unit| !unit.is_masked);
@@ -185,8 +187,12 @@ fn networkd(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFa
                 continue;
             }
             seen.push(name.clone());
-            // One that leads to nothing hides others, and does no more.
-            let Ok(Some(text)) = view.text(&path) else { continue };
+            // One that leads to nothing hides others of its name, and does no more.
+            let text = match view.text(&path) {
+                Ok(Some(text)) => text,
+                _ if name.starts_with(OF_NETPLAN) => String::new(),
+                _ => continue,
+            };
             let is_ours = name.contains("impostazione");
             let is_of_packages = folder != NETWORKD[0];
             let effect = if is_ours {
@@ -226,7 +232,8 @@ fn changes_of_netplan(
             continue;
         }
         seen.push(key);
-        if matches!(view.text(&path), Ok(Some(_))) {
+        // One that leads to nothing hides ours, if it has the name of ours.
+        if name.contains("impostazione") || matches!(view.text(&path), Ok(Some(_))) {
             let effect = if name.contains("impostazione") { Effect::Own } else { Effect::Wins };
             files.push(NetworkFile { path, reader: Reader::Networkd, effect });
         }

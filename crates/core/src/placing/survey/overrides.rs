@@ -4,7 +4,7 @@ use impostazione_rootfs::{RootfsFault, View};
 use serde::Serialize;
 
 use super::owned::Owned;
-use super::units::{ETC_UNITS, UNIT_FOLDERS, drop_ins, whole_lines};
+use super::units::{ETC_UNITS, drop_ins, whole_lines};
 
 /// A file that changes how a service starts.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -72,11 +72,30 @@ pub(super) fn overrides(view: View<'_>) -> Result<Vec<FoundOverride>, RootfsFaul
                 found.push(FoundOverride { path, unit: unit.to_owned(), says: Some(says), line });
             }
         }
-        let own = format!("{ETC_UNITS}/{unit}");
-        let is_file = view.target(&own)?.is_none() && view.look(&own)?.is_some();
-        let has_other = UNIT_FOLDERS.iter().skip(1).any(|folder| view.has(&format!("{folder}/{unit}")));
-        if is_file && has_other {
-            found.push(FoundOverride { path: own, unit: unit.to_owned(), says: None, line: 0 });
+        for path in in_place(view, unit)? {
+            found.push(FoundOverride { path, unit: unit.to_owned(), says: None, line: 0 });
+        }
+    }
+    Ok(found)
+}
+
+/// Units that stand in place of the one that a package has brought.
+fn in_place(view: View<'_>, unit: &str) -> Result<Vec<String>, RootfsFault> {
+    let of_packages =
+        ["usr/lib/systemd/system", "lib/systemd/system"].map(|folder| format!("{folder}/{unit}"));
+    if !of_packages.iter().any(|path| view.has(path)) {
+        return Ok(Vec::new());
+    }
+    let mut found = Vec::new();
+    for folder in [ETC_UNITS, "usr/local/lib/systemd/system"] {
+        let path = format!("{folder}/{unit}");
+        let is_other = match view.target(&path)? {
+            // What only keeps it from starting is told elsewhere; a link to the unit itself does nothing.
+            Some(target) => target != "/dev/null" && !of_packages.iter().any(|own| target.ends_with(own)),
+            None => view.look(&path)?.is_some(),
+        };
+        if is_other {
+            found.push(path);
         }
     }
     Ok(found)

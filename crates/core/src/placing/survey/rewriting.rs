@@ -2,11 +2,12 @@
 //!
 //! No list of programs is kept: what starts at boot tells by what it runs and by when it asks to be started.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use impostazione_rootfs::{Kind, RootfsFault, View};
 use serde::Serialize;
 
+use super::boot_settings;
 use super::kernel_words;
 use super::owned::Owned;
 use super::signs::Signs;
@@ -105,11 +106,14 @@ pub(super) fn rewriters(view: View<'_>) -> Result<Vec<Rewriter>, RootfsFault> {
     let mut look = Look { view, started: &started, owned: &owned, signs, found: Vec::new() };
     look.units()?;
     look.family()?;
+    look.triggers();
     look.old_scripts()?;
     look.local_script()?;
     look.timetables()?;
     look.device_rules()?;
     look.generators()?;
+    look.hooks()?;
+    boot_settings::rewriters(view, &owned, &mut look.found)?;
     kernel_words::rewriters(view, &mut look.found)?;
     look.first_program();
     let mut found = look.found;
@@ -133,7 +137,7 @@ impl Look<'_> {
     /// Units that start, and those that ask to run before the network whether something starts them or not.
     fn units(&mut self) -> Result<(), RootfsFault> {
         let mut services: Vec<StartedUnit> =
-            self.started.units().filter(|unit| has_end(&unit.name, "service")).cloned().collect();
+            self.started.units().filter(|unit| runs_commands(&unit.name)).cloned().collect();
         for name in service_names(self.view)? {
             if !name.contains('@')
                 && !self.started.has(&name)
@@ -244,6 +248,32 @@ impl Look<'_> {
         Ok(found)
     }
 
+    /// What starts units that are kept from starting, and nothing else: it would only fail.
+    fn triggers(&mut self) {
+        let masked: BTreeSet<String> = self
+            .found
+            .iter()
+            .filter(|found| found.remedy == Remedy::Mask)
+            .map(|found| found.unit.clone())
+            .collect();
+        for unit in self.started.units() {
+            let Some((stem, _)) =
+                unit.name.rsplit_once('.').filter(|(_, kind)| matches!(*kind, "timer" | "path" | "socket"))
+            else {
+                continue;
+            };
+            let mut starts = unit.values("Unit");
+            starts.extend(unit.values("Service"));
+            if starts.is_empty() {
+                starts.push(format!("{stem}.service"));
+            }
+            if starts.iter().all(|name| masked.contains(name)) {
+                let why = format!("it starts {}, which must not start", starts.join(" and "));
+                self.add(&unit.name, &unit.path, why, Remedy::Mask);
+            }
+        }
+    }
+
     fn is_masked(&self, name: &str) -> Result<bool, RootfsFault> {
         Ok(self
             .view
@@ -330,61 +360,108 @@ impl Look<'_> {
 
     /// Rules about devices that name ports, or run what rewrites something (`udev(7)`).
     fn device_rules(&mut self) -> Result<(), RootfsFault> {
-        let mut seen: BTreeSet<String> = BTreeSet::new();
-        for folder in
-            ["etc/udev/rules.d", "usr/local/lib/udev/rules.d", "usr/lib/udev/rules.d", "lib/udev/rules.d"]
-        {
-            for name in self.view.list(folder)?.into_iter().filter(|name| has_end(name, "rules")) {
-                let path = format!("{folder}/{name}");
-                if !seen.insert(name.clone()) || self.owned.package(&path).is_some() {
-                    continue;
-                }
-                // Those of the distribution are known where packages are.
-                if !folder.starts_with("etc") && !self.owned.is_known() {
-                    continue;
-                }
-                let Ok(Some(text)) = self.view.text(&path) else { continue };
-                let lines = whole_lines(&text);
-                let lines: Vec<&String> =
-                    lines.iter().filter(|line| !line.trim_start().starts_with('#')).collect();
-                let names_port = |line: &&&String| {
-                    line.contains("\"net\"")
-                        && line.split(',').any(|part| {
-                            let part = part.trim();
-                            ["NAME=\"", "NAME:=\"", "NAME=e\""].iter().any(|start| part.starts_with(start))
-                        })
-                };
-                let why = if lines.iter().any(|line| names_port(&line)) {
-                    Some("it gives ports names of its own".to_owned())
-                } else {
-                    let runs = lines.iter().filter(|line| {
-                        line.contains("RUN") || line.contains("PROGRAM") || line.contains("IMPORT{program}")
-                    });
-                    self.signs.in_commands(&path, &runs.map(|line| (*line).clone()).collect::<Vec<_>>())
-                };
-                if let Some(why) = why {
-                    let remedy = hide_or_set_aside(&path, &format!("etc/udev/rules.d/{name}"));
-                    self.add(&path, &path, why, remedy);
-                }
-            }
+        const FOLDERS: [&str; 4] =
+            ["etc/udev/rules.d", "usr/local/lib/udev/rules.d", "usr/lib/udev/rules.d", "lib/udev/rules.d"];
+        self.layers(&FOLDERS, |name| has_end(name, "rules"), Self::device_rule)
+    }
+
+    /// What the rules of a file do.
+    fn device_rule(&self, path: &str) -> Option<String> {
+        // Those of the distribution are known where packages are.
+        if self.owned.package(path).is_some() || !path.starts_with("etc") && !self.owned.is_known() {
+            return None;
         }
-        Ok(())
+        let text = self.view.text(path).ok()??;
+        let lines = whole_lines(&text);
+        let lines = || lines.iter().filter(|line| !line.trim_start().starts_with('#'));
+        let names_port = |line: &String| {
+            line.contains("\"net\"")
+                && line.split(',').any(|part| {
+                    let part = part.trim();
+                    ["NAME=\"", "NAME:=\"", "NAME=e\""].iter().any(|start| part.starts_with(start))
+                })
+        };
+        if lines().any(names_port) {
+            return Some("it gives ports names of its own".to_owned());
+        }
+        let runs = lines().filter(|line| {
+            line.contains("RUN") || line.contains("PROGRAM") || line.contains("IMPORT{program}")
+        });
+        self.signs.in_commands(path, &runs.cloned().collect::<Vec<_>>())
     }
 
     /// Programs that make units at each boot, before all else (`systemd.generator(7)`).
     fn generators(&mut self) -> Result<(), RootfsFault> {
-        for folder in [
+        const FOLDERS: [&str; 4] = [
             "etc/systemd/system-generators",
             "usr/local/lib/systemd/system-generators",
             "usr/lib/systemd/system-generators",
-        ] {
+            "lib/systemd/system-generators",
+        ];
+        self.layers(
+            &FOLDERS,
+            |_| true,
+            |look, path| {
+                let is_of_package = look.owned.package(path).is_some();
+                look.signs.in_script(path).filter(|_| !is_of_package)
+            },
+        )
+    }
+
+    /// Looks at the files of folders of which the first is the administrator's: a file hides those of its name in later ones.
+    fn layers(
+        &mut self,
+        folders: &[&str],
+        is_one: impl Fn(&str) -> bool,
+        tells: impl Fn(&Self, &str) -> Option<String>,
+    ) -> Result<(), RootfsFault> {
+        let mut layers: BTreeMap<String, Vec<String>> = BTreeMap::new();
+        let is_merged = self.view.target("lib")?.is_some();
+        for folder in folders.iter().filter(|folder| !(is_merged && folder.starts_with("lib/"))) {
+            for name in self.view.list(folder)?.into_iter().filter(|name| is_one(name)) {
+                let path = format!("{folder}/{name}");
+                layers.entry(name).or_default().push(path);
+            }
+        }
+        for (name, paths) in layers {
+            let mut paths = paths.iter();
+            let Some((path, why)) = paths.next().and_then(|path| Some((path, tells(self, path)?))) else {
+                continue;
+            };
+            let link = format!("{}/{name}", folders.first().unwrap_or(&"etc"));
+            // The next of its name would count in its place.
+            let remedy = if *path != link || paths.any(|path| tells(self, path).is_some()) {
+                Remedy::Hide(link)
+            } else {
+                Remedy::SetAside
+            };
+            self.add(path, path, why, remedy);
+        }
+        Ok(())
+    }
+
+    /// Scripts that programs of the network run when a link comes up, and that systemd runs when the host goes down.
+    fn hooks(&mut self) -> Result<(), RootfsFault> {
+        const FOLDERS: [&str; 9] = [
+            "etc/NetworkManager/dispatcher.d",
+            "etc/NetworkManager/dispatcher.d/pre-up.d",
+            "usr/lib/NetworkManager/dispatcher.d",
+            "etc/networkd-dispatcher/configured.d",
+            "etc/networkd-dispatcher/routable.d",
+            "etc/networkd-dispatcher/carrier.d",
+            "etc/networkd-dispatcher/degraded.d",
+            "usr/lib/systemd/system-shutdown",
+            "lib/systemd/system-shutdown",
+        ];
+        let mut seen = BTreeSet::new();
+        for folder in FOLDERS {
             for name in self.view.list(folder)? {
                 let path = format!("{folder}/{name}");
                 if self.owned.package(&path).is_none()
                     && let Some(what) = self.signs.in_script(&path)
+                    && seen.insert(path.trim_start_matches("usr/").to_owned())
                 {
-                    let remedy = hide_or_set_aside(&path, &format!("etc/systemd/system-generators/{name}"));
-                    self.add(&path, &path, what, remedy);
+                    self.add(&path, &path, what, Remedy::SetAside);
                 }
             }
         }
@@ -408,7 +485,7 @@ impl Look<'_> {
 }
 
 /// A file of the administrator's leaves its folder; one of a package's folder is hidden by a link.
-fn hide_or_set_aside(path: &str, link: &str) -> Remedy {
+pub(super) fn hide_or_set_aside(path: &str, link: &str) -> Remedy {
     if path.starts_with("etc/") { Remedy::SetAside } else { Remedy::Hide(link.to_owned()) }
 }
 
@@ -437,6 +514,11 @@ fn program(unit: &StartedUnit) -> Option<String> {
     // A shell runs whatever it is told.
     let name = program.rsplit('/').next().unwrap_or_default();
     (!matches!(name, "sh" | "bash" | "dash" | "env" | "systemctl" | "true")).then_some(program)
+}
+
+/// Whether units of a kind have commands.
+fn runs_commands(name: &str) -> bool {
+    has_end(name, "service") || has_end(name, "socket")
 }
 
 fn goes_before_the_network(unit: &StartedUnit) -> bool {

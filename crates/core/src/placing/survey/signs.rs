@@ -8,8 +8,13 @@ use regex::Regex;
 
 use super::owned::Owned;
 
-/// A command: where one begins, with what may stand before it.
-const COMMAND: &str = r"(?:^|[;&|({`]|\$\(|\b(?:then|do|else|exec|sudo|if|while|!)\s)\s*(?:[A-Z_]+=\S*\s+)*(?:/usr)?(?:/local)?(?:/s?bin/)?";
+/// A command: where one begins, with the commands that may stand before it to run it, and their words.
+const COMMAND: &str = concat!(
+    r"(?:^|[;&|({`]|\$\(|\b(?:then|do|else|if|while|!)\s|\b(?:ba|da|k|z)?sh\s+(?:-\w+\s+)*-\w*c\s+['\x22]?|\beval\s+['\x22]?)\s*",
+    r"(?:(?:[A-Za-z_]+=\S*|(?:/usr)?(?:/local)?(?:/s?bin/)?(?:exec|sudo|env|nohup|setsid|time|command|busybox|",
+    r"(?:timeout|nice|ionice|flock|chroot|unshare|runuser|stdbuf|xargs)(?:\s+-\S+)*(?:\s+[^-\s]\S*)?))\s+(?:-\S+\s+)*)*",
+    r"(?:/usr)?(?:/local)?(?:/s?bin/)?"
+);
 /// What writes a file that is named behind it, in the same command.
 const WRITES: &str = r"(?:>|\btee\b|\b(?:cp|mv|ln|rm|install|rsync|unlink)\b)[^;&|]*?";
 /// What edits a file, by an expression that may hold anything.
@@ -220,6 +225,13 @@ mod tests {
             ("/usr/bin/passwd root", "logins"),
             ("echo key >> /root/.ssh/authorized_keys", "logins"),
             ("systemctl stop ssh", "which services start"),
+            ("/bin/sh -c 'hostname image'", "the host name"),
+            ("/bin/bash -ec \"exec ip link set eth0 down\"", "addresses and routes"),
+            ("/usr/bin/env LC_ALL=C nohup hostname image", "the host name"),
+            ("timeout 5 dhclient eth0", "addresses and routes"),
+            ("/bin/busybox ifconfig eth0 10.64.10.99", "addresses and routes"),
+            ("nice -n 5 passwd -d root", "logins"),
+            ("xargs chpasswd < /boot/logins", "logins"),
         ] {
             assert_eq!(sign(line), Some(what), "{line}");
         }
@@ -235,6 +247,10 @@ mod tests {
             "timedatectl show",
             "date +%Z",
             "systemctl is-active ssh",
+            "/bin/sh -c 'hostname -f'",
+            "env hostname",
+            "echo passwd root",
+            "logger -t hostname image",
             "test -e /etc/localtime",
         ] {
             assert_eq!(sign(line), None, "{line}");
