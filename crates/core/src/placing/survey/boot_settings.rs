@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use impostazione_rootfs::{RootfsFault, View};
 
 use super::owned::Owned;
-use super::rewriting::{Remedy, Rewriter, hide_or_set_aside};
+use super::rewriting::{Remedy, Rewriter};
 use super::units::{ETC_UNITS, UNIT_FOLDERS, Unit, has_end, whole_lines};
 
 /// Adds what such files set.
@@ -40,11 +40,6 @@ impl Look<'_, '_> {
         }
     }
 
-    /// Whether a file is a distribution's own. Without a package manager's lists, folders of packages are.
-    fn is_of_distribution(&self, path: &str) -> bool {
-        self.owned.package(path).is_some() || !self.owned.is_known() && !path.starts_with("etc/")
-    }
-
     /// Lines of the files of a folder; a file hides those of its name in later folders (`sysctl.d(5)`, `tmpfiles.d(5)`).
     fn lines_of(
         &mut self,
@@ -57,7 +52,7 @@ impl Look<'_, '_> {
                 let path = format!("{start}/{folder}/{name}");
                 if !has_end(&name, "conf")
                     || !seen.insert(name.clone())
-                    || self.is_of_distribution(&path)
+                    || start != "etc" && self.owned.package(&path).is_some()
                     || self.view.target(&path)?.is_some_and(|target| target.ends_with("/sysctl.conf"))
                 {
                     continue;
@@ -121,30 +116,18 @@ impl Look<'_, '_> {
         Ok(())
     }
 
-    /// Variables that systemd gives to all services.
+    /// Variables that systemd gives to all services (`systemd-system.conf(5)`).
     fn manager(&mut self) -> Result<(), RootfsFault> {
-        let mut paths = vec!["etc/systemd/system.conf".to_owned()];
-        for folder in ["etc/systemd/system.conf.d", "usr/lib/systemd/system.conf.d"] {
-            let names = self.view.list(folder)?.into_iter().filter(|name| has_end(name, "conf"));
-            paths.extend(names.map(|name| format!("{folder}/{name}")));
+        const MAIN: &str = "etc/systemd/system.conf";
+        let tells = |line: &str| {
+            let (key, value) = line.split_once('=')?;
+            let is_one = matches!(key.trim(), "DefaultEnvironment" | "ManagerEnvironment");
+            (is_one && !value.trim().is_empty()).then_some("it gives all services variables")
+        };
+        if let Ok(Some(text)) = self.view.text(MAIN) {
+            self.lines(MAIN, &text, tells);
         }
-        for path in paths {
-            let Ok(Some(text)) = self.view.text(&path) else { continue };
-            let tells = |line: &str| {
-                let (key, value) = line.split_once('=')?;
-                let is_one = matches!(key.trim(), "DefaultEnvironment" | "ManagerEnvironment");
-                (is_one && !value.trim().is_empty()).then_some("it gives all services variables")
-            };
-            if path.starts_with("etc/") {
-                self.lines(&path, &text, tells);
-            } else if let Some(what) =
-                text.lines().find_map(tells).filter(|_| !self.is_of_distribution(&path))
-            {
-                let remedy = hide_or_set_aside(&path, &path.replacen("usr/lib/", "etc/", 1));
-                self.add(path.clone(), &path, what, remedy);
-            }
-        }
-        Ok(())
+        self.lines_of("systemd/system.conf.d", tells)
     }
 
     /// Credentials that units of systemd take by themselves (`systemd.system-credentials(7)`).

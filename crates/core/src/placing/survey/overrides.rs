@@ -61,9 +61,8 @@ pub(super) fn overrides(view: View<'_>) -> Result<Vec<FoundOverride>, RootfsFaul
     let mut found: Vec<FoundOverride> = Vec::new();
     for unit in COUNTED_ON {
         for (path, text) in drop_ins(view, unit)? {
-            // Without a package manager's lists, folders of packages are the distribution's.
-            let is_of_package =
-                !path.starts_with("etc/") && (owned.package(&path).is_some() || !owned.is_known());
+            // Where no lists tell what packages have brought, nothing is taken for theirs.
+            let is_of_package = !path.starts_with("etc/") && owned.package(&path).is_some();
             if is_of_package || path.contains("impostazione") || found.iter().any(|known| known.path == path)
             {
                 continue;

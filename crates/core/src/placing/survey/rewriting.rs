@@ -340,7 +340,7 @@ impl Look<'_> {
                 if line.trim_start().starts_with('#') {
                     continue;
                 }
-                if let Some(what) = self.signs.in_commands(&path, &[command_of(line)]) {
+                if let Some(what) = self.signs.in_commands(&path, &[command_of(&path, line)]) {
                     self.add(&format!("line {} of {path}", index + 1), &path, what, Remedy::Line(index + 1));
                 }
             }
@@ -484,14 +484,15 @@ impl Look<'_> {
     }
 }
 
-/// A file of the administrator's leaves its folder; one of a package's folder is hidden by a link.
-pub(super) fn hide_or_set_aside(path: &str, link: &str) -> Remedy {
-    if path.starts_with("etc/") { Remedy::SetAside } else { Remedy::Hide(link.to_owned()) }
-}
-
-/// The command in a line of a timetable.
-fn command_of(line: &str) -> String {
-    let skip = if line.trim_start().starts_with('@') { 1 } else { 5 };
+/// The command in a line of a timetable, behind its time and, in tables of the whole host, whom it is run as.
+fn command_of(path: &str, line: &str) -> String {
+    let time = if line.trim_start().starts_with('@') { 1 } else { 5 };
+    let skip = match path {
+        // Days, a delay in minutes, and a name.
+        "etc/anacrontab" => 3,
+        _ if path.starts_with("var/") => time,
+        _ => time + 1,
+    };
     line.split_whitespace().skip(skip).collect::<Vec<_>>().join(" ")
 }
 
