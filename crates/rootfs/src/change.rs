@@ -137,6 +137,8 @@ pub struct Change {
     pub is_secret: bool,
     /// Whether it is no part of what the output says but made at random, and stays once it is there.
     pub is_made_up: bool,
+    /// Whether others add entries of their own to the file.
+    pub has_entries: bool,
     /// What the output has there, where something else is kept.
     pub meant: Option<Want>,
     /// What stood there when this was planned.
@@ -157,6 +159,7 @@ impl Change {
             why: String::new(),
             is_secret: is_closed || keeps_secrets,
             is_made_up: false,
+            has_entries: false,
             meant: None,
             before: State::Absent,
         }

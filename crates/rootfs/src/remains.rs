@@ -24,11 +24,11 @@ impl Remains {
         self.0.get(&number)
     }
 
-    /// How the path of a step is to be: it has mode and owner from before.
+    /// How the path of a step is to be: it has mode and owner from before, or those that it was placed with where nothing was.
     pub fn state(&self, number: usize, step: &Step) -> State {
-        let mut state = step.before.clone();
-        if let (Some(content), State::File { size: of_file, sha256, .. }) = (self.content(number), &mut state)
-        {
+        let Some(content) = self.content(number) else { return step.before.clone() };
+        let mut state = if step.before.is_absent() { step.meant().clone() } else { step.before.clone() };
+        if let State::File { size: of_file, sha256, .. } = &mut state {
             *of_file = content.len() as u64;
             *sha256 = digest(content);
         }

@@ -58,12 +58,12 @@ impl<'a> View<'a> {
             let Some((number, step)) = self.record.and_then(|record| record.step(&path)) else {
                 return self.rootfs.read(&path);
             };
+            if let Some(content) = self.remains.and_then(|remains| remains.content(number)) {
+                return Ok(Some(content.clone()));
+            }
             match &step.before {
                 State::Absent => return Ok(None),
                 State::File { .. } => {
-                    if let Some(content) = self.remains.and_then(|remains| remains.content(number)) {
-                        return Ok(Some(content.clone()));
-                    }
                     let kept = self
                         .record
                         .map(|record| record.read_kept(self.rootfs, number))

@@ -103,6 +103,21 @@ fn placing_anew_keeps_what_others_have_added() {
 }
 
 #[test]
+fn lines_of_others_stay_in_files_that_the_placement_has_made() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.remove("etc/hosts");
+    card.placed(&[]);
+    append(&card, "etc/hosts", "10.64.10.80 crane\n");
+    render(&workspace, &sheet("").replace("10.64.10.11", "10.64.10.19"));
+    card.placed(&[]);
+    card.line("etc/hosts", "10.64.10.19 gauge-01");
+    card.line("etc/hosts", "10.64.10.80 crane");
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.read("etc/hosts"), "10.64.10.80 crane\n", "the image had none");
+}
+
+#[test]
 fn whoever_was_added_is_named_and_not_shut() {
     let workspace = with_output();
     let card = lived_on(&workspace);

@@ -218,9 +218,10 @@ impl<'a> Making<'a> {
             let owner = self.own.map_or(Some(*owner), |_| None);
             self.stage(number, change, bytes, *mode, owner, &now)?;
         }
-        // From what the output has one tells later what others have changed in a file that was there.
-        if let (State::File { .. }, Want::File { bytes, .. }) =
-            (&before, change.meant.as_ref().unwrap_or(&change.want))
+        // From what the output has one tells later what others have changed in a file that is not ours alone.
+        let is_shared = matches!(before, State::File { .. }) || change.has_entries && before.is_absent();
+        if let Want::File { bytes, .. } = change.meant.as_ref().unwrap_or(&change.want)
+            && is_shared
             && bytes.len() <= MEANT_LIMIT
             && self.rootfs.on_boot_partition(&change.path).is_none()
         {

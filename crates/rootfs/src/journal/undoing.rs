@@ -109,7 +109,7 @@ impl Back<'_> {
             return Ok(());
         }
         let Some((parent, name)) = rootfs.parent(path)? else {
-            return if step.before.is_absent() {
+            return if target.is_absent() {
                 Ok(())
             } else {
                 Err(RootfsFault::FolderGone { path: path.to_owned(), folder: split(path).0.to_owned() })
@@ -120,7 +120,7 @@ impl Back<'_> {
             return Ok(());
         }
         undone.restored += 1;
-        match &step.before {
+        match target {
             State::Absent if matches!(step.after, State::Folder { .. }) => match parent.remove_folder(name) {
                 Ok(()) => {}
                 Err(Errno::NOTEMPTY | Errno::EXIST) => undone.left_folders.push(path.to_owned()),
@@ -142,14 +142,7 @@ impl Back<'_> {
                     Some(content) => {
                         let with_additions = format!("{}-with-additions", record.own_name(number));
                         remove_if_there(kept, &with_additions, path)?;
-                        write_like(
-                            kept,
-                            &record.kept_name(number),
-                            &step.before,
-                            &with_additions,
-                            content,
-                            path,
-                        )?;
+                        write_like(kept, &record.kept_name(number), target, &with_additions, content, path)?;
                         with_additions
                     }
                 };

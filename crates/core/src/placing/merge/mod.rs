@@ -94,7 +94,8 @@ impl Become {
             detail,
             is_as_before,
         };
-        if !has_same_access(now, step.meant()) && !has_same_access(now, &step.before) {
+        let is_access_of_before = !had_no_entries(step) && has_same_access(now, &step.before);
+        if !has_same_access(now, step.meant()) && !is_access_of_before {
             self.touched.push(touch(Detail::Access, false));
             if now.says_the_same(step.meant()) {
                 return Ok(());
@@ -290,7 +291,17 @@ fn text_of(change: &Change) -> Option<String> {
     }
 }
 
-/// The three texts of a file that was replaced.
+/// Whether the file at a path has entries, to which others add theirs.
+pub(super) fn has_entries(path: &str) -> bool {
+    entries_of(path).is_some()
+}
+
+/// Whether a step made a file of entries where none was.
+fn had_no_entries(step: &Step) -> bool {
+    step.before.is_absent() && has_entries(&step.path)
+}
+
+/// The three texts of a file that was replaced, or made.
 struct Texts {
     placed: String,
     before: String,
@@ -306,12 +317,14 @@ fn texts(
     now: &State,
 ) -> Result<Option<Texts>, RootfsFault> {
     let is_file = |state: &State| matches!(state, State::File { .. });
-    if !(is_file(&step.before) && is_file(step.meant()) && is_file(now)) {
+    // Where there was no file of entries, there were none.
+    let had_none = had_no_entries(step);
+    if !((is_file(&step.before) || had_none) && is_file(step.meant()) && is_file(now)) {
         return Ok(None);
     }
     let text = |bytes: Option<FileBytes>| bytes.and_then(|bytes| String::from_utf8(bytes.to_vec()).ok());
     let placed = text(record.read_meant(rootfs, number)?);
-    let before = text(record.read_kept(rootfs, number)?);
+    let before = if had_none { Some(String::new()) } else { text(record.read_kept(rootfs, number)?) };
     let now = text(rootfs.read(&step.path)?);
     Ok(match (placed, before, now) {
         (Some(placed), Some(before), Some(now)) => Some(Texts { placed, before, now }),

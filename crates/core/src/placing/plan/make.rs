@@ -4,6 +4,7 @@ use impostazione_rootfs::{
     Change, Kind, Owner, RootfsFault, RootfsPath, View, Want, own_identity, refuse_if_in_the_way, split,
 };
 
+use super::super::merge::has_entries;
 use super::super::survey::Survey;
 use super::earlier_logins::EarlierLogins;
 use super::plan::{Plan, PlanFault};
@@ -49,6 +50,7 @@ pub(super) fn settle(view: View<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
             add_folders(view, &change, &mut settled)?;
         }
         change.before = before;
+        change.has_entries = has_entries(&change.path);
         settled.push(change);
     }
     plan.changes = settled;
