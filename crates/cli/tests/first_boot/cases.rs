@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use crate::base::{Base, text};
 use crate::container::{Cable, Container};
-use crate::machine::{Card, Machine, disk_image};
+use crate::machine::{Card, Machine, boot_file, disk_image, with_boot_files};
 use crate::network::Network;
 use crate::report::Report;
 use crate::servers::Server;
@@ -706,22 +706,37 @@ fn tower(site: &Site) {
     report.finish();
 }
 
-/// timesyncd, which does not start in a container. The kernel is told to count ports, as on small boards, so that there is an
-/// eth0.
+/// timesyncd, which does not start in a container, on a card as a small board's: the words for the kernel stand on the boot
+/// partition, and have it start a program of the image's, which sets the host up by a file that lies beside them. The kernel is
+/// told to count ports, so that there is an eth0.
 fn gauge(site: &Site) {
     let rootfs = Base::Timesyncd.copy(site.path(), "gauge-machine");
+    let write = |path: &str, content: &str| {
+        fs::write(rootfs.join(path), content).unwrap();
+        run("chmod", &["755", &text(&rootfs.join(path))]);
+    };
+    fs::create_dir_all(rootfs.join("boot/firmware")).unwrap();
+    write(
+        "usr/local/sbin/image-init",
+        "#!/bin/sh\nmount -t proc proc /proc\nmount /boot/firmware\n. /boot/firmware/image.txt\necho $NAME > /etc/hostname\n\
+         rm -f /etc/netplan/*.yaml\numount /boot/firmware /proc\nexec /sbin/init\n",
+    );
     let image = site.path().join("gauge.img");
     disk_image(&rootfs, &image);
+    let line = "net.ifnames=0 init=/usr/local/sbin/image-init systemd.hostname=image\n";
+    with_boot_files(&image, &[("cmdline.txt", line), ("image.txt", "NAME=image\n")]);
     site.impostazione(&["place", "output", "--only", "gauge-04", &text(&image), "--fresh-identity", "--yes"]);
+    let words = boot_file(&image, "cmdline.txt");
     let mut report = Report::new(
         "gauge-04",
-        "gauge-04: timesyncd, and a port that the kernel calls eth0, in a virtual machine",
+        "gauge-04: timesyncd, a port that the kernel calls eth0, and words for the kernel that start a program of the image's, in a virtual machine",
     );
+    report.is("words for the kernel", words.trim_end(), "net.ifnames=0");
     let volume = site.output().join("logbook-1/settings.iso");
     let cards = [Card { bridge: "quay", mac: "02:64:10:00:00:44" }];
     let network = Network::with_bridges(&[("quay", &QUAY_BRIDGE)]);
     let _time = Server::of_time(&network, None, &site.folder_of("time-of-gauge"));
-    let machine = Machine::boot(network, &image, &volume, "net.ifnames=0", &cards, "10.64.10.14");
+    let machine = Machine::boot(network, &image, &volume, words.trim_end(), &cards, "10.64.10.14");
     let host = Asked::when_ready(site, &machine.network, "10.64.10.14");
     report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.14/24 fd64:10::14/64");
     report.is("what timesyncd asks", &host.says("timedatectl show-timesync -p SystemNTPServers -p LinkNTPServers -p FallbackNTPServers | grep System"), "SystemNTPServers=10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example");

@@ -45,7 +45,13 @@ pub(crate) fn disk_image(rootfs: &Path, image: &Path) {
     fs::create_dir_all(&modules).unwrap();
     run("cp", &["-a", &format!("/lib/modules/{version}"), &text(&modules)]);
     run("depmod", &["-b", &text(rootfs), &version]);
-    fs::write(rootfs.join("etc/fstab"), "/dev/vda2 / ext4 defaults 0 1\n").unwrap();
+    // A boot partition is there where the root filesystem has a folder for it.
+    let boot = if rootfs.join("boot/firmware").is_dir() {
+        "/dev/vda1 /boot/firmware vfat defaults 0 2\n"
+    } else {
+        ""
+    };
+    fs::write(rootfs.join("etc/fstab"), format!("/dev/vda2 / ext4 defaults 0 1\n{boot}")).unwrap();
     let size = 1600 * 1024 * 1024;
     fs::File::create(image).unwrap().set_len(size).unwrap();
     let table = format!(
@@ -61,6 +67,27 @@ pub(crate) fn disk_image(rootfs: &Path, image: &Path) {
         "mke2fs",
         &["-q", "-F", "-t", "ext4", "-b", "4096", "-E", &offset, "-d", &text(rootfs), &text(image), &blocks],
     );
+}
+
+/// Gives the image of a disk a boot partition with these files in it.
+pub(crate) fn with_boot_files(image: &Path, files: &[(&str, &str)]) {
+    let fat = boot_partition(image);
+    run("mformat", &["-i", &fat, "-T", &(ROOT_START / 512 - 2048).to_string(), "::"]);
+    for (name, content) in files {
+        let file = image.with_file_name(name);
+        fs::write(&file, content).unwrap();
+        run("mcopy", &["-i", &fat, &text(&file), &format!("::{name}")]);
+    }
+}
+
+/// A file of the boot partition of the image of a disk.
+pub(crate) fn boot_file(image: &Path, name: &str) -> String {
+    run("mtype", &["-i", &boot_partition(image), &format!("::{name}")])
+}
+
+/// The boot partition of an image, as mtools call it.
+fn boot_partition(image: &Path) -> String {
+    format!("{}@@{}", text(image), 2048 * 512)
 }
 
 impl Machine {

@@ -337,6 +337,11 @@ impl HostOutput {
         }
     }
 
+    /// Whether netplan is to write for `NetworkManager`.
+    pub fn is_for_manager(&self) -> bool {
+        self.text(crate::host::NETPLAN_PATH).is_some_and(|text| text.contains("renderer: NetworkManager"))
+    }
+
     /// Where the link at a path on the host leads.
     pub fn link(&self, path: &str) -> Option<&str> {
         match &self.file(path)?.content {

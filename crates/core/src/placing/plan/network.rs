@@ -20,7 +20,11 @@ const STUB: &str = "../run/systemd/resolve/stub-resolv.conf";
 const UPLINK: &str = "../run/systemd/resolve/resolv.conf";
 
 pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
-    for file in inputs.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
+    for file in &inputs.survey.network_files {
+        let effect = file.effect_once_placed(inputs.is_for_manager());
+        if !effect.is_in_the_way() {
+            continue;
+        }
         let path = file.path.as_str();
         match file.reader {
             Reader::Interfaces if path == INTERFACES => {
@@ -33,7 +37,7 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
                 mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link")?;
             }
             _ => {
-                let why = match file.effect {
+                let why = match effect {
                     Effect::Merges => "netplan would merge it with ours".to_owned(),
                     Effect::Wins => "it would win over what netplan makes of ours".to_owned(),
                     _ => format!("{} would set links up by it too", file.reader.word()),

@@ -37,8 +37,6 @@ impl<'a> PlanInputs<'a> {
 
     /// Whether netplan is to write for `NetworkManager`.
     pub(super) fn is_for_manager(self) -> bool {
-        self.output
-            .text(crate::host::NETPLAN_PATH)
-            .is_some_and(|text| text.contains("renderer: NetworkManager"))
+        self.output.is_for_manager()
     }
 }

@@ -188,7 +188,7 @@ fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindin
     let name = case.name;
     let survey = case.survey;
     let text = output.text(NETPLAN_PATH).unwrap_or_default();
-    let is_for_manager = text.contains("renderer: NetworkManager");
+    let is_for_manager = output.is_for_manager();
     if !is_for_manager
         && text.contains("nameservers:")
         && survey.renderer("systemd-resolved.service").is_none()

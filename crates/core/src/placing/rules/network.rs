@@ -113,8 +113,13 @@ pub(super) static BOOT_PARTITION_UNSEEN: Rule = Rule {
 };
 
 pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
-    for file in case.survey.network_files.iter().filter(|file| file.effect.is_in_the_way()) {
-        let message = format!("/{}, read by {}, {}.", file.path, file.reader.word(), file.effect.word());
+    for file in &case.survey.network_files {
+        let effect =
+            case.output().map_or(file.effect, |output| file.effect_once_placed(output.is_for_manager()));
+        if !effect.is_in_the_way() {
+            continue;
+        }
+        let message = format!("/{}, read by {}, {}.", file.path, file.reader.word(), effect.word());
         let fix = handled(case, does_about(case, &file.path, file.reader));
         found.push(&NETWORK_CONFLICT, case.view, (&file.path, 0), message, fix, weight_of_handled(case));
     }

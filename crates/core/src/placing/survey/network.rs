@@ -82,6 +82,21 @@ pub struct NetworkFile {
     pub reader: Reader,
     /// What it does.
     pub effect: Effect,
+    /// What it would do if the program that reads it were not kept from starting.
+    #[serde(skip)]
+    pub(crate) effect_when_started: Effect,
+}
+
+impl NetworkFile {
+    fn new(path: String, reader: Reader, effect: Effect) -> Self {
+        Self { path, reader, effect, effect_when_started: effect }
+    }
+
+    /// What it does once a placement is there, which has its own renderer start.
+    pub(crate) fn effect_once_placed(&self, is_for_manager: bool) -> Effect {
+        let reader = if is_for_manager { Reader::NetworkManager } else { Reader::Networkd };
+        if self.reader == reader { self.effect_when_started } else { self.effect }
+    }
 }
 
 /// A program that sets links up.
@@ -152,7 +167,7 @@ fn netplan(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFau
             if effect != Effect::Merges {
                 masked.for_each(|other| other.effect = Effect::Unread);
             }
-            files.push(NetworkFile { path, reader: Reader::Netplan, effect });
+            files.push(NetworkFile::new(path, Reader::Netplan, effect));
         }
     }
     Ok(())
@@ -195,12 +210,10 @@ fn networkd(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFa
             };
             let is_ours = name.contains("impostazione");
             let is_of_packages = folder != NETWORKD[0];
-            let effect = if is_ours {
+            let effect_when_started = if is_ours {
                 Effect::Own
             } else if is_of_packages && name.as_str() >= OF_NETPLAN {
                 continue;
-            } else if !starts && !is_link {
-                Effect::Unread
             } else if name.starts_with(OF_NETPLAN) {
                 // It hides that which netplan makes.
                 Effect::Wins
@@ -211,7 +224,8 @@ fn networkd(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFa
             } else {
                 Effect::Competes
             };
-            files.push(NetworkFile { path, reader: Reader::Networkd, effect });
+            let effect = if starts || is_link || is_ours { effect_when_started } else { Effect::Unread };
+            files.push(NetworkFile { path, reader: Reader::Networkd, effect, effect_when_started });
         }
     }
     Ok(())
@@ -235,7 +249,7 @@ fn changes_of_netplan(
         // One that leads to nothing hides ours, if it has the name of ours.
         if name.contains("impostazione") || matches!(view.text(&path), Ok(Some(_))) {
             let effect = if name.contains("impostazione") { Effect::Own } else { Effect::Wins };
-            files.push(NetworkFile { path, reader: Reader::Networkd, effect });
+            files.push(NetworkFile::new(path, Reader::Networkd, effect));
         }
     }
     Ok(())
@@ -281,7 +295,7 @@ fn interfaces(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), Rootfs
             (true, true) => Effect::Competes,
             (true, false) => Effect::Elsewhere,
         };
-        files.push(NetworkFile { path, reader: Reader::Interfaces, effect });
+        files.push(NetworkFile::new(path, Reader::Interfaces, effect));
     }
     Ok(())
 }
@@ -291,7 +305,7 @@ fn dhcpcd(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFaul
     if view.has(path) {
         let starts = Unit::find(view, "dhcpcd.service")?.is_some_and(|unit| unit.is_enabled);
         let effect = if starts { Effect::Competes } else { Effect::Unread };
-        files.push(NetworkFile { path: path.to_owned(), reader: Reader::Dhcpcd, effect });
+        files.push(NetworkFile::new(path.to_owned(), Reader::Dhcpcd, effect));
     }
     Ok(())
 }
@@ -302,7 +316,12 @@ fn manager(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFau
     let folder = "etc/NetworkManager/system-connections";
     for name in view.list(folder)? {
         let effect = if starts { Effect::Competes } else { Effect::Unread };
-        files.push(NetworkFile { path: format!("{folder}/{name}"), reader: Reader::NetworkManager, effect });
+        files.push(NetworkFile {
+            path: format!("{folder}/{name}"),
+            reader: Reader::NetworkManager,
+            effect,
+            effect_when_started: Effect::Competes,
+        });
     }
     Ok(())
 }
