@@ -71,6 +71,12 @@ fn show_differences(text: &mut String, differences: &[Difference], width: usize)
     }
 }
 
+fn show_message(text: &mut String, difference: &Difference) {
+    if let Some(message) = &difference.message {
+        let _ = writeln!(text, "      {}", harmless(message));
+    }
+}
+
 fn show_one(text: &mut String, difference: &Difference, width: usize) {
     let at = harmless(&difference.at.words());
     match difference.kind {
@@ -81,9 +87,11 @@ fn show_one(text: &mut String, difference: &Difference, width: usize) {
             let value = difference.first.as_ref().or(difference.second.as_ref());
             let value = value.map(|value| format!(": {}", harmless(value))).unwrap_or_default();
             let _ = writeln!(text, "  {at}  {FAINT}{}{FAINT:#}{value}", difference.kind.word());
+            show_message(text, difference);
         }
         kind => {
             let _ = writeln!(text, "  {at}  {FAINT}{}{FAINT:#}", kind.word());
+            show_message(text, difference);
             for (value, mark, style) in [(&difference.first, '-', FIRST), (&difference.second, '+', SECOND)] {
                 if let Some(value) = value {
                     let _ = writeln!(text, "      {style}{mark} {}{style:#}", harmless(value));

@@ -18,13 +18,12 @@ const SCRIPT_ADDS_ADDRESS: &str = "#!/bin/sh\nip addr add 10.64.10.99/24 dev eth
 const OTHER_SERVERS: &str = "[Resolve]\nDNS=10.64.99.53\nDomains=~. image.example\n";
 const OTHER_ADDRESS: &str = "[Network]\nAddress=10.64.10.99/24\n";
 
+/// What our drop-in of systemd-resolved holds off by itself, since it is read before it.
+pub(crate) const IN_MAIN_FILE: &str = "name servers in resolved.conf";
+
 /// Everything that is booted alone.
 pub(crate) const BROUGHT: &[Brought] = &[
-    Brought {
-        name: "name servers in resolved.conf",
-        files: &[("etc/systemd/resolved.conf", OTHER_SERVERS)],
-        links: &[],
-    },
+    Brought { name: IN_MAIN_FILE, files: &[("etc/systemd/resolved.conf", OTHER_SERVERS)], links: &[] },
     Brought {
         name: "name servers in a drop-in",
         files: &[("etc/systemd/resolved.conf.d/zz-image.conf", OTHER_SERVERS)],
@@ -33,11 +32,6 @@ pub(crate) const BROUGHT: &[Brought] = &[
     Brought {
         name: "name servers in a drop-in of a package's folder",
         files: &[("usr/lib/systemd/resolved.conf.d/zz-image.conf", OTHER_SERVERS)],
-        links: &[],
-    },
-    Brought {
-        name: "systemd-resolved without its own address",
-        files: &[("etc/systemd/resolved.conf.d/image.conf", "[Resolve]\nDNSStubListener=no\n")],
         links: &[],
     },
     Brought {
@@ -261,5 +255,12 @@ impl Brought {
             let _ = fs::remove_file(&path);
             symlink(target, &path).unwrap();
         }
+    }
+
+    /// Whether a text names one of its files or links, or the unit that systemd makes of it.
+    pub(crate) fn is_named_in(&self, text: &str) -> bool {
+        let paths = self.files.iter().chain(self.links).map(|(path, _)| *path);
+        let names = paths.filter_map(|path| path.rsplit('/').next()).chain(["rc-local.service"]);
+        names.into_iter().any(|name| text.contains(name))
     }
 }

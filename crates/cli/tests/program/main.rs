@@ -10,6 +10,7 @@
 mod access_lists;
 mod appliances;
 mod asking;
+mod at_boot;
 mod bad_input;
 mod becoming;
 mod card;

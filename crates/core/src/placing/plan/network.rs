@@ -2,7 +2,7 @@
 
 use impostazione_rootfs::{Change, OddPath, RootfsPath, Subject, Want};
 
-use super::super::survey::name_servers::{LookUpKind, has_stub};
+use super::super::survey::name_servers::LookUpKind;
 use super::super::survey::network::{Effect, Reader};
 use super::super::survey::units::{ETC_UNITS, Unit};
 use super::edits::edited;
@@ -16,8 +16,6 @@ const INTERFACES: &str = "etc/network/interfaces";
 const RESOLV_CONF: &str = "etc/resolv.conf";
 /// Where systemd-resolved keeps them for those (`systemd-resolved.service(8)`).
 const STUB: &str = "../run/systemd/resolve/stub-resolv.conf";
-/// Where it keeps the servers themselves.
-const UPLINK: &str = "../run/systemd/resolve/resolv.conf";
 
 pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     for file in &inputs.survey.network_files {
@@ -109,19 +107,14 @@ fn resolv_conf(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault>
         return Ok(());
     }
     let target = inputs.view.target(RESOLV_CONF)?.unwrap_or_default();
-    let has_stub = has_stub(inputs.view)?;
-    let is_stub = target.ends_with("/stub-resolv.conf");
-    if !target.contains("run/systemd/resolve/") || is_stub && !has_stub {
-        let why = if is_stub {
-            "systemd-resolved does not answer at the address that it names"
-        } else if inputs.view.look(RESOLV_CONF)?.is_some() {
+    if !target.contains("run/systemd/resolve/") {
+        let why = if inputs.view.look(RESOLV_CONF)?.is_some() {
             "it would name other servers than ours"
         } else {
             "programs find the name servers of links by it"
         };
-        let want = Want::Link(if has_stub { STUB } else { UPLINK }.to_owned());
         let path = RootfsPath::fixed(RESOLV_CONF);
-        plan.changes.push(Change::new(path, Subject::Network, want).because(why));
+        plan.changes.push(Change::new(path, Subject::Network, Want::Link(STUB.to_owned())).because(why));
     }
     Ok(())
 }

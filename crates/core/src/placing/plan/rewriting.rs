@@ -22,7 +22,9 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
                 let line = inputs.view.text(&rewriter.path)?.unwrap_or_default();
                 let want = edited(inputs.view, &rewriter.path, without_words(&line), 0o755)?;
                 let path = RootfsPath::new(rewriter.path.as_str())?;
-                plan.changes.push(Change::new(path, Subject::FirstBoot, want).because(why.clone()));
+                let mut change = Change::new(path, Subject::FirstBoot, want).because(why.clone());
+                change.is_secret |= line.contains("credential");
+                plan.changes.push(change);
             }
             Remedy::Line(number) => {
                 lines.entry(&rewriter.path).or_insert_with(|| (BTreeSet::new(), why)).0.insert(*number);
@@ -42,7 +44,10 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
     for (path, (numbers, why)) in lines {
         let text = inputs.view.text(path)?.unwrap_or_default();
         let want = edited(inputs.view, path, lines_set_aside(&text, &numbers), 0o644)?;
-        plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::FirstBoot, want).because(why));
+        let mut change = Change::new(RootfsPath::new(path)?, Subject::FirstBoot, want).because(why);
+        // Such lines run commands, whose arguments may be passwords.
+        change.is_secret = true;
+        plan.changes.push(change);
     }
     overrides(inputs, plan)?;
     Ok(())

@@ -56,7 +56,7 @@ pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
     name: "rootfs-rewritten-at-boot",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a unit on a root filesystem would rewrite network, names, logins or host keys at boot",
+    summary: "what a root filesystem runs or sets at boot would rewrite network, names, time, logins or host keys",
     explanation: "Images bring services that set a host up at its first start: they ask to run before the network, or their \
         commands and scripts write network files, name servers, the host name, the time zone, logins or host keys, or read a \
         settings file on the boot partition. Looked at are services that something starts (targets, timers, paths, sockets), \
@@ -127,7 +127,12 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     boot_partition(case, found);
     port_names(case, found);
     for rewriter in &case.survey.rewriters {
-        let message = format!("{} may undo what is placed: {}.", rewriter.unit, rewriter.why);
+        // The line itself is not shown: its command may hold a password.
+        let what = match rewriter.remedy {
+            Remedy::Line(line) => format!("Line {line} of /{}", rewriter.path),
+            _ => rewriter.unit.replacen("the kernel", "The kernel", 1),
+        };
+        let message = format!("{what} may undo what is placed: {}.", rewriter.why);
         let (fix, severity) = match rewriter.remedy {
             Remedy::Refuse => {
                 let fix = format!("change /{} in the image: place does nothing about it", rewriter.path);

@@ -106,7 +106,9 @@ impl Look<'_, '_> {
                     let is_used = commands.contains(&format!("${variable}"))
                         || commands.contains(&format!("${{{variable}}}"));
                     if is_used && changes_settings(value) {
-                        let why = format!("it gives {name} the words {value}, which win over its files");
+                        let why = format!(
+                            "it gives {name} words of its own in {variable}, which win over its files"
+                        );
                         let unit = format!("line {} of {path}", index + 1);
                         self.add(unit, &path, why, Remedy::Line(index + 1));
                     }

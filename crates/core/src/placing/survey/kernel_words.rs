@@ -46,6 +46,11 @@ fn is_one(word: &str) -> bool {
     WORDS.iter().any(|known| word.starts_with(known))
 }
 
+/// A word as it is shown: a credential may be a password.
+fn shown(word: &str) -> &str {
+    if word.contains("credential") { word.split('=').next().unwrap_or(word) } else { word }
+}
+
 /// Words of a text that are such.
 fn words(text: &str) -> Vec<&str> {
     let words = text.split(|c: char| c.is_whitespace() || c == '"' || c == '\'');
@@ -76,7 +81,7 @@ pub(super) fn rewriters(view: View<'_>, found: &mut Vec<Rewriter>) -> Result<(),
         let why = match first.and_then(|word| word.split_once('=')) {
             Some(("init", program)) => format!("it has the kernel start {program} in place of systemd"),
             Some((_, program)) => format!("it has systemd run {program}"),
-            None => format!("it says {}", words.join(" ")),
+            None => format!("it says {}", words.iter().map(|word| shown(word)).collect::<Vec<_>>().join(" ")),
         };
         found.push(Rewriter { unit: KERNEL_LINE_UNIT.to_owned(), path, why, remedy });
     }

@@ -57,21 +57,6 @@ pub(super) fn name_servers(view: View<'_>) -> Result<Vec<FoundLookUp>, RootfsFau
     Ok(found)
 }
 
-/// Whether systemd-resolved answers programs at an address of the loopback; else the file that names that address leads nowhere.
-pub(crate) fn has_stub(view: View<'_>) -> Result<bool, RootfsFault> {
-    let mut has_stub = true;
-    for (_, text) in files(view)? {
-        for line in text.lines() {
-            if let Some(("DNSStubListener", value)) =
-                line.split_once('=').map(|(key, value)| (key.trim(), value.trim()))
-            {
-                has_stub = is_yes(value) || value == "udp";
-            }
-        }
-    }
-    Ok(has_stub)
-}
-
 fn is_yes(value: &str) -> bool {
     matches!(value.trim().to_ascii_lowercase().as_str(), "yes" | "true" | "on" | "1" | "y" | "t")
 }

@@ -108,5 +108,37 @@ fn telling_line(text: &str) -> Option<(usize, String)> {
     })?;
     let start = line.split(' ').next().unwrap_or(line);
     let number = text.lines().position(|candidate| candidate.starts_with(start)).map_or(0, |index| index + 1);
-    Some((number, line.trim().to_owned()))
+    Some((number, without_values(line.trim())))
+}
+
+/// A line as it is shown: programs without their arguments and variables without their values, which may be secrets.
+fn without_values(line: &str) -> String {
+    let Some((key, value)) = line.split_once('=') else { return line.to_owned() };
+    let (key, value) = (key.trim(), value.trim());
+    let shown = if key.starts_with("Exec") {
+        let program = value.split_whitespace().next().unwrap_or_default();
+        if program == value { value.to_owned() } else { format!("{program} …") }
+    } else if key == "Environment" {
+        let names = value.split_whitespace().filter_map(|word| Some(word.split_once('=')?.0));
+        names.map(|name| format!("{} …", name.trim_matches(['"', '\'']))).collect::<Vec<_>>().join(" ")
+    } else {
+        value.to_owned()
+    };
+    format!("{key}={shown}")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::without_values;
+
+    #[test]
+    fn arguments_and_values_are_not_shown() {
+        assert_eq!(
+            without_values("ExecStartPre=/usr/bin/join --token Quay-77"),
+            "ExecStartPre=/usr/bin/join …"
+        );
+        assert_eq!(without_values("Environment=\"TOKEN=Quay-77 b\" LANG=C"), "Environment=TOKEN … LANG …");
+        assert_eq!(without_values("ConditionPathExists=/etc/image"), "ConditionPathExists=/etc/image");
+        assert_eq!(without_values("ExecStart=/usr/bin/true"), "ExecStart=/usr/bin/true");
+    }
 }

@@ -20,6 +20,8 @@ pub struct Difference {
     pub second: Option<String>,
     /// Lines that stand in one and not in the other; none of a file with a secret in it.
     pub lines: Vec<DifferentLine>,
+    /// What the second does by it, where that is not plain from the path.
+    pub message: Option<String>,
 }
 
 /// What differs: a file, or a setting of a machine or of one of its parts. Nothing of it where it is the whole machine.
@@ -125,5 +127,13 @@ impl Comparison {
 }
 
 pub(super) fn difference(machine: &str, at: DifferencePlace, kind: DifferenceKind) -> Difference {
-    Difference { machine: machine.to_owned(), at, kind, first: None, second: None, lines: Vec::new() }
+    Difference {
+        machine: machine.to_owned(),
+        at,
+        kind,
+        first: None,
+        second: None,
+        lines: Vec::new(),
+        message: None,
+    }
 }

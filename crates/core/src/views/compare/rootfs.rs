@@ -1,6 +1,6 @@
 //! What differs between an output and a root filesystem.
 
-use impostazione_rootfs::{Change, Rootfs, RootfsFault, Want};
+use impostazione_rootfs::{Change, Kind, Rootfs, RootfsFault, Want};
 
 use super::comparison::{Comparison, Difference, DifferenceKind, DifferencePlace, difference};
 use super::shown::shown;
@@ -49,11 +49,16 @@ fn of_change(rootfs: &Rootfs, machine: &str, change: &Change) -> Result<Differen
             _ => DifferenceKind::Differs,
         },
     );
+    found.message = Some(change.why.clone()).filter(|why| !why.is_empty());
     let Some(there) = there else { return Ok(found) };
     match &change.want {
         Want::Link(target) => {
             found.first = Some(format!("a link to {target}"));
-            found.second = rootfs.target(&change.path)?.map(|target| format!("a link to {target}"));
+            found.second = Some(match rootfs.target(&change.path)? {
+                Some(target) => format!("a link to {target}"),
+                None if there.kind == Kind::Folder => "a folder".to_owned(),
+                None => "a file".to_owned(),
+            });
         }
         Want::File { bytes, mode, .. } => {
             let now = Placing::content_now(rootfs, change).unwrap_or_default();

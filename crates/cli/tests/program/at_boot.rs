@@ -1,0 +1,205 @@
+//! What an image runs or sets at boot: found, named, and taken care of or refused.
+
+use serde_json::Value;
+
+use crate::card::{CARD, Card, with_output};
+use crate::support::{Workspace, unwrapped};
+
+/// A text without the line ends that its width makes.
+fn flat(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// Units of an agent in stages, which a package has brought beside a tool of another name.
+fn with_agent(card: &Card<'_>) {
+    let unit = |name: &str, text: &str| card.write(&format!("usr/lib/systemd/system/{name}"), text);
+    unit(
+        "tide-early.service",
+        "[Unit]\nBefore=network-pre.target\n[Service]\nType=oneshot\nExecStart=/usr/bin/tide-agent early\n",
+    );
+    unit("tide-main.service", "[Service]\nExecStart=/usr/bin/tide-agent main\n");
+    unit("shore-wait.service", "[Service]\nExecStart=/usr/bin/shore --wait\n");
+    unit("lamp.service", "[Service]\nExecStart=/usr/bin/lamp\n");
+    for name in ["tide-main.service", "shore-wait.service", "lamp.service"] {
+        card.link(
+            &format!("etc/systemd/system/multi-user.target.wants/{name}"),
+            format!("/usr/lib/systemd/system/{name}"),
+        );
+    }
+    card.write(
+        "var/lib/dpkg/info/tide-agent.list",
+        "/.\n/usr/bin/tide-agent\n/lib/systemd/system/tide-early.service\n/lib/systemd/system/tide-main.service\n\
+         /usr/lib/systemd/system/shore-wait.service\n",
+    );
+    card.write("var/lib/dpkg/info/lamp.list", "/usr/lib/systemd/system/lamp.service\n");
+}
+
+#[test]
+fn all_units_of_an_agent_are_kept_from_starting_and_no_others() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    with_agent(&card);
+    card.placed(&[]);
+    for name in ["tide-early.service", "tide-main.service", "shore-wait.service"] {
+        assert_eq!(card.target(&format!("etc/systemd/system/{name}")), "/dev/null");
+    }
+    assert!(!card.has("etc/systemd/system/lamp.service"));
+}
+
+#[test]
+fn without_a_packages_list_the_units_of_an_agent_are_told_by_name() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    with_agent(&card);
+    card.remove("var/lib/dpkg/info");
+    card.write(
+        "usr/lib/systemd/system/tide-main.service",
+        "[Unit]\nAfter=tide-early.service\n[Service]\nExecStart=/usr/bin/tide-main\n",
+    );
+    card.placed(&[]);
+    for (name, is_masked) in
+        [("tide-early.service", true), ("tide-main.service", true), ("shore-wait.service", false)]
+    {
+        assert_eq!(card.has(&format!("etc/systemd/system/{name}")), is_masked, "{name}");
+    }
+}
+
+#[test]
+fn what_placing_can_do_nothing_about_is_refused_with_its_reason() {
+    for (path, text, says) in [
+        (
+            "boot/grub/grub.cfg",
+            "linux /vmlinuz root=LABEL=root init=/usr/sbin/imageinit quiet\n",
+            "it has the kernel start /usr/sbin/imageinit in place of systemd",
+        ),
+        ("sbin/init", "#!/bin/sh\nexec /lib/systemd/systemd\n", "the kernel starts it in place of systemd"),
+    ] {
+        let workspace = with_output();
+        let card = Card::new(&workspace);
+        card.write(path, text);
+        let before = card.list();
+        let run = card.place(&["--yes"]);
+        let said = unwrapped(&run.stderr);
+        assert_eq!(run.code, 1, "{said}");
+        assert!(said.contains(says) && said.contains(&format!("change /{path} in the image")), "{said}");
+        assert!(card.list() == before, "nothing was changed");
+        let compared = workspace.run(&["compare", "output/gauge-01", CARD]);
+        assert!(flat(&compared.stdout).contains(says), "{}", compared.stdout);
+    }
+}
+
+#[test]
+fn lines_of_timetables_become_comments_without_being_shown() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.write("usr/sbin/cron", "");
+    let table =
+        "MAILTO=root\n@reboot root echo keeper:Quay-rope-77 | chpasswd\n5 4 * * * root /usr/bin/lamp\n";
+    card.write("etc/cron.d/image", table);
+    let shown = workspace.run(&["inspect", CARD]);
+    let run = card.placed(&["-v"]);
+    assert_eq!(
+        card.read("etc/cron.d/image"),
+        table.replace("@reboot", "# set aside by Impostazione: @reboot")
+    );
+    for said in [&shown.stdout, &shown.stderr, &run.stdout, &run.stderr] {
+        assert!(!said.contains("Quay-rope-77"), "{said}");
+    }
+    assert!(flat(&shown.stdout).contains("Line 2 of /etc/cron.d/image may undo what is placed"));
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.read("etc/cron.d/image"), table);
+}
+
+#[test]
+fn credentials_for_the_kernel_are_taken_out_and_shown_nowhere() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.write(
+        "boot/firmware/cmdline.txt",
+        "console=tty1 systemd.set_credential=passwd.plaintext-password.root:Quay-rope-77 quiet\n",
+    );
+    let runs = [
+        workspace.run(&["inspect", CARD]),
+        workspace.run(&["compare", "output/gauge-01", CARD]),
+        card.place(&["--dry-run", "-v"]),
+        card.placed(&[]),
+    ];
+    for run in runs {
+        assert!(!run.stdout.contains("Quay-rope-77") && !run.stderr.contains("Quay-rope-77"));
+    }
+    assert_eq!(card.read("boot/firmware/cmdline.txt"), "console=tty1 quiet\n");
+}
+
+#[test]
+fn a_file_of_the_same_name_in_a_packages_folder_does_not_come_forth() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    let paths = ["etc", "usr/lib"].map(|start| format!("{start}/systemd/resolved.conf.d/zz-image.conf"));
+    for path in &paths {
+        card.write(path, "[Resolve]\nDNS=10.64.99.53\n");
+    }
+    let found = workspace.run(&["inspect", CARD, "--format", "json"]);
+    let found: Value = serde_json::from_str(&found.stdout).unwrap();
+    assert_eq!(found["rootfs"]["name_servers"][0]["path"], paths[0]);
+    assert_eq!(found["rootfs"]["name_servers"][0]["kind"], "servers");
+    card.placed(&[]);
+    assert_eq!(card.target(&paths[0]), "/dev/null");
+    assert!(card.has(&paths[1]));
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.read(&paths[0]), "[Resolve]\nDNS=10.64.99.53\n");
+}
+
+#[test]
+fn what_is_still_there_is_named_by_compare_with_what_it_does() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.placed(&[]);
+    let same = workspace.run(&["compare", "output/gauge-01", CARD]);
+    assert_eq!(same.code, 0, "{}", same.stdout);
+    card.write("etc/rc.local", "#!/bin/sh\nhostname image\n");
+    card.mode("etc/rc.local", 0o755);
+    card.write("usr/lib/systemd/system/ssh.service.d/image.conf", "[Service]\nExecStartPre=/usr/bin/image\n");
+    let run = workspace.run(&["compare", "output/gauge-01", CARD]);
+    assert_eq!(run.code, 1);
+    for says in [
+        "etc/systemd/system/rc-local.service  only in the first\n      it rewrites the host name\n",
+        "etc/systemd/system/ssh.service.d/image.conf  only in the first\n      it changes how ssh.service starts\n",
+    ] {
+        assert!(run.stdout.contains(says), "{}", run.stdout);
+    }
+}
+
+#[test]
+fn units_that_a_distribution_brings_for_the_network_are_left_alone() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    // Nothing of this changes a setting: it waits, asks or lights a lamp.
+    let unit = |name: &str, text: &str| {
+        card.write(&format!("usr/lib/systemd/system/{name}"), text);
+        card.link(
+            &format!("etc/systemd/system/multi-user.target.wants/{name}"),
+            format!("/usr/lib/systemd/system/{name}"),
+        );
+    };
+    unit(
+        "wait.service",
+        "[Service]\nExecStart=/bin/sh -c 'until ip route get 10.64.10.1; do sleep 1; done'\n",
+    );
+    unit("names.service", "[Service]\nExecStart=/bin/sh -c 'grep nameserver /etc/resolv.conf'\n");
+    unit("boot.service", "[Service]\nExecStart=/bin/cat /boot/config.txt\n");
+    let run = card.placed(&["-v"]);
+    assert!(!run.stdout.contains("first boot\n"), "{}", run.stdout);
+}
+
+#[test]
+fn an_image_that_insists_on_tls_for_look_ups_gets_a_warning() {
+    let workspace: Workspace = with_output();
+    let card = Card::new(&workspace);
+    card.write("etc/systemd/resolved.conf", "[Resolve]\nDNSOverTLS=yes\n");
+    let run = card.placed(&[]);
+    let said = unwrapped(&run.stderr);
+    assert!(
+        said.contains("warning rootfs-name-servers") && said.contains("DNSOverTLS=opportunistic"),
+        "{said}"
+    );
+}
