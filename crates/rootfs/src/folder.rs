@@ -424,6 +424,15 @@ impl Rootfs {
         }
     }
 
+    /// Whether a file begins with these bytes; what cannot be read does not.
+    pub fn begins_with(&self, path: &str, start: &[u8]) -> bool {
+        let Ok(file) = self.open_at(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY) else {
+            return false;
+        };
+        let mut read = vec![0; start.len()];
+        File::from(file).read_exact(&mut read).is_ok() && read == start
+    }
+
     fn read_file(&self, path: &str) -> Result<FileBytes, RootfsFault> {
         let refused = |errno| RootfsFault::refused("read", path, errno);
         let file = self.open_at(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY).map_err(refused)?;

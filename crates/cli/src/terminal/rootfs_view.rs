@@ -201,6 +201,10 @@ fn rest(lines: &mut Lines, survey: &Survey) {
     let rewriters: Vec<String> =
         survey.rewriters.iter().map(|rewriter| format!("{}: {}", rewriter.unit, rewriter.why)).collect();
     lines.list("first boot", &rewriters, "nothing found that rewrites settings");
+    let unseen: Vec<String> = survey.unseen_scripts.iter().map(|path| format!("/{path}")).collect();
+    if !unseen.is_empty() {
+        lines.list("not looked at", &unseen, "");
+    }
     let overrides: Vec<String> = survey
         .overrides
         .iter()

@@ -203,3 +203,27 @@ fn an_image_that_insists_on_tls_for_look_ups_gets_a_warning() {
         "{said}"
     );
 }
+
+#[test]
+fn a_script_that_is_too_large_to_be_looked_at_is_said_to_be_so() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.write("etc/systemd/system/image.service", "[Service]\nExecStart=/usr/bin/image\n");
+    card.link("etc/systemd/system/multi-user.target.wants/image.service", "../image.service");
+    // A program of that size is no script, and is looked at in no size.
+    card.write("usr/bin/image", "\u{7f}ELF".repeat(500_000));
+    let run = card.place(&["--dry-run"]);
+    assert!(!run.stderr.contains("not-looked-at"), "{}", run.stderr);
+    card.write("usr/bin/image", format!("#!/bin/sh\n{}hostname image\n", "echo lamp\n".repeat(200_000)));
+    let found = workspace.run(&["inspect", CARD, "--format", "json"]);
+    let found: Value = serde_json::from_str(&found.stdout).unwrap();
+    assert_eq!(found["summary"]["not_looked_at"], 1);
+    assert_eq!(found["rootfs"]["scripts_not_looked_at"][0], "usr/bin/image");
+    let run = card.placed(&[]);
+    assert!(run.stderr.contains("warning rootfs-script-not-looked-at"), "{}", run.stderr);
+    let compared = workspace.run(&["compare", "output/gauge-01", CARD]);
+    assert_eq!(compared.code, 3, "nothing is called the same: {}", compared.stdout);
+    card.write("usr/bin/image", format!("#!/bin/sh\n{}", "echo lamp\n".repeat(2_000)));
+    let compared = workspace.run(&["compare", "output/gauge-01", CARD]);
+    assert_eq!(compared.code, 0, "{}", compared.stdout);
+}

@@ -51,6 +51,7 @@ pub(crate) const RULES: &[&Rule] = &[
     &network::HOSTNAME_CONFLICT,
     &network::PORT_NAMES,
     &network::REWRITTEN_AT_BOOT,
+    &network::SCRIPT_NOT_LOOKED_AT,
     &network::UNIT_OVERRIDE,
     &network::NAME_SERVERS,
     &network::BOOT_PARTITION_UNSEEN,

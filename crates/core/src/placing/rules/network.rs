@@ -69,6 +69,21 @@ pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
     ..Rule::PLAIN
 };
 
+pub(super) static SCRIPT_NOT_LOOKED_AT: Rule = Rule {
+    name: "rootfs-script-not-looked-at",
+    severity: Severity::Warning,
+    nature: Nature::Fault,
+    summary: "a script that a root filesystem runs at boot could not be looked at",
+    explanation: "Scripts that run at boot are searched for commands that rewrite what is placed: up to 1 MiB of each, 8 MiB of \
+        all, and eight levels of scripts that run others. What lies beyond may do anything. Look at it yourself, or take it \
+        out of the image.",
+    wrong: "# a root filesystem with a script of 2 MiB that a unit runs",
+    right: "# a root filesystem with a script of 2 KiB",
+    examples: Examples::Rootfs,
+    not_looked_at: true,
+    ..Rule::PLAIN
+};
+
 pub(super) static UNIT_OVERRIDE: Rule = Rule {
     name: "rootfs-unit-override",
     severity: Severity::Warning,
@@ -141,6 +156,12 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
             _ => (handled(case, rewriter.remedy.words()), weight_of_handled(case)),
         };
         found.push(&REWRITTEN_AT_BOOT, case.view, (&rewriter.path, 0), message, fix, severity);
+    }
+    for path in &case.survey.unseen_scripts {
+        let message =
+            format!("/{path} runs at boot, or what it runs does, and is too large to be looked at whole.");
+        let fix = format!("look at /{path} yourself: what it rewrites is not known");
+        found.push(&SCRIPT_NOT_LOOKED_AT, case.view, (path, 0), message, fix, None);
     }
     overrides(case, found);
     name_servers(case, found);

@@ -70,6 +70,9 @@ pub struct Survey {
     pub locale: Option<String>,
     /// What would rewrite settings at the first boot.
     pub rewriters: Vec<Rewriter>,
+    /// Scripts that run at boot and that could not be looked at.
+    #[serde(rename = "scripts_not_looked_at")]
+    pub unseen_scripts: Vec<String>,
     /// What changes how services start that a placement counts on.
     pub overrides: Vec<FoundOverride>,
     /// Lines that name name servers for the whole host, or domains, or are strict with servers.
@@ -149,6 +152,7 @@ impl Survey {
         for account in &mut accounts {
             account.is_admin |= is_for_all || names.contains(&account.name);
         }
+        let (rewriters, unseen_scripts) = rewriting::rewriters(view)?;
         Ok(Self {
             system: System::read(view)?,
             netplan,
@@ -161,7 +165,8 @@ impl Survey {
             ssh,
             time: FoundTime::read(view)?,
             locale: locale(view)?,
-            rewriters: rewriting::rewriters(view)?,
+            rewriters,
+            unseen_scripts,
             overrides: overrides::overrides(view)?,
             name_servers: name_servers::name_servers(view)?,
             machine_id: machine_id(view)?,

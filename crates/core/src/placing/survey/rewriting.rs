@@ -98,8 +98,8 @@ struct Look<'a> {
     found: Vec<Rewriter>,
 }
 
-/// Everything that would rewrite settings, in the order of what runs it.
-pub(super) fn rewriters(view: View<'_>) -> Result<Vec<Rewriter>, RootfsFault> {
+/// Everything that would rewrite settings, in the order of what runs it; and scripts that run at boot and could not be looked at.
+pub(super) fn rewriters(view: View<'_>) -> Result<(Vec<Rewriter>, Vec<String>), RootfsFault> {
     let started = Started::of(view)?;
     let owned = Owned::new(view);
     let signs = Signs::new(view, &owned);
@@ -116,9 +116,10 @@ pub(super) fn rewriters(view: View<'_>) -> Result<Vec<Rewriter>, RootfsFault> {
     boot_settings::rewriters(view, &owned, &mut look.found)?;
     kernel_words::rewriters(view, &mut look.found)?;
     look.first_program();
+    let unseen = look.signs.unseen();
     let mut found = look.found;
     found.sort_by(|one, other| (&one.unit, &one.path).cmp(&(&other.unit, &other.path)));
-    Ok(found)
+    Ok((found, unseen))
 }
 
 impl Look<'_> {

@@ -1,6 +1,8 @@
 //! By what a command or a script tells that it rewrites settings.
 
-use std::collections::HashSet;
+use std::cell::{Cell, RefCell};
+use std::collections::{BTreeSet, HashMap, HashSet};
+use std::rc::Rc;
 use std::sync::LazyLock;
 
 use impostazione_rootfs::{BOOT_FOLDERS, Kind, View};
@@ -68,11 +70,13 @@ static SIGNS: LazyLock<Vec<Sign>> = LazyLock::new(|| {
     .collect()
 });
 
-/// Scripts are small.
+/// Scripts are small; larger ones are not looked at, and named.
 const SCRIPT_LIMIT: u64 = 1024 * 1024;
-/// How deep scripts are followed that others run, and how many.
-const DEPTH_LIMIT: usize = 4;
-const COUNT_LIMIT: usize = 64;
+/// How much is looked at in all, in bytes.
+const BUDGET: usize = 8 * 1024 * 1024;
+/// How deep scripts are followed that others run, and how many for one command.
+const DEPTH_LIMIT: usize = 8;
+const COUNT_LIMIT: usize = 256;
 
 /// Names on the boot partition that are for the firmware and the kernel.
 const OF_FIRMWARE: [&str; 5] = ["cmdline.txt", "config.txt", "grub", "overlays", "issue.txt"];
@@ -81,43 +85,87 @@ const OF_FIRMWARE: [&str; 5] = ["cmdline.txt", "config.txt", "grub", "overlays",
 pub(super) struct Signs<'a> {
     view: View<'a>,
     owned: &'a Owned<'a>,
+    /// What was seen of each script, so that it is read once.
+    scanned: RefCell<HashMap<String, Rc<Scanned>>>,
+    left: Cell<usize>,
+    unseen: RefCell<BTreeSet<String>>,
+}
+
+/// What was seen of a text.
+#[derive(Debug, Default)]
+struct Scanned {
+    /// What it rewrites.
+    sign: Option<String>,
+    /// Files that it names, and whether it reads them in.
+    named: Vec<(String, bool)>,
 }
 
 impl<'a> Signs<'a> {
     pub(super) fn new(view: View<'a>, owned: &'a Owned<'a>) -> Self {
-        Self { view, owned }
+        let (scanned, unseen) = (RefCell::default(), RefCell::default());
+        Self { view, owned, scanned, left: Cell::new(BUDGET), unseen }
+    }
+
+    /// Scripts that run at boot and that could not be looked at.
+    pub(super) fn unseen(&self) -> Vec<String> {
+        self.unseen.borrow().iter().cloned().collect()
     }
 
     /// What commands rewrite, by what they say or by the scripts that they run. `path` is the file in which they stand.
     pub(super) fn in_commands(&self, path: &str, commands: &[String]) -> Option<String> {
-        let mut seen = HashSet::new();
-        self.look(path, &commands.join("\n"), &mut seen, 0)
+        self.follow(path, &self.scan(path, &commands.join("\n")), &mut HashSet::new(), 0)
     }
 
     /// What a script rewrites.
     pub(super) fn in_script(&self, path: &str) -> Option<String> {
-        let text = self.script(path, true)?;
-        let mut seen = HashSet::from([path.to_owned()]);
-        self.look(path, &text, &mut seen, 0)
+        let scanned = self.script(path, true)?;
+        self.follow(path, &scanned, &mut HashSet::from([path.to_owned()]), 0)
     }
 
-    fn look(&self, path: &str, text: &str, seen: &mut HashSet<String>, depth: usize) -> Option<String> {
+    /// What a text rewrites, or a script that it runs or reads in.
+    fn follow(
+        &self,
+        path: &str,
+        scanned: &Scanned,
+        seen: &mut HashSet<String>,
+        depth: usize,
+    ) -> Option<String> {
+        if scanned.sign.is_some() {
+            return scanned.sign.clone();
+        }
+        for (file, is_read_in) in &scanned.named {
+            // What packages bring beside is known by its name alone.
+            if depth > 0 && self.owned.package(file).is_some() || !seen.insert(file.clone()) {
+                continue;
+            }
+            let Some(found) = self.script(file, !is_read_in) else { continue };
+            if depth >= DEPTH_LIMIT || seen.len() >= COUNT_LIMIT {
+                self.unseen.borrow_mut().insert(path.to_owned());
+                continue;
+            }
+            if let Some(what) = self.follow(file, &found, seen, depth + 1) {
+                return Some(what);
+            }
+        }
+        None
+    }
+
+    /// What a text says by itself.
+    fn scan(&self, path: &str, text: &str) -> Scanned {
         let is_of_package = self.owned.package(path).is_some();
         let lines = || text.lines().filter(|line| !line.trim_start().starts_with('#'));
         for line in lines() {
             let line = line.trim_start_matches(['-', '@', '+', '!', ':']);
             let is_one =
                 |sign: &&Sign| !(sign.is_usual_in_packages && is_of_package) && sign.pattern.is_match(line);
-            if let Some(sign) = SIGNS.iter().find(is_one) {
-                return Some(format!("it rewrites {}", sign.what));
-            }
-            if let Some(file) = self.settings_file(line) {
-                return Some(format!("it reads settings from /{file}"));
+            let rewrites = SIGNS.iter().find(is_one).map(|sign| format!("it rewrites {}", sign.what));
+            let reads = || self.settings_file(line).map(|file| format!("it reads settings from /{file}"));
+            let sign = rewrites.or_else(reads);
+            if sign.is_some() {
+                return Scanned { sign, named: Vec::new() };
             }
         }
-        if depth >= DEPTH_LIMIT {
-            return None;
-        }
+        let mut scanned = Scanned::default();
         for line in lines() {
             let words: Vec<&str> = line.split([' ', '\t', ';', '"', '\'', '(', ')', '`', '=', ',']).collect();
             for (index, word) in words.iter().enumerate() {
@@ -130,21 +178,13 @@ impl<'a> Signs<'a> {
                     .checked_sub(1)
                     .and_then(|before| words.get(before))
                     .is_some_and(|word| matches!(*word, "." | "source"));
-                if seen.len() >= COUNT_LIMIT || !seen.insert(file.to_owned()) {
-                    continue;
-                }
-                // What packages bring beside is known by its name alone.
-                if depth > 0 && self.owned.package(file).is_some() {
-                    continue;
-                }
-                if let Some(text) = self.script(file, !is_read_in)
-                    && let Some(what) = self.look(file, &text, seen, depth + 1)
-                {
-                    return Some(what);
+                let named = (file.to_owned(), is_read_in);
+                if scanned.named.len() < COUNT_LIMIT && !scanned.named.contains(&named) {
+                    scanned.named.push(named);
                 }
             }
         }
-        None
+        scanned
     }
 
     /// A file on the boot partition that a line names, and that is not the firmware's.
@@ -185,18 +225,35 @@ impl<'a> Signs<'a> {
         names.iter().any(|found| !name.is_empty() && found.starts_with(name))
     }
 
-    /// The text of a script; nothing for what is none.
-    fn script(&self, path: &str, has_mark: bool) -> Option<String> {
+    /// What a script says by itself; nothing for what is none. What is too large is noted.
+    fn script(&self, path: &str, has_mark: bool) -> Option<Rc<Scanned>> {
+        if let Some(scanned) = self.scanned.borrow().get(path) {
+            return Some(Rc::clone(scanned));
+        }
         let found = self.view.rootfs().follow(path).ok()??;
-        if found.kind != Kind::File || found.size > SCRIPT_LIMIT {
+        if found.kind != Kind::File {
+            return None;
+        }
+        if found.size > SCRIPT_LIMIT {
+            // Programs that are no scripts are as large, and are not looked at in any size.
+            if self.view.rootfs().begins_with(path, b"#!") {
+                self.unseen.borrow_mut().insert(path.to_owned());
+            }
             return None;
         }
         let bytes = self.view.read(path).ok()??;
         if has_mark && !bytes.starts_with(b"#!") {
             return None;
         }
-        let text = String::from_utf8(bytes.to_vec()).ok()?;
-        Some(text.replace("\\\n", " "))
+        let Some(left) = self.left.get().checked_sub(bytes.len()) else {
+            self.unseen.borrow_mut().insert(path.to_owned());
+            return None;
+        };
+        self.left.set(left);
+        let text = String::from_utf8_lossy(&bytes).replace("\\\n", " ");
+        let scanned = Rc::new(self.scan(path, &text));
+        self.scanned.borrow_mut().insert(path.to_owned(), Rc::clone(&scanned));
+        Some(scanned)
     }
 }
 
