@@ -132,7 +132,7 @@ fn a_card_is_compared_with_what_was_placed_on_it() {
     assert_eq!(
         said,
         "- output\n+ card\n\ngauge-01\n  etc/hostname  differs\n      - gauge-01\n      + image\n  \
-         etc/netplan/50-image.yaml  only in the second\n  etc/netplan/60-impostazione.yaml  only in the first\n\n\
+         etc/netplan/50-image.yaml  only in the second\n      netplan would merge it with ours\n  etc/netplan/60-impostazione.yaml  only in the first\n\n\
          1 machine differs, in 3 places\n"
     );
     let (code, json) = compare(&workspace, &["output", CARD, "--format", "json"]);

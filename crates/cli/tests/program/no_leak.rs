@@ -5,6 +5,9 @@ use std::collections::BTreeSet;
 use std::fs;
 use std::io::Write as _;
 use std::process::Stdio;
+use std::sync::LazyLock;
+
+use aho_corasick::AhoCorasick;
 
 use crate::card::Card;
 use crate::support::{KEY, Run, Workspace, right_sheet};
@@ -49,8 +52,16 @@ fn the_forms_are_found() {
 
 /// What of these values is in a text, in whatever form.
 fn leaked(text: &[u8]) -> Vec<&'static str> {
-    let has = |form: &[u8]| text.windows(form.len()).any(|part| part == form);
-    ALL.into_iter().filter(|value| forms(value).iter().any(|form| has(form))).collect()
+    static FORMS: LazyLock<(AhoCorasick, Vec<&str>)> = LazyLock::new(|| {
+        let forms: Vec<(Vec<u8>, &str)> =
+            ALL.iter().flat_map(|value| forms(value).into_iter().map(move |form| (form, *value))).collect();
+        let search = AhoCorasick::new(forms.iter().map(|(form, _)| form)).unwrap();
+        (search, forms.iter().map(|(_, value)| *value).collect())
+    });
+    let (search, values) = &*FORMS;
+    let found: BTreeSet<&str> =
+        search.find_overlapping_iter(text).map(|found| values[found.pattern().as_usize()]).collect();
+    found.into_iter().collect()
 }
 
 /// A site that uses all of them: most machines are for production, and the one whose password stands in the sheet for a lab.
