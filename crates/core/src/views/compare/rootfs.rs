@@ -18,7 +18,12 @@ pub fn compare_rootfs(
 ) -> Result<Comparison, RootfsFault> {
     let mut differences = Vec::new();
     for change in &pending.changes {
-        differences.push(of_change(rootfs, machine, change)?);
+        let mut found = of_change(rootfs, machine, change)?;
+        // Lines that differ speak for themselves.
+        if found.lines.is_empty() {
+            found.message = Some(change.why.clone()).filter(|why| !why.is_empty());
+        }
+        differences.push(found);
     }
     for path in &pending.back {
         differences.push(difference(machine, DifferencePlace::file(*path), DifferenceKind::OnlySecond));
@@ -49,7 +54,6 @@ fn of_change(rootfs: &Rootfs, machine: &str, change: &Change) -> Result<Differen
             _ => DifferenceKind::Differs,
         },
     );
-    found.message = Some(change.why.clone()).filter(|why| !why.is_empty());
     let Some(there) = there else { return Ok(found) };
     match &change.want {
         Want::Link(target) => {
