@@ -227,3 +227,38 @@ fn a_script_that_is_too_large_to_be_looked_at_is_said_to_be_so() {
     let compared = workspace.run(&["compare", "output/gauge-01", CARD]);
     assert_eq!(compared.code, 0, "{}", compared.stdout);
 }
+
+/// Names a processor as the first bytes of a program do.
+fn program_for(machine: u16) -> Vec<u8> {
+    let mut bytes = b"\x7fELF\x02\x01\x01".to_vec();
+    bytes.resize(18, 0);
+    bytes.extend(machine.to_le_bytes());
+    bytes.resize(64, 0);
+    bytes
+}
+
+#[test]
+fn without_netplan_the_message_says_how_to_bring_it_there() {
+    let workspace = with_output();
+    let card = Card::new(&workspace);
+    card.remove("usr/sbin/netplan");
+    let said = |card: &Card<'_>| {
+        let run = card.place(&["--dry-run"]);
+        assert_eq!(run.code, 1);
+        flat(&run.stderr)
+    };
+    let in_image = "sudo systemd-nspawn -D card sh -c 'apt-get update && apt-get install netplan.io'";
+    let (own, other) = if cfg!(target_arch = "x86_64") { (62, 183) } else { (183, 62) };
+    card.write("bin/sh", program_for(own));
+    assert!(said(&card).contains(&format!("fix: install it in the image: {in_image}")), "{}", said(&card));
+    card.write("bin/sh", program_for(other));
+    let text = said(&card);
+    assert!(
+        text.contains("start the image on its own machine (") && text.contains("qemu-user-static"),
+        "{text}"
+    );
+    assert!(text.contains(in_image), "{text}");
+    card.write("etc/os-release", "ID=quaylinux\nPRETTY_NAME=\"Quay Linux 4\"\nVERSION_ID=4\n");
+    let text = said(&card);
+    assert!(text.contains("by the package manager of Quay Linux 4") && !text.contains("apt-get"), "{text}");
+}

@@ -169,19 +169,35 @@ fn lacks_netplan(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
 /// How a package of Debian's comes onto a root filesystem of this processor: from this computer where that is of the same kind,
 /// else from the image while it runs.
 fn how_to_install(case: &RootfsCase<'_>, package: &str) -> String {
-    let there = case.survey.system.as_ref().and_then(|system| system.architecture);
+    let system = case.survey.system.as_ref();
+    // Where the distribution is not known, it is most likely one of those that netplan is made for.
+    let has_apt = system
+        .is_none_or(|system| matches!(system.id.as_str(), "" | "debian" | "ubuntu" | "raspbian"))
+        || case.view.has("usr/bin/apt-get")
+        || case.view.has("var/lib/dpkg/status");
+    if !has_apt {
+        let name = system.map(|system| system.name.as_str()).unwrap_or_default();
+        return format!("install {package} in the image by the package manager of {name}");
+    }
+    let there = system.and_then(|system| system.architecture);
     let is_of_this_kind = there == Some(std::env::consts::ARCH);
-    let name = case.name;
-    let where_it_is = if case.view.rootfs().name().is_dir() { "-D" } else { "-i" };
+    let option = if case.view.rootfs().name().is_dir() { "-D" } else { "-i" };
+    let name = in_shell(case.name);
     let within =
-        format!("systemd-nspawn {where_it_is} {name} sh -c 'apt-get update && apt-get install {package}'");
+        format!("sudo systemd-nspawn {option} {name} sh -c 'apt-get update && apt-get install {package}'");
     if is_of_this_kind {
         return format!("install it in the image: {within}");
     }
-    let processor = there.map_or_else(String::new, |there| format!(", a {there},"));
+    let processor = there.map_or_else(String::new, |there| format!(" ({there})"));
     format!(
-        "start the image on its own machine{processor} with a network, and run `sudo apt-get update && sudo apt-get install {package}` there; or install qemu-user-static on this computer, and then it in the image: {within}"
+        "start the image on its own machine{processor} with a network, and run `sudo apt-get update && sudo apt-get install {package}` there; or install qemu-user-static on this computer, and then install {package} in the image: {within}"
     )
+}
+
+/// A path as a shell takes it for one word.
+fn in_shell(path: &str) -> String {
+    let is_plain = |c: char| c.is_ascii_alphanumeric() || "/._-+@%:,".contains(c);
+    if path.chars().all(is_plain) { path.to_owned() } else { format!("'{}'", path.replace('\'', r"'\''")) }
 }
 
 fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindings) {
