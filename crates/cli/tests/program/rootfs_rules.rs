@@ -16,9 +16,15 @@ pub(crate) fn is_of_rootfs(rule: &str) -> bool {
 fn lay(card: &Card<'_>, example: &str) {
     let example: toml::Table = example.parse().unwrap();
     for (path, value) in example.iter().filter(|(path, _)| path.contains('/')) {
-        match value.as_str() {
-            Some(text) => card.write(path, text),
-            None => card.remove(path),
+        match (value.as_str(), value.get("script_kib").and_then(toml::Value::as_integer)) {
+            (Some(text), _) => card.write(path, text),
+            (None, Some(size)) => {
+                card.write(
+                    path,
+                    format!("#!/bin/sh\n{}", "#".repeat(usize::try_from(1024 * size - 10).unwrap())),
+                );
+            }
+            (None, None) => card.remove(path),
         }
     }
 }
@@ -78,7 +84,7 @@ fn each_wrong_example_is_found_on_a_card_and_each_right_one_is_passed_in_silence
         }
     }
     assert!(astray.is_empty(), "{}", astray.join("\n"));
-    assert_eq!(count, 23, "all but the running system, read-only, full, another machine's, and drifted");
+    assert_eq!(count, 24, "all but the running system, read-only, full, another machine's, and drifted");
 }
 
 #[test]

@@ -183,7 +183,12 @@ fn rootfs_example(example: &str) -> Assessment {
     );
     let folder = tempfile::tempdir().unwrap();
     let top = folder.path().join("rootfs");
-    for (path, text) in files.iter().filter_map(|(path, text)| Some((path, text.as_str()?))) {
+    for (path, value) in &files {
+        // A script of so many KiB, where it is not written out.
+        let size = value.get("script_kib").and_then(toml::Value::as_integer);
+        let script =
+            size.map(|size| format!("#!/bin/sh\n{}", "#".repeat(usize::try_from(1024 * size - 10).unwrap())));
+        let Some(text) = script.as_deref().or(value.as_str()) else { continue };
         let path = top.join(path);
         std::fs::create_dir_all(path.parent().unwrap()).unwrap();
         std::fs::write(path, text).unwrap();

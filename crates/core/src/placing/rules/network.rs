@@ -77,8 +77,8 @@ pub(super) static SCRIPT_NOT_LOOKED_AT: Rule = Rule {
     explanation: "Scripts that run at boot are searched for commands that rewrite what is placed: up to 1 MiB of each, 8 MiB of \
         all, and eight levels of scripts that run others. What lies beyond may do anything. Look at it yourself, or take it \
         out of the image.",
-    wrong: "# a root filesystem with a script of 2 MiB that a unit runs",
-    right: "# a root filesystem with a script of 2 KiB",
+    wrong: "# a root filesystem\n\"etc/systemd/system/quay.service\" = \"[Service]\\nExecStart=/usr/sbin/quay\\n\"\n\"etc/systemd/system/multi-user.target.wants/quay.service\" = \"\"\n\"usr/sbin/quay\" = { script_kib = 2048 }\n",
+    right: "# a root filesystem\n\"etc/systemd/system/quay.service\" = \"[Service]\\nExecStart=/usr/sbin/quay\\n\"\n\"etc/systemd/system/multi-user.target.wants/quay.service\" = \"\"\n\"usr/sbin/quay\" = { script_kib = 2 }\n",
     examples: Examples::Rootfs,
     not_looked_at: true,
     ..Rule::PLAIN

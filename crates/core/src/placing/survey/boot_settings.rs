@@ -5,17 +5,12 @@ use std::collections::BTreeSet;
 
 use impostazione_rootfs::{RootfsFault, View};
 
-use super::owned::Owned;
 use super::rewriting::{Remedy, Rewriter};
 use super::units::{ETC_UNITS, UNIT_FOLDERS, Unit, has_end, whole_lines};
 
 /// Adds what such files set.
-pub(super) fn rewriters(
-    view: View<'_>,
-    owned: &Owned<'_>,
-    found: &mut Vec<Rewriter>,
-) -> Result<(), RootfsFault> {
-    let mut look = Look { view, owned, found };
+pub(super) fn rewriters(view: View<'_>, found: &mut Vec<Rewriter>) -> Result<(), RootfsFault> {
+    let mut look = Look { view, found };
     look.lines_of("sysctl.d", sets_kernel)?;
     look.lines_of("tmpfiles.d", makes_file)?;
     look.old_sysctl()?;
@@ -29,7 +24,6 @@ pub(super) fn rewriters(
 
 struct Look<'a, 'f> {
     view: View<'a>,
-    owned: &'f Owned<'a>,
     found: &'f mut Vec<Rewriter>,
 }
 
@@ -52,7 +46,6 @@ impl Look<'_, '_> {
                 let path = format!("{start}/{folder}/{name}");
                 if !has_end(&name, "conf")
                     || !seen.insert(name.clone())
-                    || start != "etc" && self.owned.package(&path).is_some()
                     || self.view.target(&path)?.is_some_and(|target| target.ends_with("/sysctl.conf"))
                 {
                     continue;
@@ -282,14 +275,25 @@ fn makes_file(line: &str) -> Option<&'static str> {
     let (is_forced, is_gone) =
         (kind.contains('+') || matches!(letter, 'F' | 'w'), matches!(letter, 'r' | 'R'));
     let is_file = matches!(letter, 'f' | 'F' | 'w' | 'L' | 'C');
-    let begins = |starts: &[&str]| starts.iter().any(|start| path.starts_with(start));
-    let in_etc = begins(&[
+    let path = path.trim_end_matches('/');
+    let within = |places: &[&str]| {
+        places.iter().any(|place| {
+            path.strip_prefix(place).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+        })
+    };
+    let in_etc = within(&[
         "/etc/netplan",
-        "/etc/systemd/",
-        "/etc/NetworkManager/",
-        "/etc/network/",
+        "/etc/systemd/network",
+        "/etc/systemd/system",
+        "/etc/systemd/resolved.conf",
+        "/etc/systemd/resolved.conf.d",
+        "/etc/systemd/timesyncd.conf",
+        "/etc/systemd/timesyncd.conf.d",
+        "/etc/NetworkManager",
+        "/etc/network",
         "/etc/resolv.conf",
-        "/etc/host",
+        "/etc/hostname",
+        "/etc/hosts",
         "/etc/localtime",
         "/etc/timezone",
         "/etc/chrony",
@@ -299,9 +303,18 @@ fn makes_file(line: &str) -> Option<&'static str> {
         "/etc/group",
         "/etc/gshadow",
         "/etc/sudoers",
+        "/etc/sudoers.d",
     ]) || path.ends_with("/authorized_keys");
-    let in_run = begins(&["/run/systemd/", "/run/netplan", "/run/NetworkManager"]);
-    let in_kernel = begins(&["/proc/sys/kernel/hostname", "/sys/class/net/"]);
+    let in_run = within(&[
+        "/run/systemd/network",
+        "/run/systemd/system",
+        "/run/systemd/system.control",
+        "/run/systemd/resolved.conf.d",
+        "/run/systemd/timesyncd.conf.d",
+        "/run/netplan",
+        "/run/NetworkManager",
+    ]);
+    let in_kernel = within(&["/proc/sys/kernel/hostname", "/sys/class/net"]);
     let does = is_gone && in_etc
         || is_file && is_forced && (in_etc || in_kernel)
         || is_file && in_run
@@ -344,6 +357,8 @@ mod tests {
             "d /run/sshd 0755",
             "d /run/systemd/netif 0755",
             "x /tmp/image",
+            "r! /etc/passwd.lock",
+            "C /run/systemd/stub/image - - - -",
             "# f+ /etc/hostname - - - - image",
         ] {
             assert!(makes_file(line).is_none(), "{line}");

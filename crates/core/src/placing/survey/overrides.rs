@@ -3,7 +3,6 @@
 use impostazione_rootfs::{RootfsFault, View};
 use serde::Serialize;
 
-use super::owned::Owned;
 use super::units::{ETC_UNITS, drop_ins, whole_lines};
 
 /// A file that changes how a service starts.
@@ -55,16 +54,12 @@ const KEYS: [&str; 16] = [
     "ListenStream",
 ];
 
-/// The files that change how those units start, and that no package has brought.
+/// The files that change how those units start, whoever has brought them: distributions do it by other keys.
 pub(super) fn overrides(view: View<'_>) -> Result<Vec<FoundOverride>, RootfsFault> {
-    let owned = Owned::new(view);
     let mut found: Vec<FoundOverride> = Vec::new();
     for unit in COUNTED_ON {
         for (path, text) in drop_ins(view, unit)? {
-            // Where no lists tell what packages have brought, nothing is taken for theirs.
-            let is_of_package = !path.starts_with("etc/") && owned.package(&path).is_some();
-            if is_of_package || path.contains("impostazione") || found.iter().any(|known| known.path == path)
-            {
+            if path.contains("impostazione") || found.iter().any(|known| known.path == path) {
                 continue;
             }
             if let Some((line, says)) = telling_line(&text) {

@@ -113,7 +113,7 @@ pub(super) fn rewriters(view: View<'_>) -> Result<(Vec<Rewriter>, Vec<String>), 
     look.device_rules()?;
     look.generators()?;
     look.hooks()?;
-    boot_settings::rewriters(view, &owned, &mut look.found)?;
+    boot_settings::rewriters(view, &mut look.found)?;
     kernel_words::rewriters(view, &mut look.found)?;
     look.first_program();
     let unseen = look.signs.unseen();
@@ -349,9 +349,7 @@ impl Look<'_> {
         for folder in ["etc/cron.hourly", "etc/cron.daily", "etc/cron.weekly", "etc/cron.monthly"] {
             for name in self.view.list(folder)? {
                 let path = format!("{folder}/{name}");
-                if self.owned.package(&path).is_none()
-                    && let Some(what) = self.signs.in_script(&path)
-                {
+                if let Some(what) = self.signs.in_script(&path) {
                     self.add(&path, &path, what, Remedy::SetAside);
                 }
             }
@@ -369,7 +367,7 @@ impl Look<'_> {
     /// What the rules of a file do.
     fn device_rule(&self, path: &str) -> Option<String> {
         // Those of the distribution are known where packages are.
-        if self.owned.package(path).is_some() || !path.starts_with("etc") && !self.owned.is_known() {
+        if self.owned.is_of_distribution(path) || !path.starts_with("etc") && !self.owned.is_known() {
             return None;
         }
         let text = self.view.text(path).ok()??;
@@ -399,14 +397,7 @@ impl Look<'_> {
             "usr/lib/systemd/system-generators",
             "lib/systemd/system-generators",
         ];
-        self.layers(
-            &FOLDERS,
-            |_| true,
-            |look, path| {
-                let is_of_package = look.owned.package(path).is_some();
-                look.signs.in_script(path).filter(|_| !is_of_package)
-            },
-        )
+        self.layers(&FOLDERS, |_| true, |look, path| look.signs.in_script(path))
     }
 
     /// Looks at the files of folders of which the first is the administrator's: a file hides those of its name in later ones.
@@ -458,8 +449,7 @@ impl Look<'_> {
         for folder in FOLDERS {
             for name in self.view.list(folder)? {
                 let path = format!("{folder}/{name}");
-                if self.owned.package(&path).is_none()
-                    && let Some(what) = self.signs.in_script(&path)
+                if let Some(what) = self.signs.in_script(&path)
                     && seen.insert(path.trim_start_matches("usr/").to_owned())
                 {
                     self.add(&path, &path, what, Remedy::SetAside);

@@ -134,8 +134,8 @@ impl<'a> Signs<'a> {
             return scanned.sign.clone();
         }
         for (file, is_read_in) in &scanned.named {
-            // What packages bring beside is known by its name alone.
-            if depth > 0 && self.owned.package(file).is_some() || !seen.insert(file.clone()) {
+            // What the distribution brings beside is known by its name alone.
+            if depth > 0 && self.owned.is_of_distribution(file) || !seen.insert(file.clone()) {
                 continue;
             }
             let Some(found) = self.script(file, !is_read_in) else { continue };
@@ -152,12 +152,13 @@ impl<'a> Signs<'a> {
 
     /// What a text says by itself.
     fn scan(&self, path: &str, text: &str) -> Scanned {
-        let is_of_package = self.owned.package(path).is_some();
+        let is_of_distribution = self.owned.is_of_distribution(path);
         let lines = || text.lines().filter(|line| !line.trim_start().starts_with('#'));
         for line in lines() {
             let line = line.trim_start_matches(['-', '@', '+', '!', ':']);
-            let is_one =
-                |sign: &&Sign| !(sign.is_usual_in_packages && is_of_package) && sign.pattern.is_match(line);
+            let is_one = |sign: &&Sign| {
+                !(sign.is_usual_in_packages && is_of_distribution) && sign.pattern.is_match(line)
+            };
             let rewrites = SIGNS.iter().find(is_one).map(|sign| format!("it rewrites {}", sign.what));
             let reads = || self.settings_file(line).map(|file| format!("it reads settings from /{file}"));
             let sign = rewrites.or_else(reads);
