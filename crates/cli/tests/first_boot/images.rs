@@ -35,7 +35,8 @@ the keeper by password over SSH: refused";
 
 /// Boots a root filesystem and says what came of it, or that SSH did not answer in time.
 fn outcome(site: &Site, rootfs: &Path, patience: Duration) -> String {
-    let container = Container::start(rootfs, &[QUAY]);
+    let mut container = Container::start(rootfs, &[QUAY]);
+    container.ends_at_once = true;
     let network = &container.network;
     network.add_addresses("h-eth0", &["10.64.10.53/24", "10.64.99.53/32"]);
     let log = rootfs.with_extension("names");
