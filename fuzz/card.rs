@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 
 use impostazione_core::assess::assess;
 use impostazione_core::output::{HostOutput, TreeOnDisk, Writing, render, write};
-use impostazione_core::placing::{PlacementOptions, Placing, Request, inspect_rootfs, take_back};
+use impostazione_core::placing::{Keeping, PlacementOptions, Placing, Request, inspect_rootfs, take_back};
 use impostazione_rootfs::Rootfs;
 use impostazione_text::files::Folder;
 
@@ -24,7 +24,11 @@ static OUTPUT: LazyLock<HostOutput> = LazyLock::new(|| {
     let tree = render(assessment.proved().expect("a right sheet"), |_| true).expect("an output");
     let into = folder.path().join("output");
     let machines = BTreeSet::from(["gauge-01"]);
-    write(&tree, Writing { into: &into, machines: &machines, prune: false, may_lose_changes: false, seen: &|_| {} }).expect("written");
+    write(
+        &tree,
+        Writing { into: &into, machines: &machines, prune: false, may_lose_changes: false, seen: &|_| {} },
+    )
+    .expect("written");
     TreeOnDisk::open(&into).expect("a tree").0.host("gauge-01").expect("a host")
 });
 
@@ -80,7 +84,8 @@ pub fn place_and_take_back(paths: &[&str], bytes: &[u8]) {
     let request = Request {
         options: PlacementOptions { fresh_identity: true },
         may_replace: true,
-        may_lose_changes: true,
+        keeping: Keeping::Nothing,
+        is_answered: true,
     };
     let Ok(placing) = Placing::new(&rootfs, &OUTPUT, request, "now") else { return };
     // A record of the input's own may say anything of what was before.
