@@ -148,7 +148,7 @@ impl Boot<'_> {
                 }
             }
             let Some(text) = self.unit(&name) else { continue };
-            for key in ["Wants", "Requires", "BindsTo", "Upholds"] {
+            for key in ["Wants", "Requires", "BindsTo", "Upholds", "OnFailure"] {
                 for value in values(&text, key) {
                     next.extend(value.split_whitespace().map(str::to_owned));
                 }
@@ -166,7 +166,7 @@ impl Boot<'_> {
 
     fn commands_of_units(&mut self, started: &BTreeMap<String, String>) {
         for (name, text) in started {
-            for key in ["ExecStartPre", "ExecStart", "ExecStartPost"] {
+            for key in ["ExecStartPre", "ExecStart", "ExecStartPost", "ExecStopPost"] {
                 for command in values(text, key) {
                     self.run(&command, name);
                 }
@@ -184,6 +184,15 @@ impl Boot<'_> {
             self.wins.extend(harm);
             for word in text.split_whitespace() {
                 let path = word.trim_start_matches(['-', '+', '@', ':', '!']);
+                // A program of the image's is called by its name.
+                if self.top.join("usr/local/sbin").join(path).is_file() && !path.contains('/') {
+                    texts.push(format!("/usr/local/sbin/{path}"));
+                }
+                if text.contains("run-parts") && self.top.join(path.trim_start_matches('/')).is_dir() {
+                    texts.extend(
+                        self.names(path.trim_start_matches('/')).iter().map(|name| format!("{path}/{name}")),
+                    );
+                }
                 if let Some(path) = path.strip_prefix('/')
                     && seen.insert(path.to_owned())
                     && let Some(script) = self.text(path)

@@ -53,7 +53,7 @@ pub(super) const HARMLESS: [&str; 9] = [
 ];
 
 /// How a command comes to be run at boot, or does not.
-pub(super) const CARRIERS: [Carrier; 32] = [
+pub(super) const CARRIERS: [Carrier; 37] = [
     ("a service", |name, command| {
         unit(name, command)
             .link(format!("{ETC}/multi-user.target.wants/{name}.service"), format!("../{name}.service"))
@@ -224,6 +224,33 @@ pub(super) const CARRIERS: [Carrier; 32] = [
             .file(format!("usr/share/image/{name}.inc"), format!("{command}\n"))
             .link(format!("{ETC}/multi-user.target.wants/{name}.service"), format!("../{name}.service"))
     }),
+    ("a program by its name alone", |name, command| {
+        wanted(name, &format!("ExecStart={name} --now")).file(script_of(name), script(command))
+    }),
+    ("a script that calls another by its name", |name, command| {
+        wanted(name, &format!("ExecStart=/usr/share/image/{name}"))
+            .file(format!("usr/share/image/{name}"), format!("#!/bin/sh\nlogger lamp; {name}-more\n"))
+            .file(format!("usr/local/sbin/{name}-more"), script(command))
+    }),
+    ("all scripts of a folder", |name, command| {
+        wanted(name, &format!("ExecStart=/bin/run-parts /etc/{name}.d"))
+            .file(format!("etc/{name}.d/10-first"), script(command))
+    }),
+    ("a service for when another fails", |name, command| {
+        unit(name, command)
+            .file(
+                format!("{ETC}/{name}-lamp.service"),
+                format!("[Unit]\nOnFailure={name}.service\n[Service]\nExecStart=/bin/false\n"),
+            )
+            .link(
+                format!("{ETC}/multi-user.target.wants/{name}-lamp.service"),
+                format!("../{name}-lamp.service"),
+            )
+    }),
+    ("a command behind another", |name, command| {
+        wanted(name, &format!("Type=oneshot\nExecStart=/bin/true\nExecStopPost=/usr/local/sbin/{name}"))
+            .file(script_of(name), script(command))
+    }),
     ("a script of the old kind", |name, command| {
         Part::default()
             .file(format!("etc/init.d/{name}"), script(command))
@@ -284,6 +311,13 @@ fn unit(name: &str, command: &str) -> Part {
     Part::default()
         .file(format!("{ETC}/{name}.service"), service(name))
         .file(script_of(name), script(command))
+}
+
+/// A service of these lines, which starts.
+fn wanted(name: &str, lines: &str) -> Part {
+    Part::default()
+        .file(format!("{ETC}/{name}.service"), format!("[Service]\n{lines}\n"))
+        .link(format!("{ETC}/multi-user.target.wants/{name}.service"), format!("../{name}.service"))
 }
 
 fn lamp(name: &str) -> Part {

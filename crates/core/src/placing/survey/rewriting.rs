@@ -178,7 +178,16 @@ impl Look<'_> {
 
     /// What the commands of a unit rewrite, or the scripts that they run, or the file whose presence has it start.
     fn rewrites(&self, unit: &StartedUnit) -> Option<String> {
-        let keys = ["ExecCondition", "ExecStartPre", "ExecStart", "ExecStartPost"];
+        let keys = [
+            "ExecCondition",
+            "ExecStartPre",
+            "ExecStart",
+            "ExecStartPost",
+            "ExecReload",
+            "ExecStop",
+            "ExecStopPre",
+            "ExecStopPost",
+        ];
         let conditions =
             ["ConditionPathExists", "ConditionPathExistsGlob", "ConditionFileNotEmpty", "PathExists"];
         let mut commands: Vec<String> = keys.iter().flat_map(|key| unit.values(key)).collect();

@@ -17,6 +17,12 @@ const COMMAND: &str = concat!(
     r"(?:timeout|nice|ionice|flock|chroot|unshare|runuser|stdbuf|xargs)(?:\s+-\S+)*(?:\s+[^-\s]\S*)?))\s+(?:-\S+\s+)*)*",
     r"(?:/usr)?(?:/local)?(?:/s?bin/)?"
 );
+/// A command that is called by its name alone; a test sees that there is one.
+static COMMAND_NAME: LazyLock<Option<Regex>> =
+    LazyLock::new(|| Regex::new(&format!(r"{COMMAND}([A-Za-z0-9][\w.+-]+)")).ok());
+/// Where such a command is looked for (`systemd.exec(5)`).
+const PATH: [&str; 6] = ["usr/local/sbin", "usr/local/bin", "usr/sbin", "usr/bin", "sbin", "bin"];
+
 /// What writes a file that is named behind it, in the same command.
 const WRITES: &str = r"(?:>|\btee\b|\b(?:cp|mv|ln|rm|install|rsync|unlink)\b)[^;&|]*?";
 /// What edits a file, by an expression that may hold anything.
@@ -168,24 +174,62 @@ impl<'a> Signs<'a> {
         }
         let mut scanned = Scanned::default();
         for line in lines() {
-            let words: Vec<&str> = line.split([' ', '\t', ';', '"', '\'', '(', ')', '`', '=', ',']).collect();
-            for (index, word) in words.iter().enumerate() {
-                let file = word.trim_start_matches(['-', '@', '+', '!', ':']).trim_start_matches('|');
-                let Some(file) = file.strip_prefix('/').map(|file| file.trim_end_matches([';', '&', '|']))
-                else {
+            for named in self.named_in(line) {
+                if scanned.named.contains(&named) {
                     continue;
-                };
-                let is_read_in = index
-                    .checked_sub(1)
-                    .and_then(|before| words.get(before))
-                    .is_some_and(|word| matches!(*word, "." | "source"));
-                let named = (file.to_owned(), is_read_in);
-                if scanned.named.len() < COUNT_LIMIT && !scanned.named.contains(&named) {
-                    scanned.named.push(named);
                 }
+                if scanned.named.len() >= COUNT_LIMIT {
+                    self.unseen.borrow_mut().insert(path.to_owned());
+                    return scanned;
+                }
+                scanned.named.push(named);
             }
         }
         scanned
+    }
+
+    /// Files that a line runs or reads in: by their paths, by their names alone, and all of a folder.
+    fn named_in(&self, line: &str) -> Vec<(String, bool)> {
+        let mut named = Vec::new();
+        let commands = COMMAND_NAME.iter().flat_map(|pattern| pattern.captures_iter(line));
+        for found in commands.filter_map(|found| found.get(1)) {
+            let paths = PATH.iter().map(|folder| format!("{folder}/{}", found.as_str()));
+            named.extend(paths.into_iter().find(|path| self.is_file(path)).map(|path| (path, false)));
+        }
+        let words: Vec<&str> = line.split([' ', '\t', ';', '"', '\'', '(', ')', '`', '=', ',']).collect();
+        for (index, word) in words.iter().enumerate() {
+            let file = word.trim_start_matches(['-', '@', '+', '!', ':']).trim_start_matches('|');
+            let Some(file) = file.strip_prefix('/').map(|file| file.trim_end_matches([';', '&', '|'])) else {
+                continue;
+            };
+            let is_read_in = index
+                .checked_sub(1)
+                .and_then(|before| words.get(before))
+                .is_some_and(|word| matches!(*word, "." | "source"));
+            // Those of timetables are looked at one by one.
+            let folder = match file.rsplit_once('/') {
+                Some((folder, last)) if last.contains('*') => Some(folder),
+                _ if line.contains("run-parts") && !file.starts_with("etc/cron.") => {
+                    Some(file.trim_end_matches('/'))
+                }
+                _ => None,
+            };
+            if let Some(folder) = folder
+                && let Ok(names) = self.view.list(folder)
+            {
+                let paths = names.into_iter().map(|name| format!("{folder}/{name}"));
+                named.extend(paths.filter(|path| self.is_file(path)).map(|path| (path, is_read_in)));
+            }
+            if self.is_file(file) {
+                named.push((file.to_owned(), is_read_in));
+            }
+        }
+        named
+    }
+
+    fn is_file(&self, path: &str) -> bool {
+        matches!(self.view.rootfs().follow(path), Ok(Some(found)) if found.kind == Kind::File)
+            && self.view.has(path)
     }
 
     /// A file on the boot partition that a line names, and that is not the firmware's.
@@ -269,6 +313,7 @@ mod tests {
     #[test]
     fn commands_that_rewrite_something_are_told_from_those_that_ask() {
         assert_eq!(SIGNS.len(), 23);
+        assert!(COMMAND_NAME.is_some());
         for (line, what) in [
             ("ip addr add 10.64.10.99/24 dev eth0", "addresses and routes"),
             ("/sbin/ifconfig eth0 10.64.10.99", "addresses and routes"),

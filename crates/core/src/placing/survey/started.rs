@@ -25,7 +25,8 @@ const ROOTS: [&str; 14] = [
 ];
 
 /// Keys by which a unit has others start (`systemd.unit(5)`).
-const STARTS: [&str; 6] = ["Wants", "Requires", "Requisite", "BindsTo", "Upholds", "Sockets"];
+const STARTS: [&str; 8] =
+    ["Wants", "Requires", "Requisite", "BindsTo", "Upholds", "Sockets", "OnFailure", "OnSuccess"];
 /// Ends of folders whose links do the same.
 const LINK_FOLDERS: [&str; 3] = [".wants", ".requires", ".upholds"];
 /// Kinds of units that have a service start when something happens.
