@@ -536,7 +536,7 @@ fn stock(inputs: PlanInputs<'_>, databases: &mut Databases, plan: &mut Plan) -> 
         if found.name == "root" && !accounts.root_locked {
             continue;
         }
-        // Whoever was added since is no login of the image's.
+        // A user who was added since is not a login of the image.
         if inputs.is_added(&found.name) {
             continue;
         }

@@ -54,7 +54,7 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
     resolv_conf(inputs, plan)
 }
 
-/// Lists of several files add up; ours begins anew, and what sorts after it would add to it.
+/// Lists of several files add up. Ours empties them first; a file that sorts after it would add to it.
 fn name_servers(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let says = inputs.output.text(RESOLVED_PATH).is_some_and(|text| text.lines().any(|line| line == "DNS="));
     let servers = inputs.survey.name_servers.iter().filter(|line| line.kind == LookUpKind::Servers);

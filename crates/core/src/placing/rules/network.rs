@@ -104,8 +104,8 @@ pub(super) static NAME_SERVERS: Rule = Rule {
     nature: Nature::Judgment,
     summary: "a root filesystem has name servers for the whole host, beside those of its links",
     explanation: "What resolved.conf and its drop-ins name is asked beside the servers of links, and for everything that no \
-        link has a domain for: names of the site may go to somebody else's servers. Where the sheet says dns, ours begins the \
-        lists anew, and `place` sets drop-ins aside that would add to them.",
+        link has a domain for: names of the site may go to somebody else's servers. Where the sheet says dns, ours empties the \
+        lists first, and `place` sets drop-ins aside that would add to them.",
     wrong: "# a root filesystem\n\"etc/systemd/resolved.conf.d/quay.conf\" = \"[Resolve]\\nDNS=10.64.99.53\\n\"\n",
     right: "# a root filesystem\n\"etc/systemd/resolved.conf.d/quay.conf\" = \"[Resolve]\\nCache=no\\n\"\n",
     examples: Examples::Rootfs,
@@ -215,7 +215,7 @@ fn name_servers(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         let is_main = !line.path.contains("resolved.conf.d/");
         let (fix, severity) = if is_said {
             let does = if is_main {
-                "begins the lists anew behind it"
+                "empties the list in a file that is read later"
             } else {
                 sets_aside_or_hides(case, &line.path)
             };
