@@ -1,4 +1,4 @@
-//! Any text as an environment document, and what stands behind a NUL as the descriptor beside it: what it tells is read and
+//! Any text as an environment document, and what comes after a NUL as the descriptor beside it: what it tells is read and
 //! judged without a panic, and every finding points into the document.
 #![no_main]
 

@@ -5,57 +5,60 @@ use std::path::PathBuf;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use impostazione_core::machine::NetplanVersion;
 
-/// Turns one build sheet into proved first-boot settings for headless hosts and virtual appliances.
+/// Checks one build sheet, and turns it into first-boot settings for headless hosts and virtual appliances.
 #[derive(Debug, Parser)]
 #[command(name = "impostazione", version, max_term_width = 100, disable_help_subcommand = true)]
 #[command(
-    after_help = "Start with `impostazione demo`: it writes a sample site and goes the whole way through it.\n\n\
-    Exit codes: 0 done, or nothing found; 1 an error finding remains, what was compared differs, or a question was \
-    declined; 2 the command line is wrong; 3 something could not be read or written."
+    after_help = "Start with `impostazione demo`: it writes a sample site and runs every step on it.\n\nExit codes: \
+    0 done, or nothing found; 1 an error was found, the compared things differ, or you answered no; 2 the command \
+    line is wrong; 3 something could not be read or written."
 )]
 pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,
 
-    /// Whether to color what is shown; the variable `NO_COLOR` is heeded too
+    /// When to use color; the variable `NO_COLOR` switches it off too
     #[arg(long, global = true, value_enum, default_value = "auto", value_name = "WHEN")]
     pub(crate) color: Color,
 
-    /// Show results only
+    /// Show results only, without notes and progress
     #[arg(short, long, global = true)]
     pub(crate) quiet: bool,
 
-    /// Show more: each file that is written, findings that are waived, and what placing takes care of
+    /// Show more, where a command has more to show
     #[arg(short, long, global = true, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
 }
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Judges a build sheet and says what is wrong with it, where, and what to write instead
+    /// Checks a build sheet: what is wrong, where, and what to write instead
     Check(CheckArguments),
-    /// Explains a rule with a wrong and a right example, or lists all rules
+    /// Explains a rule with a wrong and a right example; lists or searches rules
     Explain(ExplainArguments),
-    /// Shows what each machine will be; judges nothing
+    /// Shows what each machine will get
     Review(ReviewArguments),
-    /// Writes the files that each machine needs, while no error remains in the sheet
+    /// Writes the files for each machine, if the sheet has no errors
     Render(RenderArguments),
-    /// Puts one machine's output onto a root filesystem that is not running; shows the change and asks first
+    /// Puts one host's output on a mounted card or a disk image; shows the change and asks first
     Place(PlaceArguments),
-    /// Takes a placement back, so that the root filesystem is as it was
+    /// Takes a placement back
     Undo(UndoArguments),
-    /// Says what differs between two sheets, two outputs, or an output and a root filesystem
+    /// Shows what differs between two sheets, two outputs, or an output and a root filesystem
     Compare(CompareArguments),
-    /// Shows what a package asks for, whether an image is the right one, or what a root filesystem, netplan files or an output
-    /// hold
+    /// Shows what is in a package, an image, a root filesystem, netplan files or an output
     Inspect(InspectArguments),
-    /// The encrypted store of secrets beside a sheet
+    /// Manages the encrypted store of secrets next to a sheet
     Secret(SecretArguments),
-    /// Says what a prefix is in all spellings, and what a sheet uses its addresses for
+    /// Shows a prefix in every notation, and what a sheet uses its addresses for
     Subnet(SubnetArguments),
-    /// Prints the JSON Schema of the sheet, for editors that complete keys
+    /// Prints the JSON Schema of the sheet, for editors
     Schema,
-    /// Writes a sample site and goes the whole way through it
+    /// Prints the script that completes commands, options and names in a shell
+    Completions(CompletionsArguments),
+    /// Prints or writes manual pages
+    Man(ManArguments),
+    /// Writes a sample site and runs every step on it
     Demo(DemoArguments),
 }
 
@@ -65,15 +68,16 @@ pub(crate) struct CheckArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Only findings about these machines, and those about the whole sheet; patterns have * ? [a-c] {a,b}
+    /// Only findings about these machines and about the whole sheet. In a pattern, * is any text, ? any character, [a-c] one
+    /// of these characters, {a,b} one of these words
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
-    /// text for people, json for other programs, sarif for those that collect findings
+    /// Output format: text for people, json for programs, sarif for tools that collect findings
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: CheckFormat,
 
-    /// Correct, in the sheet itself, the slips for which only one value can have been meant; shows them and asks first
+    /// Correct, in the sheet itself, the mistakes that have one certain fix; shows them and asks first
     #[arg(long)]
     pub(crate) fix: bool,
 
@@ -81,7 +85,7 @@ pub(crate) struct CheckArguments {
     #[arg(long, requires = "fix", conflicts_with = "dry_run")]
     pub(crate) yes: bool,
 
-    /// With --fix: show what would be corrected, and change nothing
+    /// With --fix: only show what would be corrected
     #[arg(long, requires = "fix")]
     pub(crate) dry_run: bool,
 
@@ -96,25 +100,24 @@ pub(crate) struct ChangeArguments {
     #[arg(long, conflicts_with = "dry_run")]
     pub(crate) yes: bool,
 
-    /// Show the change, and make none
+    /// Only show what would change
     #[arg(long)]
     pub(crate) dry_run: bool,
 }
 
-/// What opens the encrypted store beside a sheet.
+/// What opens the encrypted store next to a sheet.
 #[derive(Clone, Debug, Default, Args)]
-#[command(next_help_heading = "To open the store of secrets")]
+#[command(next_help_heading = "Opening the store of secrets")]
 pub(crate) struct UnlockArguments {
-    /// A file with a private key that opens the store, AGE-SECRET-KEY-1… or an SSH key; without it, the file that the variable
-    /// `IMPOSTAZIONE_KEY` names
+    /// File with a private key: AGE-SECRET-KEY-1… or an SSH key [default: the file in the variable `IMPOSTAZIONE_KEY`]
     #[arg(long, value_name = "FILE")]
     pub(crate) key: Vec<PathBuf>,
 
-    /// A file with the passphrase that opens the store, on its first line; /dev/fd/3 is an open file by its number
+    /// File with the passphrase on its first line; /dev/fd/3 is file descriptor 3
     #[arg(long, value_name = "FILE")]
     pub(crate) passphrase_from: Option<PathBuf>,
 
-    /// The store's identity, for computers that are new each time and remember none; `secret check` tells it
+    /// The store's identity, for computers that do not remember stores, such as CI jobs; `secret check` shows it
     #[arg(long, value_name = "ID")]
     pub(crate) store_identity: Option<String>,
 }
@@ -128,19 +131,19 @@ pub(crate) struct SecretArguments {
 #[derive(Debug, Subcommand)]
 #[command(disable_help_subcommand = true)]
 pub(crate) enum SecretCommand {
-    /// Puts a value into the store: typed on the terminal without being shown, or from stdin
+    /// Puts a value into the store: typed on the terminal without echo, or from stdin
     Enter(SecretEnterArguments),
-    /// Makes values up that keep to all that is asked of them, and host keys
+    /// Generates missing values and host keys
     Generate(SecretGenerateArguments),
-    /// Shows which secrets the sheet wants, where they come from and what uses them; never a value
+    /// Lists the secrets of the sheet: where they come from and what uses them; never a value
     List(SecretListArguments),
-    /// Judges the secrets alone, and says whether the store opens and what in it is no longer wanted
+    /// Checks the secrets only: whether the store opens, and which entries are no longer used
     Check(SecretCheckArguments),
-    /// Shows who can open the store, or changes it; makes the store where there is none
+    /// Lists or changes who can open the store; makes a new store if there is none
     Recipients(SecretRecipientsArguments),
-    /// Hands a value over: into a new file for its owner alone, or onto the terminal
+    /// Writes a value to a new file that only you can read, or shows it on the terminal
     Export(SecretExportArguments),
-    /// Takes values out of the store
+    /// Removes values from the store
     Remove(SecretRemoveArguments),
 }
 
@@ -152,11 +155,11 @@ pub(crate) struct SecretEnterArguments {
     /// Name of the secret in the sheet
     pub(crate) name: String,
 
-    /// The machine or cluster whose value it is, where each has its own
+    /// The machine or cluster, if each has its own value
     #[arg(long = "for", value_name = "NAME")]
     pub(crate) holder: Option<String>,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -169,25 +172,25 @@ pub(crate) struct SecretGenerateArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Name of the secret in the sheet; without it, all that the store lacks, host keys too
+    /// Name of the secret in the sheet [default: all that are missing, and host keys]
     pub(crate) name: Option<String>,
 
-    /// Only the value of this machine or cluster, where each has its own
+    /// Only the value of this machine or cluster, if each has its own
     #[arg(long = "for", value_name = "NAME")]
     pub(crate) holder: Option<String>,
 
-    /// Host keys only, of the hosts that ask for one
+    /// Only host keys, for the hosts that ask for one
     #[arg(long, conflicts_with = "name")]
     pub(crate) host_keys: bool,
 
-    /// Make anew what is there already
+    /// Replace values that already exist
     #[arg(long)]
     pub(crate) renew: bool,
 
     #[command(flatten)]
     pub(crate) change: ChangeArguments,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -200,7 +203,7 @@ pub(crate) struct SecretListArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -213,11 +216,11 @@ pub(crate) struct SecretCheckArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Take the store that is there for the right one, though this computer knows another or a later one
+    /// Accept this store, although this computer has seen another or a later one
     #[arg(long, conflicts_with = "store_identity")]
     pub(crate) accept_store: bool,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -230,30 +233,30 @@ pub(crate) struct SecretRecipientsArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Let this key open it too: age1…, an SSH public key, or a file of them
+    /// Add this recipient: age1…, an SSH public key, or a file of them
     #[arg(long, value_name = "KEY", conflicts_with = "passphrase")]
     pub(crate) add: Vec<String>,
 
-    /// Let this key open it no longer: the key, or the comment behind it
+    /// Remove this recipient: the key, or its comment
     #[arg(long, value_name = "KEY", conflicts_with = "passphrase")]
     pub(crate) remove: Vec<String>,
 
-    /// Make a pair of keys, write the private half into this new file, and let it open the store
+    /// Make a new key pair, write the private key to this new file, and add the public key as a recipient
     #[arg(long, value_name = "FILE", conflicts_with = "passphrase")]
     pub(crate) new_key: Option<PathBuf>,
 
-    /// Let a passphrase open it in place of keys
+    /// Use a passphrase instead of keys
     #[arg(long)]
     pub(crate) passphrase: bool,
 
-    /// A file with the new passphrase on its first line
+    /// File with the new passphrase on its first line
     #[arg(long, value_name = "FILE", requires = "passphrase")]
     pub(crate) new_passphrase_from: Option<PathBuf>,
 
     #[command(flatten)]
     pub(crate) change: ChangeArguments,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -270,23 +273,23 @@ pub(crate) struct SecretExportArguments {
     /// Name of the secret in the sheet
     pub(crate) name: String,
 
-    /// Only the value of this machine or cluster, where each has its own
+    /// Only the value of this machine or cluster, if each has its own
     #[arg(long = "for", value_name = "NAME")]
     pub(crate) holder: Option<String>,
 
-    /// A new file, which only its owner can read
+    /// The new file; only you can read it
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Option<PathBuf>,
 
-    /// Show the value on this terminal, for everybody to see who looks at it
+    /// Show the value on this terminal, where others may see it
     #[arg(long)]
     pub(crate) show_on_terminal: bool,
 
-    /// In groups of four characters, for reading aloud; the blanks are no part of the value
+    /// In groups of four characters, for reading aloud; the spaces are not part of the value
     #[arg(long)]
     pub(crate) grouped: bool,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -303,18 +306,18 @@ pub(crate) struct SecretRemoveArguments {
     /// Name of the secret in the store
     pub(crate) name: Option<String>,
 
-    /// Only the value of this machine or cluster, where each has its own
+    /// Only the value of this machine or cluster, if each has its own
     #[arg(long = "for", value_name = "NAME", requires = "name")]
     pub(crate) holder: Option<String>,
 
-    /// All that nothing in the sheet uses any more
+    /// All entries that the sheet no longer uses
     #[arg(long)]
     pub(crate) unused: bool,
 
     #[command(flatten)]
     pub(crate) change: ChangeArguments,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -324,10 +327,10 @@ pub(crate) struct SecretRemoveArguments {
 
 #[derive(Debug, Args)]
 pub(crate) struct ExplainArguments {
-    /// Name of the rule, as findings give it; all rules are listed without one
+    /// Name of a rule, a part of it, or a word in its text [default: all rules]
     pub(crate) rule: Option<String>,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 }
@@ -337,11 +340,12 @@ pub(crate) struct ReviewArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// Only these machines; patterns have * ? [a-c] {a,b}
+    /// Only these machines. In a pattern, * is any text, ? any character, [a-c] one of these characters, {a,b} one of
+    /// these words
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 }
@@ -352,36 +356,37 @@ pub(crate) struct RenderArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
 
-    /// The folder for the output tree: a new one, an empty one, or an earlier output tree
+    /// The folder for the output: a new one, an empty one, or one from an earlier run
     #[arg(long, value_name = "DIR")]
     pub(crate) into: PathBuf,
 
-    /// Only the files of these machines; patterns have * ? [a-c] {a,b}. The whole sheet must be right all the same
+    /// Only the files of these machines; the whole sheet must still be right. In a pattern, * is any text, ? any
+    /// character, [a-c] one of these characters, {a,b} one of these words
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
-    /// Remove the files of machines that are no longer in the sheet, and packages of an earlier run that are not made this time
+    /// Remove files of machines that are no longer in the sheet, and packages from an earlier run
     #[arg(long)]
     pub(crate) prune: bool,
 
-    /// Overwrite files of the output that somebody has changed since they were rendered
+    /// Overwrite files that were changed after they were rendered
     #[arg(long)]
     pub(crate) discard_changes: bool,
 
-    /// Make a new package (.ova) for each appliance too, with its settings in the descriptor
+    /// Also make a new package (.ova) for each appliance, with its settings in the descriptor
     #[arg(long)]
     pub(crate) packages: bool,
 
-    /// Leave the secrets of appliances out of the descriptor and of properties.json; the environment document and the volume
-    /// have them all the same
+    /// Leave secrets out of the descriptor and properties.json; the environment document and the ISO volume still have
+    /// them
     #[arg(long)]
     pub(crate) without_secrets: bool,
 
-    /// Let new packages of signed ones be without a signature, which their changed descriptor would break
+    /// Make new packages of signed ones without their signature, which would no longer be valid
     #[arg(long, requires = "packages")]
     pub(crate) drop_signature: bool,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -392,56 +397,55 @@ pub(crate) struct RenderArguments {
 #[derive(Debug, Args)]
 #[allow(clippy::struct_excessive_bools, reason = "each is a switch of the command line")]
 pub(crate) struct PlaceArguments {
-    /// An output tree, or the folder of one machine in it
+    /// An output, or the folder of one machine in it
     pub(crate) output: PathBuf,
 
-    /// The folder in which the root filesystem is mounted or lies, or the raw image of a disk or card, whose root partition is
-    /// taken; an image needs root
+    /// The folder where the root filesystem is mounted, or a raw disk image (needs root), whose root partition is used
     pub(crate) target: PathBuf,
 
-    /// The machine, where the output has several: a name, or a pattern that fits one of them; * ? [a-c] {a,b}
+    /// The host, if the output has several: its name, or a pattern that matches only one. In a pattern, * is any text, ?
+    /// any character, [a-c] one of these characters, {a,b} one of these words
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
     #[command(flatten)]
     pub(crate) change: ChangeArguments,
 
-    /// text for people, json for other programs, which must say --yes or --dry-run
+    /// Output format: text for people, json for programs (with --yes or --dry-run)
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
-    /// Give the host a machine id of its own, made at its first boot, and SSH host keys of its own, in place of those that it
-    /// shares with other copies of the image
+    /// Give the host a new machine id (created at its first boot) and new SSH host keys, instead of those that all copies
+    /// of the image share
     #[arg(long)]
     pub(crate) fresh_identity: bool,
 
-    /// Take the placement of another machine back first
+    /// First take back the placement of another machine
     #[arg(long)]
     pub(crate) replace: bool,
 
-    /// Have what was changed since an earlier placement stay where it can, such as a password
+    /// Keep what was changed since an earlier placement, such as a password, where possible
     #[arg(long)]
     pub(crate) keep_changes: bool,
 
-    /// Go on where something was changed since an earlier placement, and lose that change; with --keep-changes, only where it
-    /// cannot stay
+    /// Overwrite what was changed since an earlier placement; with --keep-changes, only what cannot be kept
     #[arg(long)]
     pub(crate) discard_changes: bool,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct UndoArguments {
-    /// The folder in which the root filesystem is mounted or lies, or the raw image of a disk or card; an image needs root
+    /// The folder where the root filesystem is mounted, or a raw disk image (needs root)
     pub(crate) target: PathBuf,
 
     #[command(flatten)]
     pub(crate) change: ChangeArguments,
 
-    /// text for people, json for other programs, which must say --yes or --dry-run
+    /// Output format: text for people, json for programs (with --yes or --dry-run)
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
-    /// Go on where something was changed since it was placed, and lose that change
+    /// Overwrite what was changed since it was placed
     #[arg(long)]
     pub(crate) discard_changes: bool,
 }
@@ -451,15 +455,15 @@ pub(crate) struct CompareArguments {
     /// A sheet, an output, or the folder of one machine in it
     pub(crate) first: PathBuf,
 
-    /// What to compare it with: another sheet; another output, or a machine of one; a root filesystem, or the image of a disk with
-    /// one
+    /// What to compare it with: another sheet, another output or one machine of it, a root filesystem or a disk image
     pub(crate) second: PathBuf,
 
-    /// Only these machines; patterns have * ? [a-c] {a,b}
+    /// Only these machines. In a pattern, * is any text, ? any character, [a-c] one of these characters, {a,b} one of
+    /// these words
     #[arg(long, value_name = "GLOB")]
     pub(crate) only: Vec<String>,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
@@ -467,52 +471,55 @@ pub(crate) struct CompareArguments {
     pub(crate) unlock: UnlockArguments,
 }
 
+/// Headings in the help of `inspect`.
+const PACKAGES: &str = "Packages";
+const IMAGES: &str = "Images";
+const NETPLAN: &str = "Netplan files and root filesystems";
+
 #[derive(Debug, Args)]
 pub(crate) struct InspectArguments {
-    /// A package (.ova, .ovf), an image, a netplan file, a folder of them, a root filesystem or the image of a disk with one, or an
-    /// output tree
+    /// A package (.ova, .ovf), an image, a netplan file or a folder of them, a root filesystem or a disk image, or an output
     pub(crate) path: PathBuf,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 
-    /// Of netplan files: the netplan that is to read them, as in 0.106; that of the root filesystem without it, or the
-    /// newest known
-    #[arg(long, value_name = "VERSION", value_parser = netplan_version)]
+    /// The netplan version that will read the files, such as 0.106 [default: that of the root filesystem, or the newest
+    /// known]
+    #[arg(long, help_heading = NETPLAN, value_name = "VERSION", value_parser = netplan_version)]
     pub(crate) netplan: Option<NetplanVersion>,
 
-    /// Of a package: answer at once, without reading its large files
-    #[arg(long)]
+    /// Answer at once, without reading large files
+    #[arg(long, help_heading = PACKAGES)]
     pub(crate) no_digests: bool,
 
-    /// Of a package: show its licenses in full
-    #[arg(long)]
+    /// Show its licenses in full
+    #[arg(long, help_heading = PACKAGES)]
     pub(crate) licenses: bool,
 
-    /// Of a package: say what led to the meaning of a property
-    #[arg(long, value_name = "ID")]
+    /// Show the reasons for the meaning of a property
+    #[arg(long, help_heading = PACKAGES, value_name = "ID")]
     pub(crate) why: Option<String>,
 
-    /// Of a package: take meanings from this file, and say what has changed since it was made. Of an appliance's output: take
-    /// meanings from this file
-    #[arg(long, value_name = "FILE")]
+    /// Use the meanings in this file, and show what has changed since it was made; also for an appliance's output
+    #[arg(long, help_heading = PACKAGES, value_name = "FILE")]
     pub(crate) meanings: Option<PathBuf>,
 
-    /// Of a package: write down what its properties mean, for a person to read over
-    #[arg(long, value_name = "FILE")]
+    /// Write what its properties mean to this new file, for a person to review
+    #[arg(long, help_heading = PACKAGES, value_name = "FILE")]
     pub(crate) save_meanings: Option<PathBuf>,
 
-    /// Of a package: more signs of what properties mean, in a table of the form that docs/meanings.md gives
-    #[arg(long, value_name = "FILE")]
+    /// Use more signs of what properties mean, from a table as in docs/meanings.md
+    #[arg(long, help_heading = PACKAGES, value_name = "FILE")]
     pub(crate) signs: Option<PathBuf>,
 
-    /// Of a signed package: certificates in PEM form that are trusted
-    #[arg(long, value_name = "FILE")]
+    /// Trusted certificates (PEM), for a signed package
+    #[arg(long, help_heading = PACKAGES, value_name = "FILE")]
     pub(crate) trust: Option<PathBuf>,
 
-    /// Of an image: the SHA-256 or SHA-512 that it should have. Without it, a file of digests beside the image is taken
-    #[arg(long, value_name = "VALUE")]
+    /// The SHA-256 or SHA-512 that the image should have [default: from a digest file next to it]
+    #[arg(long, help_heading = IMAGES, value_name = "VALUE")]
     pub(crate) digest: Option<String>,
 }
 
@@ -551,7 +558,7 @@ fn netplan_version(text: &str) -> Result<NetplanVersion, String> {
 
 #[derive(Debug, Args)]
 pub(crate) struct SubnetArguments {
-    /// An address and a mask in any spelling, together or as two words; with --sheet also a subnet of the sheet by name
+    /// An address and a mask in any notation, as one or two words; with --sheet also the name of a subnet
     #[arg(required = true, num_args = 1..=2, value_name = "ADDRESS/MASK")]
     pub(crate) prefix: Vec<String>,
 
@@ -559,14 +566,38 @@ pub(crate) struct SubnetArguments {
     #[arg(long, value_name = "SHEET")]
     pub(crate) sheet: Option<PathBuf>,
 
-    /// text for people, json for other programs
+    /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
 }
 
 #[derive(Debug, Args)]
+pub(crate) struct CompletionsArguments {
+    /// The shell
+    #[arg(value_enum)]
+    pub(crate) shell: Shell,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Shell {
+    Bash,
+    Zsh,
+    Fish,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ManArguments {
+    /// The command whose page is printed, as in secret enter; or sheet, for the page about the build sheet
+    pub(crate) command: Vec<String>,
+
+    /// Write all pages to man1 and man5 in this folder
+    #[arg(long, value_name = "DIR", conflicts_with = "command")]
+    pub(crate) into: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
 pub(crate) struct DemoArguments {
-    /// The folder for the sample site: a new or an empty one. Without it a new folder is made, and named
+    /// The folder for the sample site: a new or an empty one [default: a new temporary folder]
     #[arg(long, value_name = "DIR")]
     pub(crate) into: Option<PathBuf>,
 }

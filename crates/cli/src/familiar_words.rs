@@ -16,41 +16,42 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
         return answer_below_secret(word);
     }
     let (command, does) = match word.to_lowercase().as_str() {
-        "validate" | "verify" | "lint" | "test" | "audit" => ("check SHEET", "judges a sheet"),
+        "validate" | "verify" | "lint" | "test" | "audit" => ("check SHEET", "checks a sheet"),
         "show" | "plan" | "preview" | "list" | "print" | "summary" => {
-            ("review SHEET", "shows what each machine will be")
+            ("review SHEET", "shows what each machine will get")
         }
         "generate" | "build" | "export" | "write" | "make" | "compile" | "output" => {
-            ("render SHEET --into DIR", "writes the files of each machine")
+            ("render SHEET --into DIR", "writes the files for each machine")
         }
         "apply" | "deploy" | "install" | "push" | "flash" | "inject" => {
-            ("place OUTPUT TARGET", "puts one machine's output onto a root filesystem")
+            ("place OUTPUT TARGET", "puts one machine's output on a root filesystem")
         }
         "revert" | "restore" | "rollback" | "reset" | "unplace" | "uninstall" => {
             ("undo TARGET", "takes a placement back")
         }
         "diff" | "drift" | "delta" => {
-            ("compare A B", "says what differs between sheets, outputs, or an output and a rootfs")
+            ("compare A B", "shows what differs between sheets, outputs, or an output and a rootfs")
         }
         "fix" | "repair" | "mend" | "correct" | "format" => {
-            ("check SHEET --fix", "corrects what has one certain fix")
+            ("check SHEET --fix", "corrects mistakes that have one certain fix")
         }
-        "mask" | "netmask" | "calc" | "free" | "addresses" | "map" => {
-            ("subnet ADDRESS/MASK", "says what a prefix is; with --sheet, what its addresses are used for")
-        }
+        "mask" | "netmask" | "calc" | "free" | "addresses" | "map" => (
+            "subnet ADDRESS/MASK",
+            "shows a prefix in every notation; with --sheet, what its addresses are used for",
+        ),
         "read" | "parse" | "dump" | "import" | "status" => {
-            ("inspect PATH", "shows what a package, a rootfs or netplan files hold")
+            ("inspect PATH", "shows what is in a package, a rootfs or netplan files")
         }
         "help" | "rules" | "why" | "describe" => {
             ("explain RULE", "explains a rule; --help lists the commands")
         }
         "passwd" | "password" | "passwords" | "secrets" | "store" | "encrypt" | "decrypt" | "keygen" => {
-            ("secret COMMAND SHEET", "keeps the secrets of a sheet")
+            ("secret COMMAND SHEET", "manages the secrets of a sheet")
         }
-        "example" | "sample" | "init" | "new" | "tutorial" => ("demo", "writes a sample site to begin from"),
+        "example" | "sample" | "init" | "new" | "tutorial" => ("demo", "writes a sample site to start from"),
         _ => return None,
     };
-    Some(format!("there is no command `{word}` here: `impostazione {command}` {does}"))
+    Some(format!("there is no command `{word}`; `impostazione {command}` {does}"))
 }
 
 /// The same for a word behind `secret`.
@@ -60,20 +61,20 @@ fn answer_below_secret(word: &str) -> Option<String> {
             ("enter SHEET NAME", "puts a value into the store")
         }
         "make" | "create" | "random" | "init" | "rotate" | "renew" => {
-            ("generate SHEET", "makes values up; --renew makes them anew")
+            ("generate SHEET", "generates values; --renew replaces existing ones")
         }
-        "show" | "ls" | "names" | "status" | "view" => ("list SHEET", "shows all but the values"),
+        "show" | "ls" | "names" | "status" | "view" => ("list SHEET", "shows everything but the values"),
         "get" | "read" | "reveal" | "print" | "cat" | "decrypt" | "copy" => {
-            ("export SHEET NAME", "hands a value over")
+            ("export SHEET NAME", "writes a value to a file")
         }
         "delete" | "rm" | "drop" | "unset" | "clear" | "prune" => {
-            ("remove SHEET NAME", "takes a value out of the store")
+            ("remove SHEET NAME", "removes a value from the store")
         }
         "share" | "keys" | "access" | "rekey" | "users" | "grant" | "revoke" => {
             ("recipients SHEET", "shows and changes who can open the store")
         }
-        "verify" | "audit" | "test" | "validate" | "lint" => ("check SHEET", "judges the secrets"),
+        "verify" | "audit" | "test" | "validate" | "lint" => ("check SHEET", "checks the secrets"),
         _ => return None,
     };
-    Some(format!("there is no command `secret {word}` here: `impostazione secret {command}` {does}"))
+    Some(format!("there is no command `secret {word}`; `impostazione secret {command}` {does}"))
 }

@@ -1,7 +1,9 @@
 //! The `impostazione` command: arguments in, the core's answers out.
 
 mod args;
+mod command_line;
 mod commands;
+mod completing;
 mod exit;
 mod familiar_words;
 mod only;
@@ -13,19 +15,26 @@ mod terminal;
 
 use std::process::ExitCode;
 
-use clap::Parser as _;
+use clap::FromArgMatches as _;
 use clap::error::ErrorKind;
+use clap_complete::CompleteEnv;
 
 use args::{Arguments, Command};
 use exit::{Exit, Failure};
 
 fn main() -> ExitCode {
     leave_no_core();
-    let arguments = match Arguments::try_parse() {
+    // A shell that asks for candidates gets them, and nothing else is done.
+    CompleteEnv::with_factory(command_line::command).var(completing::VARIABLE).complete();
+    let parsed = command_line::command().try_get_matches();
+    let arguments = match parsed.and_then(|matches| Arguments::from_arg_matches(&matches)) {
         Ok(arguments) => arguments,
         Err(error) => return refuse(&error),
     };
     arguments.color.choice().write_global();
+    if arguments.quiet {
+        terminal::leave_notes_out();
+    }
     let result = match arguments.command {
         Command::Check(check) => commands::check::run(&check, arguments.quiet, arguments.verbose),
         Command::Explain(explain) => commands::explain::run(&explain),
@@ -38,12 +47,14 @@ fn main() -> ExitCode {
         Command::Subnet(subnet) => commands::subnet::run(&subnet),
         Command::Secret(secret) => commands::secret::run(&secret.command, arguments.quiet, arguments.verbose),
         Command::Schema => commands::schema::run(),
+        Command::Completions(completions) => commands::completions::run(&completions),
+        Command::Man(man) => commands::man::run(&man),
         Command::Demo(demo) => commands::demo::run(&demo, arguments.color),
     };
     match result {
         Ok(exit) => exit.into(),
         Err(failure) => {
-            terminal::complain(&failure.to_string());
+            terminal::say_error(&failure.to_string());
             (&failure).into()
         }
     }
@@ -69,7 +80,7 @@ fn refuse(error: &clap::Error) -> ExitCode {
                 let _ = error.print();
                 return ExitCode::from(2);
             };
-            terminal::complain(&answer);
+            terminal::say_error(&answer);
             (&Failure::CommandLine(answer)).into()
         }
     }

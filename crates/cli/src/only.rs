@@ -32,7 +32,7 @@ impl Only {
         let set = builder.build().map_err(|error| Failure::CommandLine(format!("--only: {error}")))?;
         if !names.any(|name| set.is_match(name)) {
             return Err(Failure::CommandLine(format!(
-                "--only {}: {whose} no machine of such a name",
+                "--only {}: {whose} no machine with such a name",
                 globs.join(" --only ")
             )));
         }

@@ -13,7 +13,9 @@ const ANSWER_LIMIT: u64 = 4096;
 /// named.
 pub(crate) fn ask(question: &str, option: &str) -> Result<bool, Failure> {
     if !io::stdin().is_terminal() {
-        terminal::complain(&format!("there is no terminal to ask on: {question} {option} answers yes"));
+        terminal::say_error(&format!(
+            "no terminal to answer the question \"{question}\"; to answer yes, add {option}"
+        ));
         return Ok(false);
     }
     terminal::tell(&format!("{question} [y/N] "));
@@ -59,7 +61,7 @@ impl ChangeArguments {
     pub(crate) fn refuse_to_ask(self, format: Format) -> Result<(), Failure> {
         if format == Format::Json && !self.yes && !self.dry_run {
             return Err(Failure::CommandLine(
-                "a report for other programs asks nothing; add --yes to make the change, or --dry-run to see what would change"
+                "with --format json nothing is asked; add --yes to make the change, or --dry-run to see it"
                     .to_owned(),
             ));
         }

@@ -126,7 +126,7 @@ impl RunSources {
             let Some(passphrase) = ask_once(&format!("Passphrase of {name}: ")) else { break };
             match sealed.open(&Opener::Passphrase(passphrase)) {
                 Err(fault @ StoreFault::WrongPassphrase(_)) => {
-                    crate::terminal::complain(&fault.to_string());
+                    crate::terminal::say_error(&fault.to_string());
                     last = fault;
                 }
                 other => return other,
@@ -152,20 +152,20 @@ impl RunSources {
         for path in &files {
             let name = path.display().to_string();
             let bytes = impostazione_text::files::read_file(path, LIMIT)
-                .map_err(|fault| StoreFault::Opener(format!("the private key {name}: {fault}")))?;
+                .map_err(|fault| wrong_key(format!("the private key {name}: {fault}")))?;
             let bytes = zeroize::Zeroizing::new(bytes);
             let is_locked = is_locked(&bytes);
             let file = name.clone();
             let ask = move |_: &str| ask_once(&format!("Passphrase of the key {file}: "));
             keys.extend(
-                private_keys(&name, &bytes, ask)
-                    .map_err(|fault| StoreFault::Opener(format!("{name} {fault}")))?,
+                private_keys(&name, &bytes, ask).map_err(|fault| wrong_key(format!("{name} {fault}")))?,
             );
             refuse_if_readable(path, "private key")?;
             if is_locked && !is_interactive() {
-                return Err(StoreFault::Opener(format!(
-                    "the private key {name} is encrypted itself, and there is no terminal to ask for its passphrase on"
-                )));
+                let reason = format!(
+                    "the private key {name} has a passphrase of its own, and there is no terminal to ask for it"
+                );
+                return Err(StoreFault::Opener { reason, fix: "run this in a terminal".to_owned() });
             }
         }
         Ok(keys)
@@ -176,17 +176,21 @@ impl RunSources {
 fn memory_of(store: &Path) -> Result<StoreMemory, StoreFault> {
     let given = |name: &str| std::env::var_os(name).map(PathBuf::from).filter(|path| path.is_absolute());
     let state = given("XDG_STATE_HOME").or_else(|| Some(given("HOME")?.join(".local/state")));
-    state.map(|state| StoreMemory::of(store, &state)).ok_or_else(|| {
-        StoreFault::Opener(
-            "neither XDG_STATE_HOME nor HOME says where this computer remembers stores; name the store's identity with --store-identity"
-                .to_owned(),
-        )
+    state.map(|state| StoreMemory::of(store, &state)).ok_or_else(|| StoreFault::Opener {
+        reason: "neither XDG_STATE_HOME nor HOME is set, so this computer cannot remember stores".to_owned(),
+        fix: "give the store's identity with --store-identity".to_owned(),
     })
+}
+
+/// A file that was named as a private key's and cannot be used.
+fn wrong_key(reason: String) -> StoreFault {
+    let fix = format!("name the file of your private key with --key, or in the variable {KEY_VARIABLE}");
+    StoreFault::Opener { reason, fix }
 }
 
 fn remember(memory: &StoreMemory, store: &Store) {
     if let Err(error) = memory.remember(store) {
-        crate::terminal::complain(&memory.cannot(&error));
+        crate::terminal::say_warning(&memory.cannot(&error));
     }
 }
 
@@ -199,8 +203,10 @@ pub(crate) fn remember_written(store: &Path, content: &Store) {
 
 /// The passphrase on the first line of a file, or of a pipe.
 pub(crate) fn passphrase_in(path: &Path) -> Result<Hidden, StoreFault> {
-    let refused =
-        |reason: &str| StoreFault::Opener(format!("the passphrase in {}: {reason}", path.display()));
+    let refused = |reason: &str| StoreFault::Opener {
+        reason: format!("the passphrase in {}: {reason}", path.display()),
+        fix: "name a file whose first line is the passphrase".to_owned(),
+    };
     refuse_if_readable(path, "passphrase")?;
     let file = File::open(path).map_err(|error| refused(&plain(&error)))?;
     let mut line = zeroize::Zeroizing::new(String::with_capacity(1024));
@@ -220,9 +226,10 @@ fn refuse_if_readable(path: &Path, what: &str) -> Result<(), StoreFault> {
     let mode = found.mode() & 0o7777;
     if found.is_file() && mode & 0o077 != 0 {
         let name = path.display();
-        return Err(StoreFault::Opener(format!(
-            "others may read {name}, which holds a {what}: its mode is {mode:04o}; chmod 600 {name}"
-        )));
+        return Err(StoreFault::Opener {
+            reason: format!("other users can read {name}, which holds a {what} (mode {mode:04o})"),
+            fix: format!("run chmod 600 {name}"),
+        });
     }
     Ok(())
 }
@@ -240,7 +247,7 @@ impl SecretSources for RunSources {
 
     fn ask(&self, secret: &str) -> Result<Hidden, SourceFault> {
         if !is_interactive() {
-            let reason = "it is asked for in every run, and there is no terminal to ask on";
+            let reason = "it is asked for on every run, and there is no terminal";
             return Err(SourceFault::OutOfReach(reason.to_owned()));
         }
         let mut typed = self.typed.lock().unwrap_or_else(PoisonError::into_inner);
@@ -248,7 +255,7 @@ impl SecretSources for RunSources {
             return Ok(known.clone());
         }
         let value = ask_twice(&format!("Value of the secret {secret}: "))
-            .ok_or_else(|| SourceFault::Unusable("no value was given".to_owned()))?;
+            .ok_or_else(|| SourceFault::Unusable("no value was entered".to_owned()))?;
         typed.insert(secret.to_owned(), value.clone());
         Ok(value)
     }
@@ -284,10 +291,10 @@ pub(crate) fn ask_once(prompt: &str) -> Option<Hidden> {
 pub(crate) fn ask_twice(prompt: &str) -> Option<Hidden> {
     for _ in 0..TRIES {
         let first = ask_once(prompt)?;
-        if ask_once("The same once more: ").as_ref() == Some(&first) {
+        if ask_once("Repeat the passphrase: ").as_ref() == Some(&first) {
             return Some(first);
         }
-        crate::terminal::complain("the two were not the same; once again");
+        crate::terminal::tell("the two did not match; try again\n");
     }
     None
 }

@@ -4,6 +4,7 @@ use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess_with};
 use impostazione_core::sheet::SIZE_LIMIT;
+use impostazione_core::views::at_path::AtPath;
 use impostazione_secret::SecretSources;
 use impostazione_text::files::{Folder, ReadFault, read_file};
 use jiff::ZonedDateTime;
@@ -20,9 +21,17 @@ pub(crate) fn assess_with_file(path: &Path, secrets: &dyn SecretSources) -> Resu
 /// What messages call the sheet at a path, and its bytes.
 pub(crate) fn read_sheet(path: &Path) -> Result<(String, Vec<u8>), Failure> {
     let name = path.display().to_string();
+    if let Ok(found) = AtPath::look(path)
+        && !matches!(found, AtPath::Sheet | AtPath::OtherFile | AtPath::OtherFolder | AtPath::Device)
+    {
+        return Err(Failure::CommandLine(format!(
+            "{name} is {}, not a sheet; `impostazione inspect {name}` shows what is in it",
+            found.word()
+        )));
+    }
     let bytes = read_file(path, SIZE_LIMIT).map_err(|fault| {
         Failure::Files(match fault {
-            ReadFault::Missing => format!("there is no sheet {name}"),
+            ReadFault::Missing => format!("the sheet {name} does not exist"),
             other => format!("the sheet {name} cannot be used: {other}"),
         })
     })?;

@@ -24,11 +24,12 @@ pub(crate) fn is_image(target: &Path) -> Result<bool, Failure> {
         AtPath::DiskImage => Ok(true),
         AtPath::OtherFile if has_bytes_of_disk(target) => Ok(true),
         AtPath::Device => Err(Failure::CommandLine(format!(
-            "{} is a device, a pipe or a socket, and no file with the bytes of a whole disk; mount a card that is in a drive, and name that folder",
+            "{} is a device, a pipe or a socket, not an image file; mount the card and name the folder where it is \
+                mounted",
             target.display()
         ))),
         other => Err(Failure::CommandLine(format!(
-            "{} is {}; name the folder where a root filesystem is mounted, or the image of a disk",
+            "{} is {}; name the folder where a root filesystem is mounted, or a disk image",
             target.display(),
             other.word()
         ))),

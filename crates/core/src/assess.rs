@@ -64,8 +64,7 @@ pub fn assess_with(
             sources.mark_read(id, Some(0..length + 1));
             let place = Place { source: id, span: Span::new(offset, offset) };
             let finding =
-                form::syntax(place, fault.message, "save the sheet as UTF-8 text, and name that file")
-                    .quoting_nothing();
+                form::syntax(place, fault.message, "save the sheet as UTF-8 text").quoting_nothing();
             return Assessment { sources, site: Site::default(), findings: vec![finding], is_whole: false };
         }
     };
@@ -150,7 +149,7 @@ fn decode(bytes: Vec<u8>) -> Result<String, DecodeFault> {
             String::from_utf8_lossy(error.as_bytes().get(..valid).unwrap_or_default()).into_owned();
         DecodeFault {
             readable,
-            message: "The sheet is not UTF-8 text: here stands a byte that UTF-8 does not have.",
+            message: "The sheet is not UTF-8 text: there is a byte here that UTF-8 does not allow.",
         }
     })?;
     // Editors may put a byte order mark before UTF-8, which is no part of the text. Positions then count without it.

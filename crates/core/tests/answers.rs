@@ -114,5 +114,5 @@ fn what_the_sheet_does_not_have_follows_the_propertys_own_text() {
     assert_eq!(value("DNS server 2, or none", "").as_deref(), Some("none"));
     assert_eq!(value("DNS server 2", "ovf:value=\"\"").as_deref(), Some(""), "the default stands");
     assert_eq!(value("DNS server 2", ""), None);
-    assert!(second("DNS server 2", "").1[0].contains("number 2 is asked for"));
+    assert!(second("DNS server 2", "").1[0].contains("asks for number 2"));
 }

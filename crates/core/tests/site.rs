@@ -176,9 +176,9 @@ fn where_there_is_nothing_to_take_or_not_one_thing_the_reason_is_given() {
     let (message, fix) = fault("{ take = \"address\", of = \"tower\" }");
     assert_eq!(
         message,
-        "tower has several links (eth0, eth1), and the answer does not say of which to take the address."
+        "tower has several links (eth0, eth1), and the answer does not say which link's address to take."
     );
-    assert_eq!(fix, "add link = \"eth0\" beside take, or another of its links");
+    assert_eq!(fix, "add link = \"eth0\" next to take, or another of its links");
     assert_eq!(
         fault("{ take = \"address\", of = \"tower\", link = \"eth2\" }").1,
         "write one of its links: eth0, eth1"
@@ -189,11 +189,11 @@ fn where_there_is_nothing_to_take_or_not_one_thing_the_reason_is_given() {
     );
     assert_eq!(
         fault("{ take = \"dns\", nth = 3 }").0,
-        "logbook has 2 values for dns (10.64.10.53, 10.64.10.54), and number 3 is asked for."
+        "logbook has 2 values for dns (10.64.10.53, 10.64.10.54), and the answer asks for number 3."
     );
     assert_eq!(
         fault("{ take = \"ntp-2\" }").0,
-        "logbook has 1 value for ntp (10.64.10.121), and number 2 is asked for."
+        "logbook has 1 value for ntp (10.64.10.121), and the answer asks for number 2."
     );
     assert_eq!(fault("{ take = \"search\" }").0, "logbook has no search in this sheet.");
     assert_eq!(fault("{ take = \"address6\" }").0, "logbook has no address6 in this sheet.");
@@ -204,6 +204,6 @@ fn where_there_is_nothing_to_take_or_not_one_thing_the_reason_is_given() {
     assert_eq!(fault("{ take = \"adress\" }").1, "write take = \"address\"");
     assert_eq!(
         fault("{ take = \"dns\", nth = 0 }").0,
-        "`nth` takes a number from 1 on, and zero stands here."
+        "`nth` takes a number of 1 or more, but this is zero."
     );
 }

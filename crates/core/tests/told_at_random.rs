@@ -580,7 +580,7 @@ fn asks_at_random(rng: &mut TestRng, is_clustered: bool) -> Vec<Ask> {
     let own = if is_clustered { [Wants::Number, Wants::Peers].as_slice() } else { [].as_slice() };
     let chosen = all.into_iter().filter(|wants| own.contains(wants) || rng.random_range(0..5) < 2);
     let chosen: Vec<Wants> = chosen.collect();
-    // A first name server beside the whole list says nothing that the list does not.
+    // A first DNS server beside the whole list says nothing that the list does not.
     let has_list = chosen.contains(&Wants::NameServers);
     chosen
         .into_iter()

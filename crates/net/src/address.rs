@@ -39,7 +39,7 @@ pub fn parse_address(text: &str, family: Option<Family>) -> Result<IpAddr, Addre
         return match family {
             Some(wanted) if wanted != Family::of(address) => Err(AddressFault::new(
                 format!(
-                    "is an {} address, and an {} one belongs here",
+                    "is an {} address, and an {} address is expected",
                     Family::of(address).name(),
                     wanted.name()
                 ),
@@ -57,11 +57,11 @@ fn explain(text: &str, family: Option<Family>) -> AddressFault {
         return AddressFault::new("is empty", None);
     }
     if trimmed != text {
-        return AddressFault::new("has space around it", trimmed.parse().ok());
+        return AddressFault::new("has spaces around it", trimmed.parse().ok());
     }
     if let Some((address, _mask)) = text.split_once('/') {
         return AddressFault::new(
-            "carries a mask, and a plain address belongs here",
+            "has a mask, and a plain address is expected",
             address.parse().ok().filter(|found| family.is_none_or(|wanted| Family::of(*found) == wanted)),
         );
     }
@@ -74,10 +74,10 @@ fn explain_v4(text: &str) -> AddressFault {
         && !port.is_empty()
         && port.bytes().all(|byte| byte.is_ascii_digit())
     {
-        return AddressFault::new("carries a port, and a plain address belongs here", v4(address));
+        return AddressFault::new("has a port, and a plain address is expected", v4(address));
     }
     if text.contains(',') {
-        return AddressFault::new("has a comma where a dot belongs", v4(&text.replace(',', ".")));
+        return AddressFault::new("has a comma instead of a dot", v4(&text.replace(',', ".")));
     }
     if text.contains("..") {
         return AddressFault::new("has two dots in a row", v4(&text.replace("..", ".")));
@@ -104,9 +104,9 @@ fn explain_v4(text: &str) -> AddressFault {
         }
         if let Some(part) = parts.iter().find(|part| part.parse::<u8>().is_err()) {
             let reason = if part.is_empty() {
-                "ends or begins with a dot".to_owned()
+                "starts or ends with a dot".to_owned()
             } else {
-                format!("has the part {part}, and a part goes up to 255")
+                format!("has the part {part}, and the maximum is 255")
             };
             return AddressFault::new(reason, None);
         }
@@ -134,13 +134,13 @@ fn with_one_more_dot(text: &str) -> Option<IpAddr> {
 fn explain_v6(text: &str) -> AddressFault {
     let bare = text.trim_start_matches('[').trim_end_matches(']');
     if bare != text {
-        return AddressFault::new("is in brackets, which belong to URLs", v6(bare));
+        return AddressFault::new("is in brackets, which are for URLs", v6(bare));
     }
     if let Some((address, _zone)) = text.split_once('%') {
-        return AddressFault::new("carries a zone after '%', which a sheet does not take", v6(address));
+        return AddressFault::new("has a zone after '%', which is not allowed in a sheet", v6(address));
     }
     if text.matches("::").count() > 1 || text.contains(":::") {
-        return AddressFault::new("has '::' twice, and it can stand for one run of zeros only", None);
+        return AddressFault::new("has '::' twice, and only one is allowed", None);
     }
     if let Some(wrong) =
         text.chars().find(|character| !character.is_ascii_hexdigit() && !":.".contains(*character))
@@ -154,10 +154,7 @@ fn explain_v6(text: &str) -> AddressFault {
         );
     }
     let groups = text.split(':').filter(|group| !group.is_empty()).count();
-    AddressFault::new(
-        format!("has {groups} groups, and an IPv6 address has eight unless '::' stands for the rest"),
-        None,
-    )
+    AddressFault::new(format!("has {groups} groups, and an IPv6 address without '::' has eight"), None)
 }
 
 fn strip_zeros(part: &str) -> &str {
@@ -198,15 +195,12 @@ mod tests {
         assert_eq!(meant(" 10.64.10.11"), Some("10.64.10.11".into()));
         assert_eq!(meant("10.64.10.11/24"), Some("10.64.10.11".into()));
         assert_eq!(meant("10.64.10.11:53"), Some("10.64.10.11".into()));
-        assert_eq!(fault("10.64.300.11").0, "has the part 300, and a part goes up to 255");
-        assert_eq!(fault("10.64.10.").0, "ends or begins with a dot");
+        assert_eq!(fault("10.64.300.11").0, "has the part 300, and the maximum is 255");
+        assert_eq!(fault("10.64.10.").0, "starts or ends with a dot");
         assert_eq!(meant("[fd64::1]"), Some("fd64::1".into()));
         assert_eq!(meant("fe80::1%eth0"), Some("fe80::1".into()));
-        assert_eq!(fault("fd64::1::2").0, "has '::' twice, and it can stand for one run of zeros only");
-        assert_eq!(
-            fault("fd64:10:1:2:3").0,
-            "has 5 groups, and an IPv6 address has eight unless '::' stands for the rest"
-        );
+        assert_eq!(fault("fd64::1::2").0, "has '::' twice, and only one is allowed");
+        assert_eq!(fault("fd64:10:1:2:3").0, "has 5 groups, and an IPv6 address without '::' has eight");
         assert_eq!(fault("fd64::12345").0, "has the group '12345', and a group has at most four digits");
         assert_eq!(fault("").0, "is empty");
     }
@@ -215,7 +209,7 @@ mod tests {
     fn a_whole_address_of_the_other_family_is_refused() {
         assert_eq!(
             parse_address("fd64::1", Some(Family::V4)).unwrap_err().reason,
-            "is an IPv6 address, and an IPv4 one belongs here"
+            "is an IPv6 address, and an IPv4 address is expected"
         );
     }
 

@@ -24,14 +24,14 @@ impl MailAddress {
         };
         DomainName::parse(domain).map_err(|fault| {
             if domain.is_empty() {
-                "has no domain behind its @".to_owned()
+                "has no domain after the @".to_owned()
             } else {
                 format!("has a domain that {}", fault.reason)
             }
         })?;
         match EmailAddress::parse_with_options(text, options) {
             Ok(_) => Ok(Self(text.into())),
-            Err(_) => Err("has something before its @ that no mailbox is called".to_owned()),
+            Err(_) => Err("has an invalid mailbox before the @".to_owned()),
         }
     }
 

@@ -7,7 +7,7 @@ use super::family::Family;
 /// Why a text is not a mask.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum MaskFault {
-    /// It is none of the three spellings, or a length that the family does not have.
+    /// It is not one of the three spellings, or a length that the family does not have.
     Malformed,
     /// It is a dotted or hexadecimal mask whose ones do not all stand before its zeros.
     NotContiguous,

@@ -13,11 +13,11 @@ use super::mask::{MaskFault, parse_mask};
 pub enum PrefixFault {
     /// There is no `/` and nothing after it.
     NoMask,
-    /// The mask stands behind something else than a slash; the usual spelling is given.
+    /// The mask comes after something else than a slash; the usual spelling is given.
     Spelling(String),
-    /// What stands before the `/` is no address.
+    /// The part before the `/` is no address.
     Address(AddressFault),
-    /// What stands after the `/` is no mask.
+    /// The part after the `/` is no mask.
     Mask(MaskFault),
     /// The address has bits set behind the mask; the prefix without them is given.
     HostBits(IpNet),

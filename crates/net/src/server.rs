@@ -22,7 +22,7 @@ pub enum ServerName {
 /// same within a URL.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub struct ServerAddress {
-    /// What stands before `://`, in small letters.
+    /// The part before `://`, in small letters.
     pub scheme: Option<String>,
     /// The server.
     pub host: ServerName,
@@ -81,15 +81,15 @@ impl ServerAddress {
             let near = impostazione_text::nearest(scheme, PROXY_SCHEMES.iter().copied(), 1);
             let meant = near.first().and_then(|near| Some(format!("{near}{}", text.get(scheme.len()..)?)));
             return Err(ServerFault {
-                reason: format!("begins with {scheme}://, and proxies speak http, https or socks5"),
+                reason: format!("starts with {scheme}://, and a proxy is http, https or socks5"),
                 meant,
             });
         }
         let path = text.split_once("://").map_or("", |(_, rest)| rest).split_once('/').map(|(_, path)| path);
         match path {
-            Some(path) if !path.is_empty() => {
-                Err(ServerFault::new(format!("has the path /{path} behind the server, and a proxy has none")))
-            }
+            Some(path) if !path.is_empty() => Err(ServerFault::new(format!(
+                "has the path /{path} after the server, and a proxy has no path"
+            ))),
             _ => Ok(proxy),
         }
     }
@@ -135,9 +135,9 @@ fn split_scheme(text: &str) -> Result<(Option<String>, &str), ServerFault> {
             let slashes = text.find('/').unwrap_or_default();
             let is_scheme = text.get(..slashes).is_some_and(|before| before.ends_with(':'));
             Err(ServerFault::new(if is_scheme {
-                "has one slash behind its scheme, where two belong"
+                "has one slash after its scheme, and two are expected"
             } else {
-                "has a slash in it, and is no URL"
+                "has a slash in it, and is not a URL"
             }))
         } else {
             Ok((None, text))
@@ -162,7 +162,7 @@ fn split_port(text: &str) -> Result<(&str, Option<&str>), ServerFault> {
         return match behind.strip_prefix(':') {
             Some(port) => Ok((address, Some(port))),
             None if behind.is_empty() => Ok((address, None)),
-            None => Err(ServerFault::new("has something behind its bracket that is no port")),
+            None => Err(ServerFault::new("has something after the bracket that is not a port")),
         };
     }
     // A bare IPv6 address has colons of its own.
@@ -179,13 +179,13 @@ fn read_port(text: &str) -> Result<u16, ServerFault> {
     let is_plain = !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
     match text.parse::<u16>() {
         Ok(port) if is_plain && port > 0 => Ok(port),
-        _ => Err(ServerFault::new(format!("has the port \"{text}\", and ports go from 1 to 65535"))),
+        _ => Err(ServerFault::new(format!("has the port \"{text}\", and ports are 1 to 65535"))),
     }
 }
 
 fn server_name(text: &str) -> Result<ServerName, ServerFault> {
     if text.is_empty() {
-        return Err(ServerFault::new("names no server"));
+        return Err(ServerFault::new("has no server"));
     }
     let looks_like_address = text.contains(':')
         || (text.bytes().any(|byte| byte.is_ascii_digit())
@@ -228,14 +228,14 @@ mod tests {
     #[test]
     fn what_names_no_server_says_why() {
         let reason = |text: &str| ServerAddress::parse(text).unwrap_err().reason;
-        assert_eq!(reason("mail.capovetro.example:0"), "has the port \"0\", and ports go from 1 to 65535");
-        assert_eq!(reason("10.64.10.256"), "has the part 256, and a part goes up to 255");
+        assert_eq!(reason("mail.capovetro.example:0"), "has the port \"0\", and ports are 1 to 65535");
+        assert_eq!(reason("10.64.10.256"), "has the part 256, and the maximum is 255");
         assert_eq!(reason("mail_1.capovetro.example"), "has the character '_' in it");
-        assert_eq!(reason(":25"), "names no server");
-        assert_eq!(reason("mail.capovetro.example/x"), "has a slash in it, and is no URL");
+        assert_eq!(reason(":25"), "has no server");
+        assert_eq!(reason("mail.capovetro.example/x"), "has a slash in it, and is not a URL");
         assert_eq!(
             reason("https:/mail.capovetro.example"),
-            "has one slash behind its scheme, where two belong"
+            "has one slash after its scheme, and two are expected"
         );
         assert_eq!(ServerAddress::parse(" mail ").unwrap_err().meant, Some("mail".into()));
         assert!(ServerAddress::parse("[fd64::1").is_err() && ServerAddress::parse("[fd64::1]25").is_err());

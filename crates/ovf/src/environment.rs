@@ -73,14 +73,14 @@ impl ReadEnvironment {
     /// Reads a document, which a stranger may have written: document types are refused. Fails with what is wrong with it.
     pub fn parse(text: &str) -> Result<Self, String> {
         if nests_deeper_than(text, NESTING_LIMIT) {
-            return Err(format!("its elements lie more than {NESTING_LIMIT} deep"));
+            return Err(format!("its elements are nested more than {NESTING_LIMIT} deep"));
         }
         let options = roxmltree::ParsingOptions { nodes_limit: NODE_LIMIT, ..Default::default() };
         let document = roxmltree::Document::parse_with_options(text, options)
-            .map_err(|error| format!("it is no XML that can be read: {error}"))?;
+            .map_err(|error| format!("it is not well-formed XML: {error}"))?;
         let root = document.root_element();
         if !root.has_tag_name((NAMESPACE, "Environment")) {
-            return Err("it is no environment document of OVF".to_owned());
+            return Err("it is not an OVF environment document".to_owned());
         }
         let others = root.children().filter(|node| node.has_tag_name((NAMESPACE, "Entity")));
         let entities: Vec<ReadEntity> = std::iter::once(root).chain(others).map(read_entity).collect();
@@ -88,10 +88,7 @@ impl ReadEnvironment {
             let mut seen = HashSet::new();
             if let Some(twice) = entity.properties.iter().find(|property| !seen.insert(property.id.as_str()))
             {
-                return Err(format!(
-                    "it tells {} twice, and which of them counts depends on who reads it",
-                    twice.id
-                ));
+                return Err(format!("it has {} twice, and which one counts depends on the reader", twice.id));
             }
         }
         Ok(Self { entities })
@@ -208,7 +205,7 @@ mod tests {
         assert_eq!((property.id.as_str(), property.value.reveal()), ("k", "one & two"));
         assert_eq!(&text[property.range.clone()], "one &amp; two");
         let twice = text.replacen("<Property ", "<Property oe:key=\"k\" oe:value=\"\"/><Property ", 1);
-        assert!(ReadEnvironment::parse(&twice).unwrap_err().contains("tells k twice"), "{twice}");
+        assert!(ReadEnvironment::parse(&twice).unwrap_err().contains("has k twice"), "{twice}");
         for wrong in ["", "<a/>", "<!DOCTYPE a><Environment/>", "<Environment/>"] {
             assert!(ReadEnvironment::parse(wrong).is_err(), "{wrong}");
         }

@@ -405,7 +405,7 @@ fn notes(package: &Package, descriptor: &Descriptor) -> Vec<Remark> {
     let mut notes = Vec::new();
     if package.contents.as_ref().is_some_and(|contents| !contents.begins_with_descriptor()) {
         notes.push(Remark::new(
-            "the descriptor is not the first file of the archive, and some platforms refuse that",
+            "the descriptor is not the first file of the archive, which some hypervisors refuse",
         ));
     }
     for system in &descriptor.systems {

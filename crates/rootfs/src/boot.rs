@@ -16,7 +16,7 @@ use super::state::State;
 
 /// The kernel takes no longer command line than a few kilobytes.
 const FILE_LIMIT: u64 = 64 * 1024;
-/// Reads and writes that one look-up may take: a damaged list of clusters may lead in a circle.
+/// Reads and writes that one lookup may take: a damaged list of clusters may lead in a circle.
 const STEP_LIMIT: u32 = 1_000_000;
 
 /// A boot partition, by where it is seen on the booted host.
@@ -107,7 +107,7 @@ impl BootPartition {
             Ok(Some(())) => Ok(()),
             Ok(None) => Err(RootfsFault::Unreachable(
                 path.to_owned(),
-                "files are changed on a boot partition, and none is added to it",
+                "files on a boot partition are only changed, never added",
             )),
             Err(error) => Err(refused("written", path)(error)),
         }

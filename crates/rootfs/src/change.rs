@@ -78,7 +78,7 @@ impl Owner {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Subject {
-    /// Addresses, routes and name servers.
+    /// Addresses, routes and DNS servers.
     Network,
     /// Its name, and names of others.
     Names,

@@ -291,10 +291,7 @@ pub(super) fn make_folder(
     owner: Option<Owner>,
 ) -> Result<(), RootfsFault> {
     let Some((parent, name)) = rootfs.parent(path)? else {
-        return Err(RootfsFault::Unreachable(
-            path.to_owned(),
-            "the folder that it belongs into is not there",
-        ));
+        return Err(RootfsFault::Unreachable(path.to_owned(), "its folder does not exist"));
     };
     parent.make_folder(name, 0o700).map_err(|errno| match errno {
         Errno::EXIST => RootfsFault::FileInTheWay(path.to_owned()),
@@ -352,5 +349,5 @@ pub(super) fn remove_folder(rootfs: &Rootfs, path: &str) -> Result<(), RootfsFau
 }
 
 pub(super) fn sync<Fd: AsFd>(folder: &Fd) -> Result<(), RootfsFault> {
-    rustix::fs::syncfs(folder).map_err(|errno| RootfsFault::refused("brought onto the disk", "", errno))
+    rustix::fs::syncfs(folder).map_err(|errno| RootfsFault::refused("synced to disk", "", errno))
 }

@@ -28,10 +28,10 @@ const TRIES: usize = 16;
 #[derive(Debug, thiserror::Error)]
 pub enum RootfsFault {
     /// There is nothing at the path that was given.
-    #[error("there is no {}", .0.display())]
+    #[error("{} does not exist", .0.display())]
     Missing(PathBuf),
     /// The path that was given is no folder.
-    #[error("{} is neither a folder with a root filesystem nor the image of a card", .0.display())]
+    #[error("{} is neither a folder with a root filesystem nor a disk image", .0.display())]
     NotAFolder(PathBuf),
     /// A path does not name an entry of a folder on it.
     #[error(transparent)]
@@ -40,9 +40,7 @@ pub enum RootfsFault {
     #[error("/{0} on the rootfs cannot be reached: {1}")]
     Unreachable(String, &'static str),
     /// A device, a pipe, a socket or a folder stands where a file belongs.
-    #[error(
-        "/{path} on the rootfs is {kind}, and a file belongs there; look at what it is for, and move it away"
-    )]
+    #[error("/{path} on the rootfs is {kind}, and must be a file; find out what it is for, and move it away")]
     NotAFile {
         /// Where.
         path: String,
@@ -50,12 +48,10 @@ pub enum RootfsFault {
         kind: &'static str,
     },
     /// A file stands where a folder belongs.
-    #[error(
-        "/{0} on the rootfs is no folder, and files belong into it; look at what it is for, and move it away"
-    )]
+    #[error("/{0} on the rootfs must be a folder, and is not; find out what it is for, and move it away")]
     FileInTheWay(String),
     /// A file is larger than a file of its kind can be.
-    #[error("/{path} on the rootfs has {}, and no more than {} are read", ByteSize(*.size), ByteSize(READ_LIMIT))]
+    #[error("/{path} on the rootfs has {}, and at most {} are read", ByteSize(*.size), ByteSize(READ_LIMIT))]
     TooLarge {
         /// Where.
         path: String,
@@ -64,7 +60,8 @@ pub enum RootfsFault {
     },
     /// A file may not be replaced, or a folder not be added to.
     #[error(
-        "/{path} on the rootfs is marked {mark}, so that nothing can be changed there; take the mark away with `chattr {option}`, and put it back when all is done"
+        "/{path} on the rootfs has the attribute {mark}, so it cannot be changed; remove it with `chattr {option}`, \
+            and set it again afterwards"
     )]
     Marked {
         /// Where.
@@ -76,15 +73,15 @@ pub enum RootfsFault {
     },
     /// A part of it is good for reading only.
     #[error(
-        "/{0} on the rootfs lies on a filesystem that is mounted read-only; mount it so that it can be written"
+        "/{0} on the rootfs is on a filesystem that is mounted read-only; remount it with mount -o remount,rw"
     )]
     ReadOnly(String),
     /// Whoever runs this may not change it.
-    #[error("/{0} on the rootfs is not yours to change; run this as root, or as the user whose folder it is")]
+    #[error("you have no permission to change /{0} on the rootfs; run this as root, or as the owner")]
     NotYours(String),
     /// A folder of the running system is mounted in it.
     #[error(
-        "/{path} on the rootfs is {} of this computer, which is mounted there; unmount it, so that only the rootfs is changed", .source_path.display()
+        "/{path} on the rootfs is {} of this computer, mounted there; unmount it, so that only the rootfs is changed", .source_path.display()
     )]
     OfThisComputer {
         /// Where on the root filesystem.
@@ -92,13 +89,14 @@ pub enum RootfsFault {
         /// The folder of the running system.
         source_path: PathBuf,
     },
-    /// The kernel cannot keep a look-up within a folder.
+    /// The kernel does not have `openat2`.
     #[error(
-        "this kernel cannot keep a look-up of paths within a folder, which takes Linux 5.6 or later; nothing is placed from here"
+        "this needs Linux 5.6 or later (openat2), so that no path can lead out of the rootfs; nothing was placed"
     )]
     KernelTooOld,
     /// A placement could not be made to the end.
-    #[error("{fault}; {}", if *.is_back { "what had been changed was put back" } else { "it is half placed now: `undo` puts it back, and `place` completes it" })]
+    #[error("{fault}; {}", if *.is_back { "the changes were undone" } else { "it is only partly placed \
+        now: `undo` reverts it, `place` completes it" })]
     CutShort {
         /// What was in the way.
         fault: Box<RootfsFault>,
@@ -107,12 +105,13 @@ pub enum RootfsFault {
     },
     /// Somebody else is at work on it.
     #[error(
-        "/{0} on the rootfs was changed by somebody else meanwhile; find out who is at work there, and run this again"
+        "/{0} on the rootfs was changed by something else in the meantime; find out what it was, and run this again"
     )]
     ChangedMeanwhile(String),
     /// A folder is gone into which something is to be put back.
     #[error(
-        "/{path} on the rootfs cannot be put back, since the folder that it lay in is gone; make it again with `mkdir -p {folder}` in the rootfs, and run this once more"
+        "/{path} on the rootfs cannot be put back, because its folder is gone; run `mkdir -p {folder}` in the \
+            rootfs, then run this again"
     )]
     FolderGone {
         /// What is to be put back.
@@ -122,11 +121,12 @@ pub enum RootfsFault {
     },
     /// A part of it is not mounted.
     #[error(
-        "/{0} was changed by the placement, and lies on a filesystem of its own that is not mounted at /{1} of the rootfs now; mount it there, or name the whole image with --image"
+        "/{0} was changed by the placement, and is on another filesystem that is not mounted at /{1} of the rootfs \
+            now; mount it there, or name the whole image"
     )]
     NotMounted(String, String),
     /// Somebody else is placing on it, or taking back.
-    #[error("another `place` or `undo` is at work on {}; wait until it has ended", .0.display())]
+    #[error("another `place` or `undo` is running on {}; wait until it is done", .0.display())]
     Busy(PathBuf),
     /// The system says no.
     #[error("/{path} on the rootfs cannot be {doing}: {}", plain(.source))]
@@ -143,8 +143,8 @@ pub enum RootfsFault {
 impl RootfsFault {
     pub(super) fn refused(doing: &'static str, path: &str, errno: Errno) -> Self {
         match errno {
-            Errno::LOOP => Self::Unreachable(path.to_owned(), "its links lead in a circle"),
-            Errno::NOTDIR => Self::Unreachable(path.to_owned(), "something on the way is no folder"),
+            Errno::LOOP => Self::Unreachable(path.to_owned(), "its links form a loop"),
+            Errno::NOTDIR => Self::Unreachable(path.to_owned(), "something in the path is not a folder"),
             Errno::NOSYS => Self::KernelTooOld,
             other => Self::Refused { doing, path: path.to_owned(), source: other.into() },
         }
@@ -462,11 +462,11 @@ impl Rootfs {
         let mut names = Vec::new();
         for entry in Dir::new(opened).map_err(refused)? {
             let entry = entry.map_err(refused)?;
-            // A file that cannot be named cannot be set aside either, and would be passed over.
+            // A file that cannot be named cannot be set aside either, and would be ignored.
             let name = entry.file_name().to_str().map_err(|_| {
                 RootfsFault::Unreachable(
                     folder.to_owned(),
-                    "a file in it has a name that is no UTF-8 text; rename it, or move it away",
+                    "a file in it has a name that is not UTF-8; rename it, or move it away",
                 )
             })?;
             if name != "." && name != ".." {

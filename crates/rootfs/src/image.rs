@@ -51,10 +51,10 @@ pub enum Access {
 #[derive(Debug, thiserror::Error)]
 pub enum ImageFault {
     /// There is none.
-    #[error("there is no {}", .0.display())]
+    #[error("{} does not exist", .0.display())]
     Missing(PathBuf),
     /// It is no file of a disk's bytes.
-    #[error("{} is {kind}, and no file with the bytes of a whole disk; a card in a drive is mounted first, and its folder named", .0.display(), kind = .1)]
+    #[error("{} is {kind}, not an image file; mount the card first and name the folder", .0.display(), kind = .1)]
     NotAFile(PathBuf, &'static str),
     /// It cannot be read or mounted.
     #[error("{} cannot be {doing}: {reason}", .path.display())]
@@ -67,7 +67,7 @@ pub enum ImageFault {
         reason: String,
     },
     /// There is no partition with a root filesystem.
-    #[error("{} has no partition with a root filesystem of a Linux system on ext4; it has {found}", .path.display())]
+    #[error("{} has no ext4 partition with a Linux root filesystem; it has {found}", .path.display())]
     NoRootfs {
         /// The image.
         path: PathBuf,
@@ -75,10 +75,12 @@ pub enum ImageFault {
         found: String,
     },
     /// There are several.
-    #[error("{} has a root filesystem on each of its partitions {}, and which of them starts is not known here; mount the one that is meant, and name its folder", .0.display(), .1)]
+    #[error("{} has a root filesystem on each of its partitions {}, and which one boots is not known; mount the one \
+        you mean, and name its folder", .0.display(), .1)]
     SeveralRootfs(PathBuf, String),
     /// Its boot partition cannot be read.
-    #[error("the boot partition of {} cannot be read as FAT: {reason}; whether the kernel is told to undo what is placed cannot be seen; take the image anew, or mend the partition with fsck.fat", .path.display())]
+    #[error("the boot partition of {} cannot be read as FAT: {reason}; whether the kernel command line would undo \
+        the placement cannot be seen; use a fresh copy of the image, or repair the partition with fsck.fat", .path.display())]
     BootPartition {
         /// The image.
         path: PathBuf,
@@ -89,7 +91,8 @@ pub enum ImageFault {
     #[error("the filesystem of {} is marked as damaged; use a fresh copy of the image, or repair a copy with e2fsck -f", .0.display())]
     Damaged(PathBuf),
     /// Something else has it attached.
-    #[error("{} is attached to {device} already, and a second mount beside that would damage it; unmount it and let go of it with `losetup --detach {device}`, or mount its partitions and name their folder", .path.display())]
+    #[error("{} is already attached to {device}, and a second mount would damage it; unmount it and run `losetup \
+        --detach {device}`, or mount its partitions and name their folder", .path.display())]
     Attached {
         /// The image.
         path: PathBuf,
@@ -97,10 +100,11 @@ pub enum ImageFault {
         device: String,
     },
     /// Another command is at work on it.
-    #[error("another `place`, `undo` or `inspect` is at work on {}; wait until it has ended", .0.display())]
+    #[error("another `place`, `undo` or `inspect` is running on {}; wait until it is done", .0.display())]
     Busy(PathBuf),
     /// Only root can do this.
-    #[error("{} is mounted by the kernel, which takes root; run the command as root, or mount the partition and name its folder", .0.display())]
+    #[error("{} must be mounted, which only root can do; run this as root, or mount the partition and name its \
+        folder", .0.display())]
     NotRoot(PathBuf),
 }
 
@@ -247,9 +251,7 @@ impl RootfsImage {
             .args(["--list", "--noheadings", "--output", "NAME", "--associated"])
             .arg(&self.path)
             .output()
-            .map_err(|error| {
-                refused(format!("losetup of util-linux cannot be started: {}", plain(&error)))
-            })?;
+            .map_err(|error| refused(format!("losetup (util-linux) cannot be started: {}", plain(&error))))?;
         if !output.status.success() {
             return Err(refused(String::from_utf8_lossy(&output.stderr).trim().to_owned()));
         }

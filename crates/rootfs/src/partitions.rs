@@ -47,7 +47,7 @@ impl fmt::Display for Partition {
             Filesystem::Fat => write!(f, "FAT of {size}"),
             Filesystem::Other => write!(f, "something else of {size}"),
             Filesystem::CutOff => {
-                write!(f, "one of {size} that ends beyond the end of the file, which was cut off")
+                write!(f, "one of {size} that ends beyond the end of the file, which was interrupted")
             }
         }
     }

@@ -14,9 +14,7 @@ pub struct RootfsPath(Cow<'static, str>);
 
 /// Why a text is no path inside a root filesystem.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error(
-    "{0:?} is no path inside a root filesystem: each part of one is a name, and none is empty, \".\" or \"..\""
-)]
+#[error("{0:?} is not a path inside a root filesystem: no part may be empty, \".\" or \"..\"")]
 pub struct OddPath(pub String);
 
 impl RootfsPath {

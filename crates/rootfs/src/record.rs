@@ -128,7 +128,8 @@ pub enum RecordFault {
     Rootfs(#[from] RootfsFault),
     /// It can be read and makes no sense.
     #[error(
-        "/{RECORD_FOLDER}/{RECORD} on the rootfs is no record that this version writes: {0}; what it keeps is beside it, under {KEPT}"
+        "/{RECORD_FOLDER}/{RECORD} on the rootfs was not written by this version: {0}; the kept files are next to \
+            it, under {KEPT}"
     )]
     Malformed(String),
 }

@@ -76,7 +76,7 @@ impl<'a> View<'a> {
                 State::Folder { .. } => return Err(super::folder::not_a_file(&path, Kind::Folder)),
             }
         }
-        Err(RootfsFault::Unreachable(path, "its links lead in a circle"))
+        Err(RootfsFault::Unreachable(path, "its links form a loop"))
     }
 
     /// The same as text; what is no UTF-8 is replaced.

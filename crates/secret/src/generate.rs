@@ -45,10 +45,10 @@ pub struct Generated {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum GenerateFault {
     /// No character that is left is of this kind.
-    #[error("it must hold {}, and none of that kind is left to choose from", .0.one())]
+    #[error("it must have {}, and no character of that kind is allowed", .0.one())]
     NoneOfClass(CharacterClass),
     /// More kinds are required than there may be characters.
-    #[error("it must hold {kinds} kinds of characters and may have no more than {most}")]
+    #[error("it must have {kinds} kinds of characters but at most {most} characters")]
     TooShort {
         /// How many kinds.
         kinds: usize,

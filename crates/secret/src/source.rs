@@ -50,7 +50,7 @@ impl SecretSources for FilesOnly {
     }
 
     fn ask(&self, _: &str) -> Result<Hidden, SourceFault> {
-        Err(SourceFault::OutOfReach("there is no terminal to ask on".to_owned()))
+        Err(SourceFault::OutOfReach("there is no terminal".to_owned()))
     }
 
     fn store(&self) -> Result<&Store, StoreFault> {

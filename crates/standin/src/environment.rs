@@ -30,7 +30,7 @@ pub enum EnvironmentFault {
     #[error("a property has no key or no value")]
     Incomplete,
     /// A property stands there twice.
-    #[error("the property {0} stands there twice")]
+    #[error("the property {0} is there twice")]
     Twice(String),
 }
 

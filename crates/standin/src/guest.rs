@@ -26,7 +26,7 @@ pub struct Settings {
     pub name: String,
     /// Its adapters, in their order.
     pub adapters: Vec<Adapter>,
-    /// Its name servers.
+    /// Its DNS servers.
     pub dns: Vec<IpAddr>,
     /// Its search domains.
     pub search: Vec<String>,

@@ -10,7 +10,7 @@ const DESCRIPTORS: usize = 16;
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum VolumeFault {
     /// It is no volume, or it ends too early.
-    #[error("it is no ISO 9660 volume, or is cut off")]
+    #[error("it is not an ISO 9660 volume, or is truncated")]
     NotAVolume,
     /// It has no Joliet names.
     #[error("it has no Joliet names")]

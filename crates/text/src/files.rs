@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 /// Where the files that a sheet names come from.
 pub trait NamedFiles: Sync {
-    /// Reads the file at a path, from the folder of the sheet on, if it has no more than `limit` bytes.
+    /// Reads the file at a path, relative to the sheet's folder, if it has no more than `limit` bytes.
     fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault>;
 
     /// The permission bits of the file at a path, where somebody but its owner may read it.
@@ -15,7 +15,7 @@ pub trait NamedFiles: Sync {
         None
     }
 
-    /// Opens the file at a path, from the folder of the sheet on, to be read in parts. What has its files in memory need
+    /// Opens the file at a path, relative to the sheet's folder, to be read in parts. What has its files in memory need
     /// not do more than read them.
     fn open(&self, path: &Path) -> Result<OpenedFile, ReadFault> {
         let bytes = self.read(path, u64::MAX)?;
@@ -66,10 +66,10 @@ pub enum ReadFault {
     #[error("there is no such file")]
     Missing,
     /// The folder that it would lie in is not there, or there is nothing in it, as where a drive is not mounted.
-    #[error("the folder {0} is not there, or is empty, as where a drive is not mounted")]
+    #[error("the folder {0} is missing or empty (is a drive not mounted?)")]
     NoFolder(String),
     /// It is a folder, a device or the like.
-    #[error("it is not a file but {0}")]
+    #[error("it is {0}, not a file")]
     NotAFile(&'static str),
     /// It has more bytes than are read.
     #[error("it is larger than {} MiB", .0 / (1024 * 1024))]

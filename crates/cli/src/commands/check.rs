@@ -115,7 +115,7 @@ fn correct_file(
     }
     let Some((text, after)) = corrected else {
         if !quiet && !assessment.findings.is_empty() {
-            terminal::tell(&format!("{}: nothing in it has one certain correction\n", path.display()));
+            terminal::tell(&format!("{}: nothing here can be corrected with certainty\n", path.display()));
         }
         return Ok((assessment, false));
     };
@@ -129,11 +129,11 @@ fn correct_file(
             Ok((after, false))
         }
         Decision::DryRun => {
-            terminal::tell(&format!("{}: nothing was changed, as --dry-run asks\n", path.display()));
+            terminal::tell(&format!("{}: nothing was changed (--dry-run)\n", path.display()));
             Ok((assessment, false))
         }
         Decision::Declined => {
-            terminal::complain(&format!("{} is as it was: the question was declined", path.display()));
+            terminal::say_unchanged(&path.display().to_string());
             Ok((assessment, true))
         }
     }
@@ -147,19 +147,19 @@ fn sheet_text(assessment: &Assessment) -> &str {
 /// Puts the text in the place of the sheet's, if it is still what was judged: whole or not at all, where a link leads and with the modes that it had.
 fn replace(path: &Path, judged: &str, text: &str) -> Result<(), Failure> {
     let refused = |doing: &str, error: &std::io::Error| {
-        Failure::Files(format!("{} cannot be {doing}: {}; it is as it was", path.display(), plain(error)))
+        Failure::Files(format!("{} cannot be {doing}: {}; it was not changed", path.display(), plain(error)))
     };
     let target = fs::canonicalize(path).map_err(|error| refused("found", &error))?;
     let folder = target.parent().unwrap_or_else(|| Path::new("/"));
     let before = fs::metadata(&target).map_err(|error| refused("read", &error))?;
     if before.permissions().readonly() {
-        return Err(Failure::Files(format!("{} is read-only; it is as it was", path.display())));
+        return Err(Failure::Files(format!("{} is read-only; it was not changed", path.display())));
     }
     let bytes = fs::read(&target).map_err(|error| refused("read", &error))?;
     // Somebody may have gone on writing while the question stood.
     if bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes) != judged.as_bytes() {
         return Err(Failure::Files(format!(
-            "{} was changed meanwhile; nothing was written: check it again",
+            "{} was changed in the meantime; nothing was written: check it again",
             path.display()
         )));
     }

@@ -25,8 +25,8 @@ use crate::secret_sources::RunSources;
 use crate::sheet_file::assess_with_file;
 use crate::{target, terminal};
 
-/// Begins what is said where no machine fits.
-const NEITHER: &str = "both have";
+/// Begins the message when no machine matches.
+const NEITHER: &str = "neither has";
 
 /// What lies at a path.
 enum Side {
@@ -62,14 +62,15 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
         }
         (Side::Rootfs(_), Side::Rootfs(_)) => {
             return Err(Failure::CommandLine(format!(
-                "{} and {} are two root filesystems; compare each with the output that it should have",
+                "{} and {} are both root filesystems; compare each with the output it should have",
                 arguments.first.display(),
                 arguments.second.display()
             )));
         }
         _ => {
             return Err(Failure::CommandLine(format!(
-                "{} and {} are of different kinds; compare two sheets, two outputs, or an output and a rootfs",
+                "{} and {} are not the same kind of thing; compare two sheets, two outputs, or an output and a \
+                    rootfs",
                 arguments.first.display(),
                 arguments.second.display()
             )));
@@ -94,7 +95,7 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
         return Ok(Exit::Done);
     }
     Err(Failure::Files(format!(
-        "whether {} and {} are the same cannot be said, since not all of them could be compared",
+        "{} and {} could not be compared in full, so they may differ",
         arguments.first.display(),
         arguments.second.display()
     )))
@@ -124,7 +125,8 @@ fn sheets(arguments: &CompareArguments) -> Result<Comparison, Failure> {
         let assessment = assess_with_file(path, &sources)?;
         if !assessment.is_whole {
             return Err(Failure::Files(format!(
-                "{} cannot be read in full, and what is missing would seem to differ; `impostazione check` shows where",
+                "{0} cannot be read in full, so the missing part would look like a difference; `impostazione check {0}` \
+                    shows where",
                 path.display()
             )));
         }
@@ -183,7 +185,8 @@ fn outputs(
     let scope = match (of_first, of_second) {
         (Some(_), _) | (_, Some(_)) if !globs.is_empty() => {
             return Err(Failure::CommandLine(
-                "a machine's own folder is that machine alone; leave --only out, or name the folder of the whole output"
+                "the folder of one machine holds that machine alone; leave --only out, or name the folder of the \
+                    whole output"
                     .to_owned(),
             ));
         }
@@ -226,7 +229,7 @@ fn with_rootfs(
         (None, None, [machine]) => (*machine).to_owned(),
         _ => {
             return Err(Failure::CommandLine(format!(
-                "{} does not say which machine it is; say so with --only: {}",
+                "{} does not say which machine it is; choose one with --only: {}",
                 rootfs.name().display(),
                 hosts.join(", ")
             )));

@@ -6,18 +6,15 @@ use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
 use std::process::{self, Stdio};
 
-use anstyle::Style;
 use impostazione_ovf::make_sample_package;
 use impostazione_text::files::plain;
 use include_dir::{Dir, DirEntry, include_dir};
 
 use crate::args::{Color, DemoArguments};
 use crate::exit::{Exit, Failure};
-use crate::terminal;
+use crate::terminal::{self, STRONG};
 
 static SITE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
-
-const STRONG: Style = Style::new().bold();
 
 /// A command of the demonstration, as it is typed in its folder.
 struct Step {
@@ -35,39 +32,41 @@ const KEY: &str = "harbor.key";
 
 const STEPS: [Step; 9] = [
     Step {
-        says: "A sheet with a few slips in it, such as happen when entries are copied. Each is found in one run:",
+        says: "A sheet with a few mistakes, the kind that happen when entries are copied. One run finds them all:",
         command: &["check", "slips.toml"],
         ends_with: 1,
     },
     Step {
-        says: "What a package asks for, found out by itself:",
+        says: "What a package asks for, worked out from its descriptor:",
         command: &["inspect", "packages/logbook.ova"],
         ends_with: 0,
     },
     Step {
-        says: "Passwords never stand in a sheet. They are in an encrypted store beside it, which this new key opens:",
+        says: "Passwords are never written in a sheet. They are kept in an encrypted store next to it, which this \
+            new key opens:",
         command: &["secret", "recipients", "harbor.toml", "--new-key", KEY],
         ends_with: 0,
     },
     Step {
-        says: "What the store lacks is made up, so that it can be typed on each keyboard and keeps to every rule:",
+        says: "Missing passwords and host keys are generated. They follow every rule and can be typed on every \
+            keyboard:",
         command: &["secret", "generate", "harbor.toml"],
         ends_with: 0,
     },
-    Step { says: "The same harbor, written rightly:", command: &["check", "harbor.toml"], ends_with: 0 },
-    Step { says: "What each machine will be:", command: &["review", "harbor.toml"], ends_with: 0 },
+    Step { says: "The same harbor without the mistakes:", command: &["check", "harbor.toml"], ends_with: 0 },
+    Step { says: "What each machine will get:", command: &["review", "harbor.toml"], ends_with: 0 },
     Step {
-        says: "The files for each of them:",
+        says: "The files for each machine:",
         command: &["render", "harbor.toml", "--into", "output"],
         ends_with: 0,
     },
     Step {
-        says: "A card as an image left it, with all that would get in the way of a first boot:",
+        says: "A card fresh from its image, with everything that would get in the way of a first boot:",
         command: &["inspect", CARD],
         ends_with: 0,
     },
     Step {
-        says: "What placing a host on it would change; nothing is changed yet:",
+        says: "What placing a host on it would change (nothing is changed yet):",
         command: &["place", "output", CARD, "--only", "gauge-01", "--fresh-identity", "--dry-run"],
         ends_with: 0,
     },
@@ -82,14 +81,17 @@ const SHOWN: [&str; 3] = [
 
 /// What else there is to see, and what it shows.
 const NEXT: [(&str, &str); 8] = [
-    ("impostazione place output/gauge-01 sd-card --yes", "places it; without --yes it asks"),
-    ("impostazione undo sd-card --yes", "takes it back, to the byte"),
-    ("impostazione secret list harbor.toml", "which secrets there are, and what uses them"),
-    ("impostazione subnet quay --sheet harbor.toml", "which addresses are free"),
-    ("impostazione inspect output/signal-tower/rootfs", "what the files make of the tower"),
-    ("impostazione inspect packages/signals.ova", "another package, and what it means"),
-    ("impostazione render harbor.toml --into output --packages", "new packages with the settings in them"),
-    ("impostazione explain gateway-outside-subnet", "more about a finding"),
+    ("impostazione place output/gauge-01 sd-card --yes", "places it; asks first without --yes"),
+    ("impostazione undo sd-card --yes", "takes it back, byte for byte"),
+    ("impostazione secret list harbor.toml", "lists the secrets and what uses them"),
+    ("impostazione subnet quay --sheet harbor.toml", "shows which addresses are free"),
+    ("impostazione inspect output/signal-tower/rootfs", "shows what netplan makes of the tower's files"),
+    ("impostazione inspect packages/signals.ova", "shows another package and what its properties mean"),
+    (
+        "impostazione render harbor.toml --into output --packages",
+        "makes new packages with the settings inside",
+    ),
+    ("impostazione explain gateway-outside-subnet", "explains a rule"),
 ];
 
 pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failure> {
@@ -109,7 +111,7 @@ pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failu
             .map_err(|error| cannot("read", &folder.join(path), &error))?;
         terminal::print(&format!("\n{STRONG}$ cat {path}{STRONG:#}\n{text}"))?;
     }
-    terminal::print(&format!("\nAll of it is in {}. To go on from there:\n\n", folder.display()))?;
+    terminal::print(&format!("\nEverything is in {}. To go on from here:\n\n", folder.display()))?;
     for (command, does) in NEXT {
         terminal::print(&format!("  {STRONG}{command:57}{STRONG:#} {does}\n"))?;
     }
@@ -136,7 +138,7 @@ fn take(step: &Step, folder: &Path, color: Color) -> Result<(), Failure> {
         }
         return Ok(());
     }
-    Err(Failure::Files(format!("the demonstration stops: `impostazione {typed}` ended with {status}")))
+    Err(Failure::Files(format!("the demo stopped: `impostazione {typed}` ended with {status}")))
 }
 
 fn make_folder(wanted: Option<&Path>) -> Result<PathBuf, Failure> {
@@ -150,7 +152,7 @@ fn make_folder(wanted: Option<&Path>) -> Result<PathBuf, Failure> {
     let mut entries = fs::read_dir(folder).map_err(|error| cannot("read", folder, &error))?;
     if entries.next().is_some() {
         return Err(Failure::Files(format!(
-            "{} is not empty, and the sample site would mix with what is there; name a new folder",
+            "{} is not empty; name a new folder for the sample site",
             folder.display()
         )));
     }

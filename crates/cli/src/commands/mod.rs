@@ -2,10 +2,12 @@
 
 pub(crate) mod check;
 pub(crate) mod compare;
+pub(crate) mod completions;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod inspect;
 mod json;
+pub(crate) mod man;
 pub(crate) mod place;
 pub(crate) mod render;
 pub(crate) mod review;

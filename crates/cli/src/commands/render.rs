@@ -3,7 +3,7 @@
 use std::collections::{BTreeSet, HashMap};
 use std::fmt::Write as _;
 
-use impostazione_core::finding::Report;
+use impostazione_core::finding::{Finding, Report, Severity};
 use impostazione_core::machine::{Machine, Site};
 use impostazione_core::output::{
     self, Hashing, OutputContent, Packing, PasswordHashes, Rendering, WriteFault, WriteReport, Writing,
@@ -84,14 +84,18 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
     let assessment = assess_with_file(&arguments.sheet, &sources)?;
     let sheet = arguments.sheet.display().to_string();
     let standing = assessment.findings.iter().filter(|finding| !finding.is_waived());
+    // `check` shows notes, and each command after it need not.
+    let (notes, graver): (Vec<&Finding>, Vec<&Finding>) =
+        standing.partition(|finding| finding.severity() == Severity::Note && !finding.rule.not_looked_at);
     let is_json = arguments.format == Format::Json;
     if !is_json {
-        terminal::tell(&terminal::show_findings(
-            standing,
-            &assessment.sources,
-            terminal::WHOLE_SHEET,
-            terminal::width(),
-        ));
+        let width = terminal::width();
+        terminal::tell(&terminal::show_findings(graver, &assessment.sources, terminal::WHOLE_SHEET, width));
+        if !notes.is_empty() {
+            let (notes, them) =
+                (terminal::count(notes.len(), "note", "notes"), if notes.len() == 1 { "it" } else { "them" });
+            terminal::say_note(&format!("{sheet}: {notes}; `impostazione check {sheet}` shows {them}"));
+        }
     }
     let found = || Report::new(&assessment.sources, assessment.site.machines.len(), &assessment.findings);
     let into = arguments.into.display().to_string();
@@ -101,10 +105,10 @@ pub(crate) fn run(arguments: &RenderArguments, quiet: bool, verbose: bool) -> Re
             return Ok(Exit::ErrorsRemain);
         }
         terminal::tell(&terminal::summary_line(&sheet, assessment.summary()));
-        terminal::complain(if assessment.summary().errors > 0 {
-            "nothing was written: the sheet must be right first"
+        terminal::say_error(if assessment.summary().errors > 0 {
+            "nothing was written: fix the errors above first"
         } else {
-            "nothing was written: all of the sheet must be looked at first"
+            "nothing was written: some of the sheet could not be checked; see above"
         });
         return Ok(Exit::ErrorsRemain);
     };
@@ -186,7 +190,7 @@ fn hash_logins(
         Some(Ok(store)) => Some(store),
         None | Some(Err(StoreFault::Missing(_))) => None,
         Some(Err(fault)) => {
-            terminal::complain(&format!("the salts of passwords do not come from the store: {fault}"));
+            terminal::say_warning(&format!("the salts of the passwords are not from the store: {fault}"));
             None
         }
     };
@@ -216,7 +220,8 @@ fn prepare_packages(
         }
         if package.signature.is_some() && !arguments.drop_signature {
             return Err(Failure::CommandLine(format!(
-                "{} is signed, and a changed descriptor breaks its signature; with --drop-signature the new package is made without one",
+                "{} is signed, and changing the descriptor breaks the signature; add --drop-signature to make the \
+                    new package without one",
                 package.path
             )));
         }
@@ -229,7 +234,7 @@ fn prepare_packages(
         progress.finish();
         if let Some(bad) = files.iter().find(|file| file.state.is_bad()) {
             return Err(Failure::Files(format!(
-                "no new package is made of {}: its file {} is {}",
+                "no new package was made from {}: its file {} is {}",
                 package.path,
                 bad.name,
                 bad.state.word()
@@ -248,7 +253,7 @@ fn told(arguments: &RenderArguments, report: &WriteReport, machines: usize) -> S
         terminal::count(machines, "machine", "machines"),
     )];
     if report.unchanged > 0 {
-        parts.push(format!("{} as they were", report.unchanged));
+        parts.push(format!("{} unchanged", report.unchanged));
     }
     if !report.removed.is_empty() {
         parts.push(format!("{} removed", report.removed.len()));
@@ -264,32 +269,33 @@ fn tell_changed(arguments: &RenderArguments, paths: &[String]) {
         let _ = writeln!(text, "  {}", terminal::harmless(&arguments.into.join(path).display().to_string()));
     }
     let what = if paths.len() == 1 {
-        "this file was changed since it was rendered"
+        "this file is not as `render` wrote it"
     } else {
-        "these files were changed since they were rendered"
+        "these files are not as `render` wrote them"
     };
-    terminal::complain(&format!(
-        "nothing was written, since {what}; put into the sheet what is meant, and run it again with --discard-changes:"
+    terminal::say_error(&format!(
+        "nothing was written, because {what}; put the changes into the sheet, then overwrite the files with \
+            --discard-changes:"
     ));
     terminal::tell(&text);
 }
 
 fn warn_of_leftovers(arguments: &RenderArguments, report: &WriteReport) {
     for path in &report.left_packages {
-        terminal::complain(&format!(
-            "{} was made by an earlier run and is left as it was; --packages makes it again, --prune removes it",
+        terminal::say_note(&format!(
+            "{} is from an earlier run and was left alone; --packages makes it again, --prune removes it",
             arguments.into.join(path).display()
         ));
     }
     for machine in &report.left_machines {
-        terminal::complain(&format!(
-            "{machine} is no longer in the sheet; its files are still in {} (--prune removes them)",
+        terminal::say_note(&format!(
+            "{machine} is no longer in the sheet, but its files are still in {} (--prune removes them)",
             arguments.into.display()
         ));
     }
     for path in &report.left_files {
-        terminal::complain(&format!(
-            "{} is no longer rendered, but somebody has changed it since; it was left there",
+        terminal::say_warning(&format!(
+            "{} is no longer needed, but somebody has changed it; it was left there",
             arguments.into.join(path).display()
         ));
     }

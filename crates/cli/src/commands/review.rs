@@ -42,8 +42,8 @@ pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
         ));
     }
     if !assessment.is_whole {
-        terminal::complain(&format!(
-            "{} cannot be read in full, and machines and settings may be missing here",
+        terminal::say_warning(&format!(
+            "{} cannot be read in full; machines and settings may be missing here",
             arguments.sheet.display()
         ));
     }

@@ -83,8 +83,8 @@ pub(crate) fn run(arguments: &SubnetArguments) -> Result<Exit, Failure> {
         } else {
             "cannot be read in full".to_owned()
         };
-        terminal::complain(&format!(
-            "{sheet} {why}, so that more addresses may be taken; `impostazione check {sheet}` says why"
+        terminal::say_warning(&format!(
+            "{sheet} {why}, so more addresses may be taken; `impostazione check {sheet}` shows why"
         ));
     }
     Ok(Exit::Done)
@@ -107,22 +107,20 @@ fn facts_asked_for(asked: &str, site: Option<&Site>) -> Result<Vec<PrefixFacts>,
         let facts: Vec<PrefixFacts> =
             sides.map(|side| facts_of(side.prefix.value, side.prefix.value.network())).collect();
         if facts.is_empty() {
-            return Err(Failure::Files(format!(
-                "subnet {asked} has no prefix that can be read: check the sheet first"
-            )));
+            return Err(Failure::Files(format!("subnet {asked} has no valid prefix: check the sheet first")));
         }
         return Ok(facts);
     }
     prefix_facts(asked).map(|facts| vec![facts]).map_err(|fault| {
+        if !asked.contains(['.', ':', '/']) {
+            return Failure::CommandLine(no_such_subnet(asked, site));
+        }
         let reason = match fault {
-            PrefixFault::NoMask if site.is_some() => {
-                "it is neither an address with a mask nor a subnet of the sheet".to_owned()
-            }
             PrefixFault::NoMask => "it has no mask".to_owned(),
-            PrefixFault::Address(fault) => format!("what stands before the mask {}", fault.reason),
-            PrefixFault::Mask(MaskFault::NotContiguous) => "its mask has zeros among its ones".to_owned(),
+            PrefixFault::Address(fault) => format!("the address {}", fault.reason),
+            PrefixFault::Mask(MaskFault::NotContiguous) => "its mask is not contiguous".to_owned(),
             PrefixFault::Mask(MaskFault::Inverted(length)) => {
-                format!("its mask is turned round: /{length} may be meant")
+                format!("its mask is inverted (a wildcard mask), perhaps for /{length}")
             }
             _ => "its mask cannot be read".to_owned(),
         };
@@ -130,4 +128,17 @@ fn facts_asked_for(asked: &str, site: Option<&Site>) -> Result<Vec<PrefixFacts>,
             "{asked}: {reason}; write an address and a mask, such as 10.64.10.0/24, 10.64.10.0/255.255.255.0 or 10.64.10.0/0xffffff00"
         ))
     })
+}
+
+/// What is wrong with a name.
+fn no_such_subnet(asked: &str, site: Option<&Site>) -> String {
+    let asked = terminal::harmless(asked);
+    let Some(site) = site else {
+        return format!("{asked} is not an address; name the sheet that has this subnet with --sheet");
+    };
+    let names: Vec<&str> = site.subnets.iter().map(|subnet| subnet.name.value.as_str()).collect();
+    if names.is_empty() {
+        return format!("{asked} is not an address, and the sheet has no subnets");
+    }
+    format!("the sheet has no subnet {asked}; it has {}", terminal::harmless(&names.join(", ")))
 }

@@ -98,8 +98,8 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
             json::print(&JsonReport::without_placement(&name, if is_dry { "tried" } else { "cleared" }))?;
             return Ok(Exit::Done);
         }
-        let what = if is_dry { "nothing was changed, as --dry-run asks" } else { "what it left is gone" };
-        return tell(quiet, &format!("{name}: a placement had been begun and had changed nothing; {what}\n"));
+        let what = if is_dry { "nothing was changed (--dry-run)" } else { "its leftovers were removed" };
+        return tell(quiet, &format!("{name}: a placement was started and changed nothing; {what}\n"));
     };
     check_reach(&rootfs, record).map_err(failure)?;
     let lost: Vec<ChangedSince> =
@@ -124,7 +124,7 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
     }
     let Some(undone) = undone else {
         if decision == Decision::Declined {
-            terminal::complain(&format!("{name} is as it was: the question was declined"));
+            terminal::say_unchanged(&name);
             return Ok(Exit::ErrorsRemain);
         }
         let mut text = String::new();
@@ -132,15 +132,15 @@ pub(crate) fn run(arguments: &UndoArguments, quiet: bool) -> Result<Exit, Failur
             // Writing to a String does not fail.
             let _ = writeln!(text, "  {}", terminal::harmless(&step.path));
         }
-        return tell(quiet, &format!("{text}{name}: nothing was changed, as --dry-run asks\n"));
+        return tell(quiet, &format!("{text}{name}: nothing was changed (--dry-run)\n"));
     };
     for folder in &undone.left_folders {
-        terminal::complain(&format!(
-            "/{folder} was made by the placement and holds something else by now; it was left"
+        terminal::say_note(&format!(
+            "/{folder} was made by the placement and has other files in it now; it was left there"
         ));
     }
     let restored = terminal::count(undone.restored, "path is", "paths are");
-    tell(quiet, &format!("{name}: {restored} as before, and the record of the placement is gone\n"))
+    tell(quiet, &format!("{name}: {restored} as before; the record of the placement was removed\n"))
 }
 
 /// Whether the placement is to be taken back.
@@ -156,9 +156,11 @@ fn decide(
             _ => format!("{} things were changed", drifted.len()),
         };
         let question =
-            terminal::harmless(&format!("Since the placement, {what}. Take it back, and lose that?"));
+            terminal::harmless(&format!("Since it was placed, {what}. Take the placement back and lose it?"));
         if arguments.format == Format::Json {
-            terminal::complain(&format!("{question} --discard-changes answers yes"));
+            terminal::say_error(&format!(
+                "with --format json nothing is asked. {question} To answer yes, add --discard-changes"
+            ));
             return Ok(Decision::Declined);
         }
         if !ask(&question, "--discard-changes")? {
@@ -175,13 +177,13 @@ fn nothing_placed(name: &std::path::Path, arguments: &UndoArguments, quiet: bool
         json::print(&JsonReport::without_placement(&name, "unchanged"))?;
         return Ok(Exit::Done);
     }
-    tell(quiet, &format!("{name} has no placement, and nothing was changed\n"))
+    tell(quiet, &format!("{name} has no placement; nothing was changed\n"))
 }
 
 fn about(record: &Record) -> String {
-    let state = if record.is_under_way { ", which was cut off" } else { "" };
+    let state = if record.is_under_way { ", which was interrupted" } else { "" };
     format!(
-        "The placement of {} of {}{state}, changed {}.\n",
+        "{}, placed {}{state}: {} changed\n",
         terminal::harmless(&record.machine),
         terminal::harmless(&record.placed),
         terminal::count(record.steps.len(), "path", "paths")

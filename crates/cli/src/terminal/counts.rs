@@ -27,7 +27,8 @@ pub(crate) fn summary_of_host(name: &str, summary: Summary) -> String {
     format!("{name}: {}\n", found(summary))
 }
 
-fn found(summary: Summary) -> String {
+/// How many errors, warnings and notes there are, in words.
+pub(super) fn found(summary: Summary) -> String {
     let parts: Vec<String> = [
         (summary.errors, "error", "errors"),
         (summary.warnings, "warning", "warnings"),
@@ -39,7 +40,7 @@ fn found(summary: Summary) -> String {
     .collect();
     let found = if parts.is_empty() { "nothing wrong".to_owned() } else { parts.join(", ") };
     let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
-    let unlooked = if summary.not_looked_at > 0 { "; not all of it was looked at" } else { "" };
+    let unlooked = if summary.not_looked_at > 0 { "; not everything was checked" } else { "" };
     found + &waived + unlooked
 }
 

@@ -2,33 +2,29 @@
 
 use std::fmt::Write as _;
 
-use anstyle::{AnsiColor, Style};
 use impostazione_core::views::compare::{Comparison, Difference, DifferenceKind, NotCompared};
 use impostazione_text::visible::harmless;
-use textwrap::Options;
+use unicode_width::UnicodeWidthStr as _;
 
 use super::change_view::show_lines;
-
-const STRONG: Style = Style::new().bold();
-const FAINT: Style = Style::new().dimmed();
-const FIRST: Style = AnsiColor::Red.on_default();
-const SECOND: Style = AnsiColor::Green.on_default();
+use super::screen::{wrapped_behind, wrapping};
+use super::theme::{BAD, GOOD, STRONG};
 
 /// Every difference, how many machines differ, and what could not be compared.
 pub(crate) fn show_comparison(comparison: &Comparison, names: (&str, &str), width: usize) -> String {
     let (first, second) = (harmless(names.0), harmless(names.1));
     let Comparison { differences, not_compared } = comparison;
     if differences.is_empty() && not_compared.is_empty() {
-        return format!("{first} and {second} say the same\n");
+        return format!("{first} and {second} are the same\n");
     }
-    let mut text = format!("{FIRST}-{FIRST:#} {first}\n{SECOND}+{SECOND:#} {second}\n");
+    let mut text = format!("{BAD}-{BAD:#} {first}\n{GOOD}+{GOOD:#} {second}\n");
     show_differences(&mut text, differences, width);
     if !not_compared.is_empty() {
         // Writing to a String does not fail.
         let _ = writeln!(text, "\nNot compared:");
     }
     for left_out in not_compared {
-        let options = Options::new(width).initial_indent("  ").subsequent_indent("    ");
+        let options = wrapping(width).initial_indent("  ").subsequent_indent("    ");
         let _ = writeln!(text, "{}", textwrap::fill(&harmless(&words_of(left_out)), options));
     }
     text
@@ -71,10 +67,16 @@ fn show_differences(text: &mut String, differences: &[Difference], width: usize)
     }
 }
 
-fn show_message(text: &mut String, difference: &Difference) {
+fn show_message(text: &mut String, difference: &Difference, width: usize) {
     if let Some(message) = &difference.message {
-        let _ = writeln!(text, "      {}", harmless(message));
+        let _ = writeln!(text, "{}", wrapped_behind(message, "      ", width));
     }
+}
+
+/// A place and what is said of it, on two lines where one is too narrow for both.
+fn side_by_side([place, words]: &[String; 2], width: usize) -> String {
+    let is_narrow = place.width() + words.width() + 4 > width;
+    if is_narrow { format!("  {place}\n      {words}") } else { format!("  {place}  {words}") }
 }
 
 fn show_one(text: &mut String, difference: &Difference, width: usize) {
@@ -86,15 +88,22 @@ fn show_one(text: &mut String, difference: &Difference, width: usize) {
         DifferenceKind::OnlyFirst | DifferenceKind::OnlySecond if difference.lines.is_empty() => {
             let value = difference.first.as_ref().or(difference.second.as_ref());
             let value = value.map(|value| format!(": {}", harmless(value))).unwrap_or_default();
-            let _ = writeln!(text, "  {at}  {FAINT}{}{FAINT:#}{value}", difference.kind.word());
-            show_message(text, difference);
+            let words = [at, format!("{}{value}", difference.kind.word())];
+            let _ = writeln!(text, "{}", side_by_side(&words, width));
+            show_message(text, difference, width);
         }
         kind => {
-            let _ = writeln!(text, "  {at}  {FAINT}{}{FAINT:#}", kind.word());
-            show_message(text, difference);
-            for (value, mark, style) in [(&difference.first, '-', FIRST), (&difference.second, '+', SECOND)] {
+            // A file that is kept from others may differ in something else than a secret.
+            let is_file = difference.at.file.is_some();
+            let word = match kind {
+                DifferenceKind::SecretDiffers if is_file => "differs, not shown (secrets)",
+                other => other.word(),
+            };
+            let _ = writeln!(text, "{}", side_by_side(&[at, word.to_owned()], width));
+            show_message(text, difference, width);
+            for (value, mark, style) in [(&difference.first, '-', BAD), (&difference.second, '+', GOOD)] {
                 if let Some(value) = value {
-                    let _ = writeln!(text, "      {style}{mark} {}{style:#}", harmless(value));
+                    let _ = writeln!(text, "      {style}{mark}{style:#} {}", harmless(value));
                 }
             }
             if !difference.lines.is_empty() {

@@ -4,18 +4,13 @@
 use std::fmt::Write as _;
 use std::ops::Range;
 
-use anstyle::{AnsiColor, Style};
-use impostazione_core::finding::{Finding, Severity};
+use impostazione_core::finding::Finding;
 use impostazione_text::visible::harmless;
 use impostazione_text::{Source, Sources};
-use textwrap::Options;
 use unicode_width::UnicodeWidthStr as _;
 
-use super::screen::shows_unicode;
-
-const STRONG: Style = Style::new().bold();
-const FIX: Style = AnsiColor::Green.on_default();
-const FAINT: Style = Style::new().dimmed();
+use super::screen::{shows_unicode, wrapping};
+use super::theme::{self, STRONG};
 
 /// What stands in place of a machine's name where a finding is about the sheet as a whole.
 pub(crate) const WHOLE_SHEET: &str = "(whole sheet)";
@@ -60,25 +55,25 @@ fn show(
 ) {
     let source = sources.get(finding.place.source);
     let position = sources.position(finding.place);
-    let color = severity_style(finding.severity());
+    let color = theme::of_severity(finding.severity());
     let machine = harmless(finding.machine.as_deref().unwrap_or(whole));
     let gap = if machine.is_empty() { "" } else { "  " };
     let others = if others > 0 { format!(" and {others} more") } else { String::new() };
+    let place = format!("{}:{}:{}", harmless(source.name()), position.line, position.column);
+    let (severity, rule) = (finding.severity().word(), finding.rule.name);
+    let whole = [machine.as_str(), &others, gap, &place, "  ", severity, " ", rule].concat();
+    // On a narrow terminal the rule has a line of its own.
+    let then = if whole.width() > width { "\n  " } else { "  " };
     // Writing to a String does not fail.
     let _ = writeln!(
         text,
-        "{STRONG}{machine}{STRONG:#}{others}{gap}{}:{}:{}  {color}{}{color:#} {}",
-        harmless(source.name()),
-        position.line,
-        position.column,
-        finding.severity().word(),
-        finding.rule.name,
+        "{STRONG}{machine}{STRONG:#}{others}{gap}{place}{then}{color}{severity}{color:#} {rule}",
     );
     if let Some(excerpt) = Excerpt::of(source, finding, width.saturating_sub(LINE_INDENT.len()).max(30)) {
         let Excerpt { before, part, after } = &excerpt;
         let marks = format!("{}{}", " ".repeat(before.width()), mark.to_string().repeat(part.width().max(1)));
-        let _ = writeln!(text, "{LINE_INDENT}{FAINT}{before}{FAINT:#}{part}{FAINT}{after}{FAINT:#}");
-        let _ = writeln!(text, "{LINE_INDENT}{color}{marks}{color:#}");
+        let _ = writeln!(text, "{LINE_INDENT}{before}{part}{after}");
+        let _ = writeln!(text, "{LINE_INDENT}{marks}");
     }
     let _ = writeln!(text, "{}", wrapped(&finding.message, INDENT, INDENT, width));
     let (title, says) = match &finding.waived_because {
@@ -87,7 +82,7 @@ fn show(
     };
     let last =
         wrapped(&format!("{title} {says}"), INDENT, &" ".repeat(INDENT.len() + title.len() + 1), width);
-    let last = last.replacen(title, &format!("{FIX}{title}{FIX:#}"), 1);
+    let last = last.replacen(title, &format!("{STRONG}{title}{STRONG:#}"), 1);
     let _ = writeln!(text, "{last}\n");
 }
 
@@ -166,16 +161,5 @@ fn cut_start(text: &str, width: usize) -> String {
 }
 
 fn wrapped(text: &str, first: &str, others: &str, width: usize) -> String {
-    textwrap::fill(
-        &harmless(text),
-        Options::new(width).initial_indent(first).subsequent_indent(others).break_words(false),
-    )
-}
-
-fn severity_style(severity: Severity) -> Style {
-    match severity {
-        Severity::Error => AnsiColor::Red.on_default().bold(),
-        Severity::Warning => AnsiColor::Yellow.on_default().bold(),
-        Severity::Note => AnsiColor::Cyan.on_default().bold(),
-    }
+    textwrap::fill(&harmless(text), wrapping(width).initial_indent(first).subsequent_indent(others))
 }

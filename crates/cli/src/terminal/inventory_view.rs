@@ -2,13 +2,11 @@
 
 use std::fmt::Write as _;
 
-use anstyle::Style;
 use impostazione_core::views::inventory::{Inventory, WantedSecret};
 use impostazione_text::visible::harmless;
 
-use super::review_view::{new_table, trimmed};
-
-const STRONG: Style = Style::new().bold();
+use super::table::{finished, new_table};
+use super::theme::STRONG;
 
 /// The most names that are listed where something is missing.
 const MOST_NAMES: usize = 3;
@@ -27,7 +25,7 @@ fn age(days: Option<i32>) -> String {
 pub(crate) fn show_inventory(inventory: &Inventory, width: usize) -> String {
     let mut text = String::new();
     if inventory.secrets.is_empty() && inventory.host_keys.is_empty() {
-        text += "Nothing in this sheet uses a secret.\n";
+        text += "This sheet uses no secret.\n";
     }
     if !inventory.secrets.is_empty() {
         let mut rows = new_table(width);
@@ -36,7 +34,7 @@ pub(crate) fn show_inventory(inventory: &Inventory, width: usize) -> String {
         for values in inventory.secrets.chunk_by(|one, next| one.name == next.name) {
             rows.add_row(row(values));
         }
-        text += &trimmed(&rows);
+        text += &finished(rows);
         text.push('\n');
     }
     if !inventory.host_keys.is_empty() {
@@ -48,7 +46,7 @@ pub(crate) fn show_inventory(inventory: &Inventory, width: usize) -> String {
             .collect();
         let oldest = inventory.host_keys.iter().filter_map(|key| key.age_days).max();
         let state = match (inventory.is_store_open, missing.as_slice()) {
-            (false, _) => "not looked at".to_owned(),
+            (false, _) => "not checked".to_owned(),
             (true, []) => format!("in the store {}", age(oldest)),
             (true, missing) => format!("missing: {}", some_of(missing)),
         };
@@ -63,7 +61,7 @@ pub(crate) fn show_inventory(inventory: &Inventory, width: usize) -> String {
                 None => entry.name.clone(),
             })
             .collect();
-        let _ = writeln!(text, "\n{STRONG}no longer wanted{STRONG:#}: {}", harmless(&names.join(", ")));
+        let _ = writeln!(text, "\n{STRONG}no longer used{STRONG:#}: {}", harmless(&names.join(", ")));
     }
     text
 }
@@ -79,7 +77,7 @@ fn row(values: &[WantedSecret]) -> [String; 5] {
     let state = if !is_stored {
         String::new()
     } else if values.iter().all(|secret| secret.in_store.is_none()) {
-        "not looked at".to_owned()
+        "not checked".to_owned()
     } else if missing.is_empty() {
         age(values.iter().filter_map(|secret| secret.age_days).max())
     } else if missing == [""] {

@@ -4,7 +4,7 @@ use impostazione_core::views::link_details::LinkDetails;
 
 /// How it is found, what it is made of, and what else is said of it.
 pub(super) fn link_words(kind: &str, details: &LinkDetails) -> Vec<String> {
-    let or_unknown = |text: &Option<String>| text.clone().unwrap_or_else(|| "?".to_owned());
+    let or_unknown = |text: &Option<String>| text.clone().unwrap_or_else(|| "unknown".to_owned());
     let members = details.members.join(", ");
     let mut words = Vec::new();
     match kind {
@@ -12,7 +12,7 @@ pub(super) fn link_words(kind: &str, details: &LinkDetails) -> Vec<String> {
         "bridge" if members.is_empty() => words.push("bridge".to_owned()),
         "bridge" => words.push(format!("bridge of {members}")),
         "vlan" => {
-            let tag = details.vlan.map_or_else(|| "?".to_owned(), |tag| tag.to_string());
+            let tag = details.vlan.map_or_else(|| "unknown".to_owned(), |tag| tag.to_string());
             words.push(format!("vlan {tag} over {}", or_unknown(&details.over)));
         }
         "wifi" => words.push(format!("wifi {}", or_unknown(&details.ssid))),
@@ -22,22 +22,21 @@ pub(super) fn link_words(kind: &str, details: &LinkDetails) -> Vec<String> {
     if details.only_port {
         words.push("the only port of its kind".to_owned());
     }
-    words.extend(details.mtu_bytes.map(|mtu| format!("packets of {mtu} bytes")));
+    words.extend(details.mtu_bytes.map(|mtu| format!("MTU {mtu}")));
     for route in &details.routes {
         let metric = route.metric.map_or_else(String::new, |metric| format!(", metric {metric}"));
-        let on_link = if route.on_link { " on the link" } else { "" };
+        let on_link = if route.on_link { " on-link" } else { "" };
         words.push(format!("{} via {}{metric}{on_link}", route.to, route.via));
     }
     if let Some(table) = details.routing_table {
         let gateways = details.routing_table_gateways.join(", ");
-        words.push(format!("answers by {gateways} (table {table})"));
+        words.push(format!("replies via {gateways} (table {table})"));
     }
     if let Some(speed) = details.speed_mbit_per_s {
         let duplex = if details.full_duplex.unwrap_or(true) { "full" } else { "half" };
-        words.push(format!("fixed at {speed} Mbit/s, {duplex} duplex"));
+        words.push(format!("{speed} Mbit/s, {duplex} duplex, fixed"));
     }
-    let flags =
-        [(details.wake_on_lan, "woken by a magic packet"), (details.link_local4, "IPv4 link-local too")];
+    let flags = [(details.wake_on_lan, "wake-on-LAN"), (details.link_local4, "IPv4 link-local address")];
     words.extend(flags.into_iter().filter(|(is_set, _)| *is_set).map(|(_, text)| text.to_owned()));
     words
 }

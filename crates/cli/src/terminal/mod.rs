@@ -14,6 +14,8 @@ mod rootfs_view;
 mod rule_view;
 mod screen;
 mod subnet_view;
+mod table;
+mod theme;
 
 pub(crate) use impostazione_text::visible::harmless;
 
@@ -26,7 +28,11 @@ pub(crate) use netplan_view::show_netplan_host;
 pub(crate) use package_view::{show_package, show_why};
 pub(crate) use progress::Progress;
 pub(crate) use review_view::{show_review, show_told};
-pub(crate) use rootfs_view::show_rootfs;
+pub(crate) use rootfs_view::{show_rootfs, show_rootfs_heading};
 pub(crate) use rule_view::{show_rule, show_rules};
-pub(crate) use screen::{complain, harmless_lines, print, tell, width};
+pub(crate) use screen::{
+    harmless_lines, leave_notes_out, print, print_as_it_is, say_error, say_note, say_unchanged, say_warning,
+    tell, width, wrapping,
+};
 pub(crate) use subnet_view::show_subnet;
+pub(crate) use theme::STRONG;

@@ -1,16 +1,14 @@
-//! A host as its netplan files make it, for people: its name servers, its links, and what is special about them.
+//! A host as its netplan files make it, for people: its DNS servers, its links, and what is special about them.
 
 use std::fmt::Write as _;
 
-use anstyle::Style;
-use comfy_table::ColumnConstraint;
 use impostazione_core::views::netplan::{InspectedHost, InspectedLink, InspectedRoute};
 use impostazione_core::views::review::ReviewedValue;
 use impostazione_text::visible::harmless;
 
-use super::review_view::{dns_for_words, new_table, stated, trimmed};
-
-const STRONG: Style = Style::new().bold();
+use super::review_view::{dns_for_words, stated};
+use super::table::{finished, new_table};
+use super::theme::STRONG;
 
 /// The whole host, which so many files make.
 pub(crate) fn show_netplan_host(host: &InspectedHost, files: usize, width: usize) -> String {
@@ -20,8 +18,8 @@ pub(crate) fn show_netplan_host(host: &InspectedHost, files: usize, width: usize
     let _ = writeln!(text, "{STRONG}{}{STRONG:#}{from}\n", harmless(&host.name));
     let renderer = ReviewedValue::Values(vec![host.renderer.to_owned()]);
     let special = dns_for_words(&host.dns_for);
-    let special = (special != ReviewedValue::Nothing).then_some(("special names", &special));
-    let always = [("name servers", &host.dns), ("search", &host.search), ("renderer", &renderer)];
+    let special = (special != ReviewedValue::Nothing).then_some(("DNS for domains", &special));
+    let always = [("DNS servers", &host.dns), ("search", &host.search), ("renderer", &renderer)];
     for (title, value) in always.into_iter().chain(special) {
         let _ = writeln!(text, "  {title:13} {}", stated(value, ", "));
     }
@@ -46,8 +44,7 @@ pub(crate) fn show_netplan_host(host: &InspectedHost, files: usize, width: usize
             harmless(&details_of(link, host, servers_differ).join("; ")),
         ]);
     }
-    table.set_constraints((0..4).map(|_| ColumnConstraint::ContentWidth));
-    let _ = writeln!(text, "\n{}", trimmed(&table));
+    let _ = writeln!(text, "\n{}", finished(table));
     text
 }
 
@@ -79,14 +76,14 @@ fn gateways_of(link: &InspectedLink) -> Vec<String> {
 
 /// How it is found, what it is made of, and what else is said of it.
 fn details_of(link: &InspectedLink, host: &InspectedHost, servers_differ: bool) -> Vec<String> {
-    let or_unknown = |text: &Option<String>| text.clone().unwrap_or_else(|| "?".to_owned());
+    let or_unknown = |text: &Option<String>| text.clone().unwrap_or_else(|| "unknown".to_owned());
     let members = link.members.join(", ");
     let mut words = Vec::new();
     match link.kind {
         "bond" => words.push(format!("of {members}, {}", link.mode.as_deref().unwrap_or("balance-rr"))),
         "bridge" | "vrf" if !members.is_empty() => words.push(format!("of {members}")),
         "vlan" => {
-            let tag = link.vlan.map_or_else(|| "?".to_owned(), |tag| tag.to_string());
+            let tag = link.vlan.map_or_else(|| "unknown".to_owned(), |tag| tag.to_string());
             words.push(format!("tag {tag} over {}", or_unknown(&link.over)));
         }
         "wifi" => words.push(link.ssids.join(", ")),
@@ -94,30 +91,30 @@ fn details_of(link: &InspectedLink, host: &InspectedHost, servers_differ: bool) 
         _ => {}
     }
     if link.name.as_ref().is_some_and(|name| *name != link.id) {
-        words.push(format!("called {} in the file", link.id));
+        words.push(format!("{} in the file", link.id));
     }
     words.extend(link.mac.clone());
     let driver = link.found_by_driver.join(", ");
     let found = [
-        (link.found_by_name.as_ref().filter(|name| link.name.as_ref() != Some(name)), "any named "),
-        ((!driver.is_empty()).then_some(&driver), "any with the driver "),
-        (link.mac_set.as_ref(), "is given the address "),
+        (link.found_by_name.as_ref().filter(|name| link.name.as_ref() != Some(name)), "any port named "),
+        ((!driver.is_empty()).then_some(&driver), "any port with the driver "),
+        (link.mac_set.as_ref(), "gets the MAC "),
     ];
     words.extend(found.into_iter().filter_map(|(value, text)| Some(format!("{text}{}", value?))));
     if link.renderer != host.renderer {
-        words.push(format!("set up by {}", link.renderer));
+        words.push(format!("renderer {}", link.renderer));
     }
-    words.extend(link.mtu_bytes.map(|mtu| format!("packets of {mtu} bytes")));
+    words.extend(link.mtu_bytes.map(|mtu| format!("MTU {mtu}")));
     words.extend(link.parameters.iter().map(|(key, value)| format!("{key} {value}")));
     words.extend(link.routes.iter().filter(|route| !is_gateway(route)).map(route_words));
     if servers_differ && !link.dns.is_empty() {
         words.push(format!("asks {}", link.dns.join(", ")));
     }
     if link.passthrough {
-        words.push("has settings that are passed through to NetworkManager".to_owned());
+        words.push("has passthrough settings for NetworkManager".to_owned());
     }
     if link.wake_on_lan {
-        words.push("woken by a magic packet".to_owned());
+        words.push("wake-on-LAN".to_owned());
     }
     words
 }
@@ -138,7 +135,7 @@ fn route_words(route: &InspectedRoute) -> String {
         text += &value;
     }
     if route.on_link {
-        text += " on the link";
+        text += " on-link";
     }
     text
 }

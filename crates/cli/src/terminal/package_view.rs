@@ -2,16 +2,12 @@
 
 use std::fmt::Write as _;
 
-use anstyle::{AnsiColor, Style};
-use comfy_table::ColumnConstraint;
 use impostazione_ovf::{CERTAIN, PackageReport, Property, Reading, ReportedProperty, ReportedSignature};
 use impostazione_text::ByteSize;
 use impostazione_text::visible::harmless;
 
-use super::review_view::{new_table, trimmed};
-
-const STRONG: Style = Style::new().bold();
-const BAD: Style = AnsiColor::Red.on_default().bold();
+use super::table::{finished, new_table};
+use super::theme::{BAD, STRONG};
 
 /// The whole package.
 pub(crate) fn show_package(path: &str, report: &PackageReport, width: usize) -> String {
@@ -57,14 +53,14 @@ fn facts(text: &mut String, report: &PackageReport) {
     fact(
         "set up by",
         match report.transports.as_slice() {
-            [] => "its console: no way for settings is named".to_owned(),
+            [] => "its console: the descriptor names no transport".to_owned(),
             transports => transports.join(", "),
         },
     );
     if !report.licenses.is_empty() {
         let count = report.licenses.len();
         let they =
-            if count == 1 { "1, to be accepted".to_owned() } else { format!("{count}, to be accepted") };
+            if count == 1 { "1, must be accepted".to_owned() } else { format!("{count}, must be accepted") };
         fact("licenses", format!("{they}; --licenses shows them"));
     }
     if let Some(signature) = &report.signature {
@@ -77,8 +73,8 @@ fn signature_words(signature: &ReportedSignature) -> String {
         return "a certificate that cannot be read".to_owned();
     }
     let trust = match (signature.valid, signature.trusted) {
-        (false, _) => "which does not hold",
-        (true, None) => "not yet trusted: --trust FILE says whom to trust",
+        (false, _) => "which is NOT valid",
+        (true, None) => "not checked for trust: name the trusted certificates with --trust FILE",
         (true, Some(true)) => "trusted",
         (true, Some(false)) => "not trusted",
     };
@@ -99,7 +95,7 @@ fn options_table(report: &PackageReport, width: usize) -> Option<String> {
         return None;
     }
     let mut table = new_table(width);
-    table.set_header(["option", "gives", "what is said of it"]);
+    table.set_header(["option", "gives", "description"]);
     for option in &report.deployment_options {
         let several = option.systems.len() > 1;
         let gives = option.systems.iter().map(|size| {
@@ -113,8 +109,7 @@ fn options_table(report: &PackageReport, width: usize) -> Option<String> {
         let name = if option.default { format!("{} (default)", option.id) } else { option.id.clone() };
         table.add_row([harmless(&name), gives.collect::<Vec<_>>().join("\n"), harmless(&says.join(": "))]);
     }
-    table.set_constraints([ColumnConstraint::ContentWidth, ColumnConstraint::ContentWidth]);
-    Some(trimmed(&table))
+    Some(finished(table))
 }
 
 fn networks_table(report: &PackageReport, width: usize) -> Option<String> {
@@ -122,12 +117,11 @@ fn networks_table(report: &PackageReport, width: usize) -> Option<String> {
         return None;
     }
     let mut table = new_table(width);
-    table.set_header(["network", "what is said of it"]);
+    table.set_header(["network", "description"]);
     for network in &report.networks {
         table.add_row([harmless(&network.name), harmless(&network.description)]);
     }
-    table.set_constraints([ColumnConstraint::ContentWidth]);
-    Some(trimmed(&table))
+    Some(finished(table))
 }
 
 fn disks_table(report: &PackageReport, width: usize) -> Option<String> {
@@ -137,8 +131,9 @@ fn disks_table(report: &PackageReport, width: usize) -> Option<String> {
     let mut table = new_table(width);
     table.set_header(["disk", "capacity", "file", "file size"]);
     for disk in &report.disks {
-        let size =
-            |bytes: Option<u64>| bytes.map_or_else(|| "?".to_owned(), |bytes| ByteSize(bytes).to_string());
+        let size = |bytes: Option<u64>| {
+            bytes.map_or_else(|| "unknown".to_owned(), |bytes| ByteSize(bytes).to_string())
+        };
         let file = match (&disk.file, &disk.unknown_file) {
             (Some(file), _) => file.clone(),
             (None, Some(id)) => format!("UNKNOWN: no file {id} in the references"),
@@ -153,7 +148,7 @@ fn disks_table(report: &PackageReport, width: usize) -> Option<String> {
             file_size,
         ]);
     }
-    Some(trimmed(&table))
+    Some(finished(table))
 }
 
 fn properties_table(report: &PackageReport, width: usize) -> Option<String> {
@@ -162,7 +157,7 @@ fn properties_table(report: &PackageReport, width: usize) -> Option<String> {
     }
     let several = report.systems.len() > 1;
     let mut table = new_table(width);
-    table.set_header(["property", "what it asks for", "type", "default", "meaning"]);
+    table.set_header(["property", "asks for", "type", "default", "meaning"]);
     for property in &report.properties {
         let id = match &property.system {
             Some(system) => format!("{}\n  of {system}", property.id),
@@ -177,12 +172,7 @@ fn properties_table(report: &PackageReport, width: usize) -> Option<String> {
             meaning_words(property),
         ]);
     }
-    for column in [0, 4] {
-        if let Some(column) = table.column_mut(column) {
-            column.set_constraint(ColumnConstraint::ContentWidth);
-        }
-    }
-    Some(trimmed(&table))
+    Some(finished(table))
 }
 
 fn asks(property: &ReportedProperty) -> &str {
@@ -263,18 +253,18 @@ fn files_table(report: &PackageReport, width: usize) -> Option<String> {
         };
         table.add_row([harmless(&file.name), size, state_words(file.state).to_owned()]);
     }
-    Some(trimmed(&table))
+    Some(finished(table))
 }
 
 fn state_words(state: &'static str) -> &'static str {
     match state {
-        "ok" => "whole",
+        "ok" => "intact",
         "missing" => "MISSING",
         "wrong-size" => "WRONG SIZE",
         "wrong-digest" => "DAMAGED OR CHANGED",
-        "no-digest" => "there, without a digest",
-        "not-listed" => "not named by the descriptor",
-        "not-checked" => "there, digest not looked at",
+        "no-digest" => "present, no digest",
+        "not-listed" => "not in the descriptor",
+        "not-checked" => "present, digest not checked",
         other => other,
     }
 }
@@ -294,8 +284,7 @@ fn faults(text: &mut String, report: &PackageReport) {
             many => faults.push(format!("{many} {more}")),
         }
     }
-    faults
-        .extend(report.unsafe_files.iter().map(|file| format!("{} is not touched: {}", file.name, file.why)));
+    faults.extend(report.unsafe_files.iter().map(|file| format!("{} is not used: {}", file.name, file.why)));
     if let Some(signature) = &report.signature
         && let Some(why) = &signature.why
     {
@@ -313,23 +302,20 @@ fn faults(text: &mut String, report: &PackageReport) {
     if !faults.is_empty() {
         let _ = writeln!(
             text,
-            "fix: do not deploy it; fetch the package again, with all its files, from its maker"
+            "fix: do not deploy it; download the package again from its vendor, with all its files"
         );
     }
     if faults.is_empty() {
         let unchecked = count("not-checked");
         let bare = count("no-digest");
         let end = match (unchecked, bare) {
-            (0, 0) => "all its files are whole".to_owned(),
+            (0, 0) => "all files are intact".to_owned(),
             (0, _) => {
-                format!(
-                    "all its files are there; {} without a digest",
-                    super::counts::count(bare, "is", "are")
-                )
+                format!("all files are present; {} without a digest", super::counts::count(bare, "is", "are"))
             }
             (_, _) => {
                 format!(
-                    "all its files are there; {} not digested",
+                    "all files are present; {} not checked",
                     super::counts::count(unchecked, "was", "were")
                 )
             }
@@ -372,9 +358,9 @@ pub(crate) fn show_why(property: &Property, reading: &Reading) -> String {
     }
     text.push('\n');
     if reading.is_reviewed {
-        let _ = writeln!(text, "  a person has written it down in the meanings file");
+        let _ = writeln!(text, "  it is in the meanings file");
     } else if reading.signs.is_empty() {
-        let _ = writeln!(text, "  nothing in its text speaks for any other meaning");
+        let _ = writeln!(text, "  nothing in its text points to another meaning");
     }
     for sign in &reading.signs {
         let _ = writeln!(text, "  {:.2}  {}: {}", sign.after, sign.meaning, harmless(&sign.text));

@@ -4,8 +4,6 @@
 use std::collections::HashMap;
 use std::fmt::Write as _;
 
-use anstyle::Style;
-use comfy_table::{ColumnConstraint, ContentArrangement, LineStyle, Table, TableStyle};
 use impostazione_core::views::review::{
     Review, ReviewedAccount, ReviewedDnsFor, ReviewedHashing, ReviewedHost, ReviewedLink, ReviewedMachine,
     ReviewedProperty, ReviewedSsh, ReviewedValue, ValueOrigin,
@@ -14,8 +12,9 @@ use impostazione_text::visible::harmless;
 
 use super::counts::count;
 use super::link_words::link_words;
-
-const STRONG: Style = Style::new().bold();
+use super::screen::wrapping;
+use super::table::{finished, new_table};
+use super::theme::STRONG;
 
 /// A setting that machines may share; nothing for a machine that has no such setting.
 struct Shared {
@@ -25,17 +24,17 @@ struct Shared {
     unsaid: Option<&'static str>,
 }
 
-const SHARED: [Shared; 16] = [
+const SHARED: [Shared; 18] = [
     Shared { title: "domain", get: |machine| Some(machine.domain.clone()), unsaid: None },
-    Shared { title: "name servers", get: |machine| Some(machine.dns.clone()), unsaid: None },
+    Shared { title: "DNS servers", get: |machine| Some(machine.dns.clone()), unsaid: None },
     Shared {
-        title: "special names",
+        title: "DNS for domains",
         get: |machine| Some(dns_for_words(&machine.host.as_ref()?.dns_for)),
         unsaid: Some(""),
     },
     Shared { title: "search", get: |machine| Some(machine.search.clone()), unsaid: None },
     Shared {
-        title: "other look-ups",
+        title: "name lookups",
         get: |machine| Some(look_up_words(machine.host.as_ref()?)),
         unsaid: Some(""),
     },
@@ -64,6 +63,8 @@ const SHARED: [Shared; 16] = [
         unsaid: Some("networkd"),
     },
     Shared { title: "SSH", get: |machine| Some(ssh_words(machine.host.as_ref()?.ssh)), unsaid: None },
+    Shared { title: "logins", get: |machine| logins_words(machine), unsaid: None },
+    Shared { title: "root access", get: |machine| root_words(machine), unsaid: None },
     Shared {
         title: "image's logins",
         get: |machine| Some(word(machine.host.as_ref()?.stock_logins)),
@@ -94,12 +95,12 @@ fn words(texts: Vec<String>) -> ReviewedValue {
     if texts.is_empty() { ReviewedValue::Nothing } else { ReviewedValue::Values(texts) }
 }
 
-/// Domains with name servers of their own, and these.
+/// Domains with DNS servers of their own, and these.
 pub(super) fn dns_for_words(special: &[ReviewedDnsFor]) -> ReviewedValue {
     words(special.iter().map(|one| format!("{} at {}", one.domain, one.servers.join(", "))).collect())
 }
 
-/// The switches of look-ups that ask everybody on a link, those that the sheet sets.
+/// The switches of lookups that ask everybody on a link, those that the sheet sets.
 fn look_up_words(host: &ReviewedHost) -> ReviewedValue {
     let switches = [("LLMNR", host.llmnr), ("multicast DNS", host.multicast_dns)];
     let said = switches.into_iter().filter_map(|(what, is_on)| Some((what, is_on?)));
@@ -114,7 +115,7 @@ fn ssh_words(ssh: ReviewedSsh) -> ReviewedValue {
         (true, "keys"),
         (ssh.password_login, "passwords"),
         (ssh.root_login, "root too"),
-        (ssh.host_key, "a host key made beforehand"),
+        (ssh.host_key, "a prepared host key"),
     ];
     words(ways.into_iter().filter(|(is_so, _)| *is_so).map(|(_, text)| text.to_owned()).collect())
 }
@@ -127,16 +128,45 @@ fn hashing_words(hashing: ReviewedHashing) -> ReviewedValue {
     })
 }
 
-/// A login, and what opens it beside a key.
+/// Who can log in on a host, and by what.
+fn logins_words(machine: &ReviewedMachine) -> Option<ReviewedValue> {
+    machine.host.as_ref()?;
+    Some(match machine.accounts.as_slice() {
+        [] => ReviewedValue::Values(vec!["nobody".to_owned()]),
+        accounts => words(accounts.iter().map(account).collect()),
+    })
+}
+
+/// Who can be root on a host, and by what.
+fn root_words(machine: &ReviewedMachine) -> Option<ReviewedValue> {
+    machine.host.as_ref()?;
+    let root = machine.accounts.iter().find(|account| account.name == "root");
+    let mut ways = vec![match root {
+        Some(root) => format!("root logs in{}", by_what(root)),
+        None => "root is locked".to_owned(),
+    }];
+    for account in machine.accounts.iter().filter(|account| account.admin && account.name != "root") {
+        let asked = if account.password { "with its password" } else { "without a password" };
+        ways.push(format!("{} by sudo, {asked}", account.name));
+    }
+    Some(words(ways))
+}
+
+/// A login, and what opens it.
 fn account(account: &ReviewedAccount) -> String {
-    let how = match (account.ssh_keys > 0, account.password, account.change_at_first_login) {
-        (_, false, _) => "",
+    format!("{}{}", account.name, by_what(account))
+}
+
+/// What opens a login, in brackets.
+fn by_what(account: &ReviewedAccount) -> &'static str {
+    match (account.ssh_keys > 0, account.password, account.change_at_first_login) {
+        (true, false, _) => " (key)",
+        (false, false, _) => "",
         (true, true, false) => " (key, password)",
-        (true, true, true) => " (key, password to be changed)",
+        (true, true, true) => " (key, password that must be changed)",
         (false, true, false) => " (password)",
-        (false, true, true) => " (password to be changed)",
-    };
-    format!("{}{how}", account.name)
+        (false, true, true) => " (password that must be changed)",
+    }
 }
 
 /// The whole review.
@@ -145,6 +175,7 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
     let hosts = review.machines.iter().filter(|machine| machine.kind == "host").count();
     let appliances = review.machines.len() - hosts;
     let counted = match (hosts, appliances) {
+        (0, 0) => "no machines".to_owned(),
         (hosts, 0) => count(hosts, "host", "hosts"),
         (0, appliances) => count(appliances, "appliance", "appliances"),
         (hosts, appliances) => {
@@ -153,32 +184,90 @@ pub(crate) fn show_review(review: &Review, width: usize) -> String {
     };
     let site = harmless(review.site.as_deref().unwrap_or("This site"));
     // Writing to a String does not fail.
-    let _ = writeln!(text, "{STRONG}{site}{STRONG:#}: {counted}\n");
+    let _ = writeln!(text, "{STRONG}{site}{STRONG:#}: {counted}");
+    if review.machines.is_empty() {
+        return text;
+    }
     let usual: Vec<Option<ReviewedValue>> =
         SHARED.iter().map(|shared| most_frequent(&review.machines, shared)).collect();
-    let _ = writeln!(text, "Every machine, where the table does not say otherwise:");
+    let _ = writeln!(text, "\nAll machines, unless listed below:");
     for (shared, value) in SHARED.iter().zip(&usual) {
         if let Some(value) = value.as_ref().filter(|value| !shared.is_unsaid(value)) {
-            let _ = writeln!(text, "  {:14} {}", shared.title, stated(value, ", "));
+            let between = if shared.title == "root access" { "; " } else { ", " };
+            let line = format!("  {:15} {}", shared.title, stated(value, between));
+            let options = wrapping(width).subsequent_indent("                  ");
+            let _ = writeln!(text, "{}", textwrap::fill(&line, options));
         }
     }
     let _ = writeln!(text, "\n{}", machines_table(&review.machines, width));
     if let Some(table) = table_of_own(&review.machines, &usual, width) {
         let _ = writeln!(text, "\n{table}");
     }
-    for machine in review.machines.iter().filter(|machine| !machine.properties.is_empty()) {
-        let of_what = match &machine.package {
-            Some(package) => format!("gives {} these properties:", harmless(package)),
-            None => "is typed this at its console:".to_owned(),
+    let told: Vec<&ReviewedMachine> =
+        review.machines.iter().filter(|machine| !machine.properties.is_empty()).collect();
+    // Machines that are asked the same are shown together.
+    let is_alike = |one: &&ReviewedMachine, other: &&ReviewedMachine| {
+        one.package == other.package
+            && one
+                .properties
+                .iter()
+                .map(|property| &property.id)
+                .eq(other.properties.iter().map(|property| &property.id))
+    };
+    for group in told.chunk_by(is_alike) {
+        let Some(first) = group.first() else { continue };
+        let names: Vec<String> = group.iter().map(|machine| harmless(&machine.name)).collect();
+        let gets = if group.len() == 1 { "gets" } else { "get" };
+        let of_what = match &first.package {
+            Some(package) => format!("{gets} settings through {}", harmless(package)),
+            None => format!("{gets} settings typed at the console"),
         };
-        let _ = writeln!(
-            text,
-            "\n{STRONG}{}{STRONG:#} {of_what}\n{}",
-            harmless(&machine.name),
-            properties_table(&machine.properties, width, true)
-        );
+        let names = textwrap::fill(&names.join(", "), wrapping(width));
+        let of_what = format!("{of_what}; values are from the sheet unless noted:");
+        let of_what = textwrap::fill(&of_what, wrapping(width));
+        let _ = writeln!(text, "\n{STRONG}{names}{STRONG:#}\n{of_what}");
+        let _ = writeln!(text, "\n{}", settings_table(group, width));
     }
     text
+}
+
+/// The settings of machines that are asked the same: a value once where all have it, else each machine's own.
+fn settings_table(group: &[&ReviewedMachine], width: usize) -> String {
+    let mut properties: Vec<ReviewedProperty> =
+        group.first().map(|machine| machine.properties.clone()).unwrap_or_default();
+    for (nth, property) in properties.iter_mut().enumerate() {
+        let of_all: Vec<(&str, &ReviewedProperty)> = group
+            .iter()
+            .filter_map(|machine| Some((machine.name.as_str(), machine.properties.get(nth)?)))
+            .collect();
+        if of_all.iter().all(|(_, other)| other.value == property.value) {
+            property.value = property.value.take().map(|value| harmless(&value));
+            continue;
+        }
+        let widest = of_all.iter().map(|(name, _)| name.len() + 1).max().unwrap_or(0);
+        let lines = of_all
+            .iter()
+            .map(|(name, other)| format!("{:widest$} {}", format!("{name}:"), value_words(other)));
+        property.value = Some(lines.collect::<Vec<_>>().join("\n"));
+        property.read_as = None;
+        for (_, other) in of_all.iter().skip(1) {
+            for finding in &other.findings {
+                if !property.findings.iter().any(|known| known.rule == finding.rule) {
+                    property.findings.push(finding.clone());
+                }
+            }
+        }
+    }
+    properties_table(&properties, width, true)
+}
+
+/// A value, or a word for what is not shown.
+fn value_words(property: &ReviewedProperty) -> String {
+    match &property.value {
+        None => "(not shown)".to_owned(),
+        Some(value) if value.is_empty() => "(empty)".to_owned(),
+        Some(value) => harmless(value),
+    }
 }
 
 /// What most machines have, if there are two or more: the value to say once.
@@ -195,7 +284,7 @@ fn most_frequent(machines: &[ReviewedMachine], shared: &Shared) -> Option<Review
 
 fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
     let mut table = new_table(width);
-    table.set_header(["machine", "link", "subnet", "address", "gateway", "accounts, package"]);
+    table.set_header(["machine", "link", "subnet", "address", "gateway"]);
     for machine in machines {
         let column = |get: &dyn Fn(&ReviewedLink) -> Vec<String>| {
             // Each link takes as many lines as its longest cell, so that the cells of a link stay side by side.
@@ -214,23 +303,14 @@ fn machines_table(machines: &[ReviewedMachine], width: usize) -> String {
                 vec![match (&link.subnet, &link.member_of) {
                     (Some(subnet), _) => harmless(subnet),
                     (None, Some(parent)) => format!("in {}", harmless(parent)),
-                    (None, None) => "?".to_owned(),
+                    (None, None) => "none".to_owned(),
                 }]
             }),
             column(&addresses_of),
             column(&gateways_of),
-            match &machine.package {
-                Some(package) => harmless(package.rsplit('/').next().unwrap_or(package)),
-                None if machine.kind == "appliance" => "?".to_owned(),
-                None if machine.accounts.is_empty() => "nobody".to_owned(),
-                None => machine.accounts.iter().map(account).collect::<Vec<String>>().join(", "),
-            },
         ]);
     }
-    // Names and addresses stay whole; what is free to wrap is the rest.
-    let whole = (0..5).map(|_| ColumnConstraint::ContentWidth);
-    table.set_constraints(whole);
-    trimmed(&table)
+    finished(table)
 }
 
 /// What machines have that most others do not, or nothing.
@@ -240,7 +320,7 @@ fn table_of_own(
     width: usize,
 ) -> Option<String> {
     let mut table = new_table(width);
-    table.set_header(["machine", "what it has of its own"]);
+    table.set_header(["machine", "differs in"]);
     for machine in machines {
         let mut own = names_of_its_own(machine);
         let settings = SHARED.iter().zip(usual).filter_map(|(shared, usual)| {
@@ -262,8 +342,7 @@ fn table_of_own(
             table.add_row([harmless(&machine.name), own.join("\n")]);
         }
     }
-    table.set_constraints([ColumnConstraint::ContentWidth]);
-    (table.row_count() > 0).then(|| trimmed(&table))
+    (table.row_count() > 0).then(|| finished(table))
 }
 
 /// The host name where it is not the machine's name, and the full name where it is not made of that and the domain.
@@ -282,12 +361,22 @@ fn names_of_its_own(machine: &ReviewedMachine) -> Vec<String> {
 /// What an appliance is told.
 pub(crate) fn show_told(name: &str, properties: &[ReviewedProperty], width: usize) -> String {
     format!(
-        "{STRONG}{}{STRONG:#} is told this:\n{}\n",
+        "{STRONG}{}{STRONG:#} gets these settings:\n{}\n",
         harmless(name),
-        properties_table(properties, width, false)
+        properties_table(&on_one_line(properties), width, false)
     )
 }
 
+/// Properties whose values are one line each, as they are shown.
+fn on_one_line(properties: &[ReviewedProperty]) -> Vec<ReviewedProperty> {
+    let mut properties = properties.to_vec();
+    for property in &mut properties {
+        property.value = property.value.take().map(|value| harmless(&value));
+    }
+    properties
+}
+
+/// A table of properties whose values hold nothing that drives a terminal but ends of lines, which part those of several machines.
 fn properties_table(properties: &[ReviewedProperty], width: usize, has_origin: bool) -> String {
     let mut table = new_table(width);
     let is_wrong = properties.iter().any(|property| !property.findings.is_empty());
@@ -295,21 +384,21 @@ fn properties_table(properties: &[ReviewedProperty], width: usize, has_origin: b
     let chosen = |cells: [String; 5]| {
         cells.into_iter().zip(columns).filter_map(|(cell, is_shown)| is_shown.then_some(cell))
     };
-    table.set_header(chosen(["property", "value", "which is", "from", "what is wrong"].map(str::to_owned)));
+    table.set_header(chosen(["property", "value", "meaning", "from", "what is wrong"].map(str::to_owned)));
     for property in properties {
         let value = match &property.value {
-            None => "(not shown)".to_owned(),
-            Some(value) if value.is_empty() => "(empty)".to_owned(),
-            Some(value) => harmless(value),
+            // Lines for each of several machines.
+            Some(value) if value.contains('\n') => value.clone(),
+            _ => value_words(property),
         };
         let from = match property.from {
             ValueOrigin::Answer => "answer",
-            ValueOrigin::Taken => "taken",
+            ValueOrigin::Taken => "take",
             ValueOrigin::Secret => "secret",
-            ValueOrigin::Meaning => "its meaning",
+            ValueOrigin::Meaning => "",
             ValueOrigin::Default => "default",
             ValueOrigin::Package => "package",
-            ValueOrigin::Unanswered => "nowhere",
+            ValueOrigin::Unanswered => "no answer",
         };
         let wrong =
             property.findings.iter().map(|finding| format!("{}: {}", finding.severity.word(), finding.rule));
@@ -322,9 +411,7 @@ fn properties_table(properties: &[ReviewedProperty], width: usize, has_origin: b
         ];
         table.add_row(chosen(row));
     }
-    // What a person looks for stays whole.
-    table.set_constraints([ColumnConstraint::ContentWidth]);
-    trimmed(&table)
+    finished(table)
 }
 
 /// What a value is, in the words of its meaning, and as it was read where that says more than the value itself.
@@ -373,21 +460,6 @@ pub(super) fn stated(value: &ReviewedValue, between: &str) -> String {
         }
         ReviewedValue::None => "none".to_owned(),
         ReviewedValue::Nothing => "not given".to_owned(),
-        ReviewedValue::Unreadable => "?".to_owned(),
+        ReviewedValue::Unreadable => "not readable (see check)".to_owned(),
     }
-}
-
-pub(super) fn new_table(width: usize) -> Table {
-    let mut table = Table::new();
-    // A line below the header only, so that addresses are easy to select.
-    let rule = LineStyle::none().fill(if super::screen::shows_unicode() { '─' } else { '-' });
-    table.load_style(TableStyle::new().header_separator(rule));
-    table.set_content_arrangement(ContentArrangement::Dynamic);
-    table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
-    table
-}
-
-/// Without the spaces that fill lines up to the table's width.
-pub(super) fn trimmed(table: &Table) -> String {
-    table.lines().map(|line| line.trim_end().to_owned()).collect::<Vec<_>>().join("\n")
 }

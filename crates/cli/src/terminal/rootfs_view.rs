@@ -2,16 +2,15 @@
 
 use std::fmt::Write as _;
 
-use anstyle::Style;
+use impostazione_core::finding::Summary;
 use impostazione_core::placing::{
     Effect, FoundAccount, FoundPassword, MachineId, RootfsAssessment, Survey, WayIn,
 };
 use impostazione_text::ByteSize;
 use impostazione_text::visible::harmless;
 
-use super::screen::wrapped_behind;
-
-const STRONG: Style = Style::new().bold();
+use super::screen::{wrapped_behind, wrapping};
+use super::theme::STRONG;
 
 /// The columns of the titles.
 const TITLE: usize = 15;
@@ -42,10 +41,29 @@ impl Lines {
     }
 }
 
-/// The whole of it.
-pub(crate) fn show_rootfs(name: &str, assessment: &RootfsAssessment, width: usize) -> String {
+/// What it is, what is placed on it, and how much of it would get in the way, before all of that is shown.
+pub(crate) fn show_rootfs_heading(name: &str, assessment: &RootfsAssessment, width: usize) -> String {
     let survey = &assessment.survey;
-    let mut lines = Lines { text: format!("{STRONG}{}{STRONG:#}\n\n", harmless(name)), width };
+    let system = survey.system.as_ref().map_or_else(
+        || "unknown system".to_owned(),
+        |system| format!("{}, {}", system.name, system.architecture.unwrap_or("unknown processor")),
+    );
+    let placed = match &assessment.record {
+        Some(record) if record.is_under_way => format!("placement of {} was interrupted", record.machine),
+        Some(record) => format!("placed for {}", record.machine),
+        None => "nothing placed".to_owned(),
+    };
+    let found = super::counts::found(Summary::of(1, &assessment.findings));
+    let rest = format!("{}: {system}; {placed}; {found}", harmless(name));
+    let line = textwrap::fill(&harmless(&rest), wrapping(width).subsequent_indent("  "));
+    let name = harmless(name);
+    format!("{}\n\n", line.replacen(&name, &format!("{STRONG}{name}{STRONG:#}"), 1))
+}
+
+/// All that was found on it.
+pub(crate) fn show_rootfs(assessment: &RootfsAssessment, width: usize) -> String {
+    let survey = &assessment.survey;
+    let mut lines = Lines { text: format!("{STRONG}what is on it{STRONG:#}\n\n"), width };
     system(&mut lines, survey);
     network(&mut lines, survey);
     accounts(&mut lines, survey);
@@ -62,7 +80,7 @@ fn system(lines: &mut Lines, survey: &Survey) {
             let architecture = system.architecture.unwrap_or("unknown processor");
             lines.add("system", &format!("{}, {architecture}", system.name));
         }
-        None => lines.add("system", "not known: no etc/os-release"),
+        None => lines.add("system", "unknown: no etc/os-release"),
     }
     let access = if survey.is_read_only { ", read-only" } else { "" };
     lines.add("free", &format!("{}{access}", ByteSize(survey.free_bytes)));
@@ -80,14 +98,14 @@ fn network(lines: &mut Lines, survey: &Survey) {
         .iter()
         .map(|renderer| {
             let state = match (renderer.is_masked, renderer.is_enabled) {
-                (true, _) => "kept from starting",
+                (true, _) => "masked",
                 (false, true) => "starts at boot",
-                (false, false) => "there, does not start by itself",
+                (false, false) => "installed, not started at boot",
             };
             format!("{} {state}", renderer.unit.trim_end_matches(".service"))
         })
         .collect();
-    lines.list("services", &renderers, "none that sets links up");
+    lines.list("services", &renderers, "none that sets up the network");
     let files: Vec<String> = survey
         .network_files
         .iter()
@@ -102,13 +120,13 @@ fn network(lines: &mut Lines, survey: &Survey) {
     let servers: Vec<String> =
         survey.name_servers.iter().map(|source| format!("{} ({})", source.text, source.path)).collect();
     if !servers.is_empty() {
-        lines.list("name servers", &servers, "");
+        lines.list("DNS servers", &servers, "");
     }
     let wifi = &survey.wifi;
     let mut can = Vec::new();
     can.push(if wifi.can_join { "can join networks" } else { "cannot join networks" }.to_owned());
     if wifi.can_join && !wifi.can_set_country {
-        can.push("no iw to tell a radio its country".to_owned());
+        can.push("iw is missing (it sets the Wi-Fi country)".to_owned());
     }
     if let Some(country) = &wifi.country {
         can.push(format!("country {country}"));
@@ -123,7 +141,7 @@ fn accounts(lines: &mut Lines, survey: &Survey) {
         let ways = survey.ways_in.iter().filter(|way| way.gives_root == gives_root);
         ways.map(|way| format!("{} {} ({})", way.who(), way.how, place(way))).collect()
     };
-    lines.list("root by", &ways(true), "nobody");
+    lines.list("root access", &ways(true), "nobody");
     let others = ways(false);
     if !others.is_empty() {
         lines.list("other ways in", &others, "");
@@ -140,15 +158,15 @@ fn account(account: &FoundAccount) -> String {
     let mut how = Vec::new();
     match account.password {
         FoundPassword::Set => how.push("a password".to_owned()),
-        FoundPassword::Empty => how.push("no password asked".to_owned()),
+        FoundPassword::Empty => how.push("an empty password".to_owned()),
         FoundPassword::Locked => {}
     }
     if account.ssh_keys > 0 {
         how.push(super::counts::count(account.ssh_keys, "SSH key", "SSH keys"));
     }
-    let admin = if account.is_admin && account.uid != 0 { ", may act as root" } else { "" };
+    let admin = if account.is_admin && account.uid != 0 { ", may become root (sudo)" } else { "" };
     let stock = if account.is_stock { "" } else { "; placed" };
-    format!("{} (number {}) by {}{admin}{stock}", account.name, account.uid, how.join(" and "))
+    format!("{} (user ID {}) with {}{admin}{stock}", account.name, account.uid, how.join(" and "))
 }
 
 fn ssh(lines: &mut Lines, survey: &Survey) {
@@ -156,7 +174,7 @@ fn ssh(lines: &mut Lines, survey: &Survey) {
     let state = match (ssh.is_there, ssh.is_enabled) {
         (false, _) => "not installed",
         (true, true) => "starts at boot",
-        (true, false) => "installed, does not start",
+        (true, false) => "installed, not started at boot",
     };
     lines.add("SSH", state);
     let keys: Vec<String> = ssh
@@ -186,7 +204,7 @@ fn rest(lines: &mut Lines, survey: &Survey) {
         .services
         .iter()
         .map(|service| {
-            let state = if service.is_enabled { "starts at boot" } else { "does not start" };
+            let state = if service.is_enabled { "starts at boot" } else { "not started at boot" };
             format!("{} {state}", service.unit.trim_end_matches(".service"))
         })
         .collect();
@@ -200,10 +218,10 @@ fn rest(lines: &mut Lines, survey: &Survey) {
     lines.add("language", survey.locale.as_deref().unwrap_or("none set"));
     let rewriters: Vec<String> =
         survey.rewriters.iter().map(|rewriter| format!("{}: {}", rewriter.unit, rewriter.why)).collect();
-    lines.list("first boot", &rewriters, "nothing found that rewrites settings");
+    lines.list("first boot", &rewriters, "found nothing that rewrites settings");
     let unseen: Vec<String> = survey.unseen_scripts.iter().map(|path| format!("/{path}")).collect();
     if !unseen.is_empty() {
-        lines.list("not looked at", &unseen, "");
+        lines.list("not checked", &unseen, "");
     }
     let overrides: Vec<String> = survey
         .overrides
@@ -220,9 +238,9 @@ fn rest(lines: &mut Lines, survey: &Survey) {
         "machine id",
         match survey.machine_id {
             MachineId::Empty => "empty: the first boot makes one",
-            MachineId::Missing => "missing: the first boot sets the system up anew",
-            MachineId::Uninitialized => "for a system that was never set up",
-            MachineId::Set => "set: it was started before, or is a copy of one that was",
+            MachineId::Missing => "missing: the first boot sets the system up again",
+            MachineId::Uninitialized => "prepared for a first setup",
+            MachineId::Set => "set: this system, or the one it was copied from, was started before",
         },
     );
 }
@@ -231,14 +249,14 @@ fn placement(lines: &mut Lines, assessment: &RootfsAssessment) {
     let Some(record) = &assessment.record else {
         lines.add(
             "placement",
-            if assessment.has_leftovers { "one was begun and changed nothing" } else { "none" },
+            if assessment.has_leftovers { "one was started and changed nothing" } else { "none" },
         );
         return;
     };
-    let state = if record.is_under_way { ", cut off: place or undo completes it" } else { "" };
+    let state = if record.is_under_way { ", interrupted: place or undo completes it" } else { "" };
     let paths = super::counts::count(record.steps.len(), "path", "paths");
     lines.add("placement", &format!("{}, {}, {paths}{state}", record.machine, record.placed));
     for changed in &assessment.changed_since {
-        lines.add("", &format!("since then {changed}"));
+        lines.add("", &format!("changed since: {changed}"));
     }
 }

@@ -2,23 +2,20 @@
 
 use std::fmt::Write as _;
 
-use anstyle::{AnsiColor, Style};
 use impostazione_core::finding::Rule;
-use textwrap::Options;
 
-const STRONG: Style = Style::new().bold();
-const WRONG: Style = AnsiColor::Red.on_default();
-const RIGHT: Style = AnsiColor::Green.on_default();
+use super::screen::{wrapped_behind, wrapping};
+use super::theme::{BAD, GOOD, STRONG};
 
 /// One rule in full.
 pub(crate) fn show_rule(rule: &Rule, width: usize) -> String {
-    let options = Options::new(width.min(90)).initial_indent("  ").subsequent_indent("  ");
+    let options = wrapping(width.min(90)).initial_indent("  ").subsequent_indent("  ");
     let explanation = textwrap::fill(rule.explanation, options);
+    let heading = format!("{}, {}: {}", rule.name, rule.severity.word(), rule.summary);
+    let heading = textwrap::fill(&heading, wrapping(width).subsequent_indent("  "));
+    let heading = heading.replacen(rule.name, &format!("{STRONG}{}{STRONG:#}", rule.name), 1);
     format!(
-        "{STRONG}{}{STRONG:#}, {}: {}\n\n{explanation}\n\n  {WRONG}wrong:{WRONG:#}\n\n{}\n  {RIGHT}right:{RIGHT:#}\n\n{}",
-        rule.name,
-        rule.severity.word(),
-        rule.summary,
+        "{heading}\n\n{explanation}\n\n  {BAD}wrong:{BAD:#}\n\n{}\n  {GOOD}right:{GOOD:#}\n\n{}",
         example(rule.wrong),
         example(rule.right),
     )
@@ -32,18 +29,22 @@ fn example(text: &str) -> String {
     })
 }
 
-/// All rules, a line each.
-pub(crate) fn show_rules(rules: &[&Rule]) -> String {
+/// Rules with their summaries beside them, or below them where the terminal is narrow.
+pub(crate) fn show_rules(rules: &[&Rule], width: usize) -> String {
     let widest = rules.iter().map(|rule| rule.name.len()).max().unwrap_or(0);
     let mut text = String::new();
+    // A summary that has no room beside the names stands below its own, in every line of the list alike.
+    let beside = widest + 11;
+    let has_room = beside + 30 <= width;
     for rule in rules {
-        let _ = writeln!(
-            text,
-            "{STRONG}{:widest$}{STRONG:#}  {:7}  {}",
-            rule.name,
-            rule.severity.word(),
-            rule.summary
-        );
+        let (name, severity) = (rule.name, rule.severity.word());
+        let _ = if has_room {
+            let summary = wrapped_behind(rule.summary, &" ".repeat(beside), width);
+            writeln!(text, "{STRONG}{name:widest$}{STRONG:#}  {severity:7}  {}", summary.trim_start())
+        } else {
+            let summary = wrapped_behind(rule.summary, "    ", width);
+            writeln!(text, "{STRONG}{name:widest$}{STRONG:#}  {severity}\n{summary}")
+        };
     }
-    text + "\n`impostazione explain RULE` says more about one of them, with examples.\n"
+    text + "\n`impostazione explain RULE` explains one of them, with examples.\n"
 }

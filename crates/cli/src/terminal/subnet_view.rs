@@ -3,12 +3,12 @@
 use std::fmt::Write as _;
 use std::net::{IpAddr, Ipv4Addr};
 
-use anstyle::{AnsiColor, Style};
+use anstyle::Style;
 use impostazione_core::views::subnet_map::{AddressMap, AddressPurpose, PrefixFacts};
 use impostazione_text::visible::harmless;
 
-const STRONG: Style = Style::new().bold();
-const FAINT: Style = Style::new().dimmed();
+use super::screen::wrapping;
+use super::theme::{APART, BAD, DOUBTFUL, FOREIGN, GOOD, INFORMED, STRONG};
 
 /// Addresses in a row of the map.
 const ROW: u32 = 32;
@@ -19,14 +19,14 @@ const MOST_LISTED: usize = 256;
 
 /// The letters of the map, and what they stand for.
 const LETTERS: [(char, &str, Style); 9] = [
-    ('o', "a machine of the sheet", AnsiColor::Green.on_default().bold()),
-    ('v', "shared by a cluster", AnsiColor::Green.on_default()),
-    ('g', "gateway", AnsiColor::Magenta.on_default().bold()),
-    ('s', "a server that machines ask", AnsiColor::Cyan.on_default()),
-    ('x', "in use by others", AnsiColor::Red.on_default().bold()),
-    ('d', "leased by DHCP", AnsiColor::Yellow.on_default()),
-    ('k', "kept free", AnsiColor::BrightBlue.on_default()),
-    ('=', "the subnet itself, and all its machines", FAINT),
+    ('o', "a machine in the sheet", GOOD),
+    ('v', "shared by a cluster", GOOD),
+    ('g', "gateway", INFORMED),
+    ('s', "a server that machines use", INFORMED),
+    ('x', "in use by something else", BAD),
+    ('d', "leased by DHCP", DOUBTFUL),
+    ('k', "kept free", FOREIGN),
+    ('=', "network and broadcast address", APART),
     ('.', "free", Style::new()),
 ];
 
@@ -69,21 +69,26 @@ pub(crate) fn show_subnet(
     let Some(plan) = plan else { return text };
     let subnets = plan.subnets();
     if subnets.is_empty() {
-        let _ = writeln!(text, "\nThe sheet has no subnet that shares addresses with it.");
+        let _ = writeln!(text, "\nNo subnet in the sheet overlaps with it.");
         return text;
     }
-    let _ = writeln!(text, "\nIn the sheet it is {}.", harmless(&subnets.join(", ")));
+    let free = plan.next_free(free_shown);
+    let free: Vec<String> = free.iter().map(IpAddr::to_string).collect();
+    let _ = writeln!(text, "\nIn the sheet: {}.", harmless(&subnets.join(", ")));
+    let free = if free.is_empty() { none() } else { free.join(" ") };
+    let _ = writeln!(
+        text,
+        "{}",
+        textwrap::fill(&format!("free next: {free}"), wrapping(width).subsequent_indent("           "))
+    );
     if let (IpAddr::V4(first), IpAddr::V4(last)) = (facts.prefix.network(), facts.prefix.broadcast()) {
         map(&mut text, plan, first.to_bits(), last.to_bits(), width);
     }
     list(&mut text, plan);
-    let free = plan.next_free(free_shown);
-    let free: Vec<String> = free.iter().map(IpAddr::to_string).collect();
-    let _ = writeln!(text, "\nfree next: {}", if free.is_empty() { none() } else { free.join(" ") });
     text
 }
 
-/// A letter for each address, in rows; rows that are wholly free are passed over where there are many.
+/// A letter for each address, in rows; rows that are wholly free are ignored where there are many.
 fn map(text: &mut String, plan: &AddressMap<'_>, first: u32, last: u32, width: usize) {
     let per_row = if width < 60 { ROW / 2 } else { ROW };
     let rows = u64::from(last - first) / u64::from(per_row) + 1;
@@ -91,11 +96,12 @@ fn map(text: &mut String, plan: &AddressMap<'_>, first: u32, last: u32, width: u
         let _ = writeln!(text, "It is too large for a map.");
         return;
     }
-    text.push('\n');
+    let ruler = (0..per_row / 8).fold(String::new(), |ruler, group| ruler + &format!(" +{:<7}", group * 8));
+    let _ = writeln!(text, "\n  {:15} {}", "", ruler.trim_end());
     let mut seen = [false; LETTERS.len()];
     for row in 0..=(last - first) / per_row {
         let start = first + row * per_row;
-        let _ = write!(text, "  {FAINT}{:15}{FAINT:#} ", Ipv4Addr::from_bits(start).to_string());
+        let _ = write!(text, "  {:15} ", Ipv4Addr::from_bits(start).to_string());
         for (column, address) in (start..=last.min(start + (per_row - 1))).enumerate() {
             let letter = letter(&plan.purpose(IpAddr::V4(Ipv4Addr::from_bits(address))));
             if column % 8 == 0 {

@@ -79,7 +79,7 @@ impl Base {
             let packages = format!("--include={}", self.packages());
             let options = ["--variant=minbase", self.layout(), &packages];
             run("debootstrap", &[&options[..], &[self.release(), &text(&rootfs)]].concat());
-            // What the machine that made it has of its own is none of the image's.
+            // What the machine that made it has of its own is not one of the image's.
             for of_maker in ["etc/hosts", "var/cache/apt/archives", "var/lib/apt/lists"] {
                 let path = rootfs.join(of_maker);
                 if path.is_dir() {

@@ -16,7 +16,7 @@ const FIRST: &str = "10.64.10.34";
 const SECOND: &str = "10.64.10.44";
 const NEW_PASSWORD: &str = "turned-by-hand-4";
 
-/// What the package, the people and the boot have made of it: asked before and after it is placed anew.
+/// What the package, the people and the boot have made of it: asked before and after it is placed again.
 const BECOME: &str = "\
     dpkg-query -W -f '${Status}' uuid-runtime; echo
     getent passwd uuidd mate | cut -d: -f1,3,4

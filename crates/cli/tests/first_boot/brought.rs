@@ -19,18 +19,18 @@ const OTHER_SERVERS: &str = "[Resolve]\nDNS=10.64.99.53\nDomains=~. image.exampl
 const OTHER_ADDRESS: &str = "[Network]\nAddress=10.64.10.99/24\n";
 
 /// What our drop-in of systemd-resolved holds off by itself, since it is read before it.
-pub(crate) const IN_MAIN_FILE: &str = "name servers in resolved.conf";
+pub(crate) const IN_MAIN_FILE: &str = "DNS servers in resolved.conf";
 
 /// Everything that is booted alone.
 pub(crate) const BROUGHT: &[Brought] = &[
     Brought { name: IN_MAIN_FILE, files: &[("etc/systemd/resolved.conf", OTHER_SERVERS)], links: &[] },
     Brought {
-        name: "name servers in a drop-in",
+        name: "DNS servers in a drop-in",
         files: &[("etc/systemd/resolved.conf.d/zz-image.conf", OTHER_SERVERS)],
         links: &[],
     },
     Brought {
-        name: "name servers in a drop-in of a package's folder",
+        name: "DNS servers in a drop-in of a package's folder",
         files: &[("usr/lib/systemd/resolved.conf.d/zz-image.conf", OTHER_SERVERS)],
         links: &[],
     },

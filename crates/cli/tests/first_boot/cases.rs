@@ -211,7 +211,7 @@ fn a_host_with_name_servers_for_one_domain() {
     let site = Site::new();
     let rootfs = site.placed(Base::Timesyncd, "crane-house", |_| (), &[]);
     let mut report =
-        Report::new("crane-house", "crane-house: a domain with name servers of its own, in a container");
+        Report::new("crane-house", "crane-house: a domain with DNS servers of its own, in a container");
     let container = Container::boot(&rootfs, &[QUAY, WATCH], "10.64.10.33");
     let host = Asked::when_ready(&site, &container.network, "10.64.10.33");
     report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.33/24\neth1 10.64.40.33/24");
@@ -244,7 +244,7 @@ fn a_host_with_name_servers_for_one_domain() {
     ];
     let address_of = |name: &str| {
         let ask = format!("getent ahostsv4 {name} | head -1 | cut -d' ' -f1");
-        wait_until("an answer of a name server", Duration::from_secs(30), || !host.says(&ask).is_empty());
+        wait_until("an answer of a DNS server", Duration::from_secs(30), || !host.says(&ask).is_empty());
         host.says(&ask)
     };
     report.is("hook.crane.example", &address_of("hook.crane.example"), "10.64.40.78");
@@ -489,12 +489,12 @@ fn an_image_with_ways_in() {
         "is in the group docker",
         "is in the group sudo",
         "may act as root by sudo without being asked for a password",
-        "with a key that the authority of this file has signed may log in",
-        "with a key that this command hands out may log in",
+        "with a key signed by the authority in this file may log in",
+        "with a key from this command may log in",
         "with a key in this file may log in",
         "on a computer that this host trusts may log in",
-        "whom a directory on the network knows may log in",
-        "is logged in at a console by itself",
+        "in a directory service may log in",
+        "is logged in automatically at a console",
     ] {
         assert!(seen.contains(says), "{says}: {seen}");
     }

@@ -42,7 +42,7 @@ impl Container {
         command
             .arg(format!("--net=/run/netns/{}", network.name))
             .args(["systemd-nspawn", "-q", "--register=no", "--keep-unit"])
-            // Neither the zone nor the name servers of the machine that it runs on.
+            // Neither the zone nor the DNS servers of the machine that it runs on.
             .args(["--timezone=off", "--resolv-conf=off", "-M", &network.name, "-D", &text(rootfs)])
             .arg("--private-network");
         for cable in cables {

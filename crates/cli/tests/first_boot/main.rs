@@ -19,6 +19,7 @@ mod images;
 mod machine;
 mod network;
 mod report;
+mod rescue;
 mod servers;
 mod shell;
 mod site;

@@ -26,7 +26,7 @@ impl Server {
         Self(child)
     }
 
-    /// A name server at one address. It knows these names, says of every other that there is none, and writes down in `log` what
+    /// A DNS server at one address. It knows these names, says of every other that there is none, and writes down in `log` what
     /// it was asked.
     pub(crate) fn of_names(network: &Network, at: &str, names: &[(&str, &str)], log: &Path) -> Self {
         let at = format!("--listen-address={at}");

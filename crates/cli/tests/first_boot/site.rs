@@ -12,7 +12,7 @@ use crate::base::{Base, text};
 use crate::network::Network;
 use crate::shell::{ask, run};
 
-/// Hosts that the sample site does not have: one whose answers leave by the link that they came in on, one with name servers
+/// Hosts that the sample site does not have: one whose answers leave by the link that they came in on, one with DNS servers
 /// for a domain of their own, one on which a password opens SSH, and one whose links `NetworkManager` sets up.
 const MORE_HOSTS: &str = r#"
 [[host]]
@@ -58,7 +58,7 @@ impl Site {
     pub(crate) fn new() -> Self {
         let site = Self { folder: tempfile::Builder::new().prefix("first-boot-").tempdir().unwrap() };
         let demo = site.path().join("site");
-        // What the computer of whoever runs this remembers is none of the test's.
+        // What the computer of whoever runs this remembers is not one of the test's.
         let state = format!("XDG_STATE_HOME={}", text(&site.path().join("state")));
         run("env", &[&state, &program(), "demo", "--into", &text(&demo)]);
         for name in ["keeper", "pilot"] {

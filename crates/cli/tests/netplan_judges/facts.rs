@@ -39,7 +39,7 @@ pub(crate) fn route(parts: &[(&str, Option<&str>)]) -> String {
         let value = match (*word, value.as_str()) {
             ("to", "0.0.0.0/0" | "::/0") => "default",
             ("type", "unicast") | ("on-link", "false") => continue,
-            // No number without a sign, which systemd passes over.
+            // No number without a sign, which systemd ignores.
             ("metric", value) if value.starts_with('-') => continue,
             (_, value) => value,
         };

@@ -1,4 +1,4 @@
-//! `inspect` of netplan files, held against netplan itself: the releases of Debian 12 and Debian 13, each in a root filesystem
+//! `inspect` of netplan files, checked against netplan itself: the releases of Debian 12 and Debian 13, each in a root filesystem
 //! of its own, read what their own examples and tests hold, folders that are made up, and files that were changed at random.
 //!
 //! It needs root for `debootstrap` and `chroot`, and Debian's packages from the network:

@@ -136,10 +136,13 @@ fn the_typing_card_has_each_answer_in_the_order_and_spelling_asked_for() {
             ("Router, or none", "10.64.10.1"),
             ("DNS 1", "10.64.10.53"),
             ("DNS 2, or none", "10.64.10.54"),
-            ("NTP servers, blanks between", "10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example"),
+            (
+                "NTP servers, separated by spaces",
+                "10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example"
+            ),
             ("Time zone", "Europe/Rome"),
             ("New password for gatekeeper", "(the secret gatekeeper)"),
-            ("Login banner", "(nothing: Enter alone)"),
+            ("Login banner", "(leave empty: press Enter)"),
         ]
     );
     assert!(!card.contains("Sluice") && !card.contains("opensesame"), "secrets stand there by name only");
@@ -161,7 +164,7 @@ fn where_the_sheet_has_none_the_question_says_what_is_typed() {
     let render = workspace.run(&["render", "harbor.toml", "--into", "out"]);
     assert_eq!(render.code, 0, "{}", render.stderr);
     let card = workspace.read("out/tide-gate/typing-card.txt");
-    assert!(card.contains("DNS 2, or none                  none"), "{card}");
+    assert!(card.contains("DNS 2, or none                     none"), "{card}");
     // And of properties: the second server of the signal gateway may stay empty.
     let properties: Value =
         serde_json::from_str(&workspace.read("out/signal-gateway/properties.json")).unwrap();
@@ -187,7 +190,7 @@ fn an_appliance_without_any_record_gets_the_usual_questions() {
         "IP address",
         "Netmask         255.255.255.0",
         "Gateway         10.64.10.1",
-        "Name server 2",
+        "DNS server 2",
         "Time zone",
     ] {
         assert!(card.contains(line), "{line}\n{card}");
@@ -329,7 +332,7 @@ fn no_new_package_is_made_of_a_damaged_one() {
     assert_eq!(render.code, 3);
     assert!(
         render.stderr.contains(
-            "no new package is made of packages/watch.ovf: its file watch-viewer.img is wrong-digest"
+            "no new package was made from packages/watch.ovf: its file watch-viewer.img is wrong-digest"
         ),
         "{}",
         render.stderr

@@ -42,10 +42,10 @@ fn nothing_changes_unless_somebody_says_yes() {
         let before = bytes(file);
         let unasked = workspace.run(command);
         assert_eq!(unasked.code, 1, "{command:?} {}", unasked.stderr);
-        assert!(unasked.stderr.contains("--yes answers yes"), "{command:?} {}", unasked.stderr);
+        assert!(unasked.stderr.contains("to answer yes, add --yes"), "{command:?} {}", unasked.stderr);
         let dry = workspace.run(&[command, &["--dry-run"]].concat());
         assert!(
-            format!("{}{}", dry.stdout, dry.stderr).contains("nothing was changed, as --dry-run asks"),
+            format!("{}{}", dry.stdout, dry.stderr).contains("nothing was changed (--dry-run)"),
             "{command:?} {}{}",
             dry.stdout,
             dry.stderr
@@ -108,7 +108,7 @@ fn a_sheet_that_changes_while_it_is_asked_about_is_left_alone() {
         .output()
         .unwrap();
     let said = String::from_utf8_lossy(&ran.stdout).into_owned();
-    assert!(said.contains("was changed meanwhile; nothing was written"), "{said}");
+    assert!(said.contains("was changed in the meantime; nothing was written"), "{said}");
     let text = fs::read_to_string(sheet).unwrap();
     assert!(text.contains("Gauge-01") && text.ends_with("# a later line\n"), "{text}");
 }

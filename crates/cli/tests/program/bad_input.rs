@@ -1,4 +1,4 @@
-//! Input that is no sheet, and places that cannot be written to: a clear message, the right exit code, no panic, nothing
+//! Input that is not a sheet, and places that cannot be written to: a clear message, the right exit code, no panic, nothing
 //! half-written.
 
 use std::fs;
@@ -7,34 +7,33 @@ use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::process::Stdio;
 
-use crate::support::{Run, Workspace, host, right_sheet};
+use crate::given::Given;
+use crate::support::{Run, Workspace, host, is_root, right_sheet};
 
-#[track_caller]
-fn one_finding(content: &[u8], message: &str) {
-    let workspace = Workspace::new();
-    workspace.write("sheet.toml", content);
-    let check = workspace.run(&["check", "sheet.toml"]);
-    assert_eq!(check.code, 1, "{}{}", check.stdout, check.stderr);
-    assert!(check.stdout.contains(message), "{}", check.stdout);
-    assert!(check.stdout.ends_with("1 error\n"), "{}", check.stdout);
-    let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
-    assert_eq!((render.code, workspace.exists("out")), (1, false));
-    let review = workspace.run(&["review", "sheet.toml"]);
-    assert!(review.code == 0 || review.code == 1, "{}", review.stderr);
-}
-
+/// Nothing is written of any of them.
 #[test]
-fn an_empty_file() {
-    one_finding(b"", "The sheet is empty.");
-    one_finding(b"\n  \n# nothing yet\n", "The sheet is empty.");
-    one_finding(b"format = 1\n", "The sheet names no machine.");
-}
-
-#[test]
-fn text_that_is_not_utf_8() {
-    one_finding(b"format = 1\nname = \"citt\xe0\"\n", "here stands a byte that UTF-8 does not have");
-    one_finding(b"\xff\xfef\0o\0", "The sheet is UTF-16 text.");
-    one_finding(&[0x80; 4096], "is not UTF-8 text");
+fn what_is_no_sheet_is_one_finding() {
+    let mut given = Given::a_site();
+    for (about, content) in [
+        ("an empty file", &b""[..]),
+        ("a file with a comment alone", b"\n  \n# nothing yet\n"),
+        ("a sheet without a machine", b"format = 1\n"),
+        ("a letter of another encoding", b"format = 1\nname = \"citt\xe0\"\n"),
+        ("UTF-16", b"\xff\xfef\0o\0"),
+        ("bytes that are not text", &[0x80; 40]),
+    ] {
+        given = given
+            .about(about)
+            .file("sheet.toml", content)
+            .when("check sheet.toml")
+            .ends_with(1)
+            .when("render sheet.toml --into out")
+            .ends_with(1)
+            .does_not_make("out")
+            .when("review sheet.toml")
+            .and();
+    }
+    given.kept_as("sheets-that-are-none");
 }
 
 #[test]
@@ -55,19 +54,13 @@ fn windows_line_ends_are_right_and_positions_hold() {
 
 #[test]
 fn what_is_no_file_cannot_be_read() {
-    let workspace = Workspace::new();
-    for (path, message) in [
-        (".", "it is not a file but a folder"),
-        ("nowhere.toml", "there is no sheet nowhere.toml"),
-        ("/dev/zero", "it is not a file but a device or a pipe"),
-    ] {
-        for command in [vec!["check", path], vec!["review", path], vec!["render", path, "--into", "out"]] {
-            let run = workspace.run(&command);
-            assert_eq!((run.code, run.stdout.as_str()), (3, ""), "{command:?}: {}", run.stderr);
-            assert!(run.stderr.contains(message), "{}", run.stderr);
+    let mut given = Given::a_site();
+    for path in [".", "nowhere.toml", "/dev/zero"] {
+        for line in [format!("check {path}"), format!("review {path}"), format!("render {path} --into out")] {
+            given = given.when(&line).ends_with(3).says_only("").does_not_make("out").and();
         }
     }
-    assert!(!workspace.exists("out"));
+    given.kept_as("paths-that-are-not-files");
 }
 
 #[test]
@@ -127,7 +120,7 @@ fn a_full_disk_behind_stdout_is_said() {
     let workspace = Workspace::new();
     let full = fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
     let run = Run::from(workspace.command(&["check", "harbor.toml"]).stdout(full).output().unwrap());
-    assert_eq!((run.code, run.stderr.as_str()), (3, "impostazione: stdout: no space left on device\n"));
+    assert_eq!((run.code, run.stderr.as_str()), (3, "error: stdout: no space left on device\n"));
 }
 
 #[test]
@@ -157,8 +150,7 @@ fn a_file_in_place_of_the_folder_is_left_as_it_was() {
 /// Runs the program as somebody whom permissions bind. The superuser is not bound by them, so that it runs a copy of the
 /// program, in a folder that everybody can read, as user 65534.
 fn run_without_privileges(workspace: &Workspace, arguments: &[&str]) -> Run {
-    let is_root = fs::metadata("/proc/self").is_ok_and(|own| std::os::unix::fs::MetadataExt::uid(&own) == 0);
-    if !is_root {
+    if !is_root() {
         return workspace.run(arguments);
     }
     fs::set_permissions(workspace.path(), fs::Permissions::from_mode(0o755)).unwrap();

@@ -86,7 +86,7 @@ fn placing_anew_keeps_what_others_have_added() {
     );
     // Once more, nothing is left to do; and the way back leads to the image with what others have added.
     let run = card.placed(&[]);
-    assert!(run.stdout.contains("is placed already, and nothing has to change"), "{}", run.stdout);
+    assert!(run.stdout.contains("is placed already; nothing needs to change"), "{}", run.stdout);
     assert_eq!(card.undo(&[]).code, 0);
     has_additions(&card);
     let lines =
@@ -126,7 +126,7 @@ fn whoever_was_added_is_named_and_not_shut() {
     let said = unwrapped(&run.stderr);
     assert!(
         said.contains("visitor is in the group sudo, and may act as root by sudo")
-            && said.contains("it was added on the host since it was placed"),
+            && said.contains("it was added on the host after it was placed"),
         "{said}"
     );
     assert!(!run.stdout.contains("visitor is shut"), "{}", run.stdout);
@@ -143,8 +143,8 @@ fn a_changed_password_is_asked_about_and_stays_or_goes() {
     let before = card.list();
     let run = card.place(&["--yes"]);
     assert_eq!(run.code, 1);
-    let says = "since the earlier placement, in /etc/shadow the password and day of the password of keeper were changed: \
-        --keep-changes has it stay where it can, and --discard-changes answers that it may be lost";
+    let says = "since it was placed, in /etc/shadow the password and day of the last password change of keeper were \
+        changed: --keep-changes keeps what can be kept, --discard-changes overwrites it";
     assert!(run.stderr.contains(says), "{}", run.stderr);
     assert!(card.list() == before, "nothing was changed");
     let run = card.place(&["--yes", "--keep-changes", "--format", "json"]);
@@ -164,7 +164,7 @@ fn a_changed_password_is_asked_about_and_stays_or_goes() {
     let run = card.place(&["--yes"]);
     assert_eq!(run.code, 1, "{}", run.stdout);
     let run = card.placed(&["--keep-changes"]);
-    assert!(run.stdout.contains("nothing has to change"), "{}", run.stdout);
+    assert!(run.stdout.contains("nothing needs to change"), "{}", run.stdout);
     assert!(run.stderr.contains("stays: in /etc/shadow the password"), "{}", run.stderr);
     card.placed(&["--discard-changes"]);
     assert_eq!(card.line("etc/shadow", "keeper:"), ours);
@@ -221,7 +221,7 @@ fn numbers_of_a_login_and_its_home_stay() {
     assert_eq!(card.read("home/pilot/log"), "sailed\n");
     assert!(!card.read("etc/passwd").contains("mate"));
     assert!(
-        run.stderr.contains("/home/mate was made by the earlier placement and holds something else by now"),
+        run.stderr.contains("/home/mate was made by the earlier placement and has other files in it now"),
         "{}",
         run.stderr
     );
@@ -233,7 +233,7 @@ fn another_machine_gets_its_own() {
     let card = lived_on(&workspace);
     change_password(&card);
     let run = card.place(&["--yes", "--only", "gauge-02", "--replace", "--keep-changes"]);
-    assert!(run.code == 1 && run.stderr.contains("--discard-changes answers"), "{}", run.stderr);
+    assert!(run.code == 1 && run.stderr.contains("--discard-changes overwrites it"), "{}", run.stderr);
     let run = card.place(&["--yes", "--only", "gauge-02", "--replace", "--discard-changes"]);
     assert_eq!(run.code, 0, "{}", run.stderr);
     assert_eq!(card.read("etc/machine-id"), "", "another host has another id");

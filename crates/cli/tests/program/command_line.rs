@@ -1,6 +1,7 @@
 //! Commands, their exit codes, and words that people bring from elsewhere.
 
-use crate::support::{KEY, Workspace};
+use crate::given::Given;
+use crate::support::{KEY, Workspace, rule_names};
 use serde_json::Value;
 
 #[test]
@@ -18,47 +19,17 @@ fn a_right_sheet_passes_in_text_and_in_json() {
     assert_eq!((quiet.code, quiet.stdout.as_str()), (0, ""));
 }
 
+/// What it shows of the demonstration's sheet is on the page `views-of-sheets`.
 #[test]
 fn review_says_what_all_share_once_and_what_each_has_of_its_own() {
-    let workspace = Workspace::new();
-    let review = workspace.run(&["review", "harbor.toml"]);
-    assert_eq!((review.code, review.stderr.as_str()), (0, ""));
-    let text = review.stdout;
-    assert!(text.starts_with("Capo Vetro harbor: 9 hosts, 1 appliance\n"), "{text}");
-    assert_eq!(text.matches("10.64.10.53, 10.64.10.54").count(), 1, "{text}");
-    for whole in
-        ["gauge-01", "10.64.10.31/24", "fd64:10::31/64", "fd64:10::1", "10.64.20.11/24", "keeper, pilot"]
-    {
-        assert!(text.contains(whole), "{whole} is not in\n{text}");
-    }
-    let lamp = text
-        .lines()
-        .skip_while(|line| !line.contains("of its own"))
-        .skip_while(|line| !line.contains("lamp-north"))
-        .take(2)
-        .collect::<Vec<_>>()
-        .join(" ");
-    assert!(lamp.contains("time zone:") && lamp.contains("Etc/UTC"), "{text}");
-    for line in text.lines() {
-        assert!(line.chars().count() <= 100, "{line}");
-    }
+    let review = Given::a_site().when("review harbor.toml").ends_with(0).does_not_complain();
+    assert_eq!(review.stdout().matches("10.64.10.53, 10.64.10.54").count(), 1, "{}", review.stdout());
+    review.kept_as("review-of-the-smaller-sheet");
 }
 
 #[test]
 fn review_judges_nothing_but_says_that_there_are_findings() {
-    let workspace = Workspace::new();
-    let review = workspace.run(&["review", "slips.toml"]);
-    assert_eq!(review.code, 0);
-    assert!(
-        review.stdout.contains("lamp_north") && review.stdout.contains("time zone      ?"),
-        "{}",
-        review.stdout
-    );
-    assert!(
-        review.stderr.contains("6 findings in this sheet: `impostazione check slips.toml`"),
-        "{}",
-        review.stderr
-    );
+    Given::a_site().when("review slips.toml").ends_with(0).kept_as("review-of-a-sheet-with-errors");
 }
 
 #[test]
@@ -87,43 +58,24 @@ fn explain_lists_the_rules_and_says_more_about_each() {
     let workspace = Workspace::new();
     let all = workspace.run(&["explain"]);
     assert_eq!(all.code, 0);
-    let names: Vec<&str> = all
-        .stdout
-        .lines()
-        .take_while(|line| !line.is_empty())
-        .filter_map(|line| line.split_whitespace().next())
-        .collect();
-    assert!(names.len() >= 15, "{names:?}");
-    for name in names {
-        let one = workspace.run(&["explain", name]);
+    for name in rule_names() {
+        assert!(all.stdout.contains(&name), "{name}");
+        let one = workspace.run(&["explain", &name]);
         assert_eq!(one.code, 0);
-        assert!(one.stdout.starts_with(name), "{}", one.stdout);
+        assert!(one.stdout.starts_with(&name), "{}", one.stdout);
         assert!(one.stdout.contains("\n  wrong:\n") && one.stdout.contains("\n  right:\n"), "{}", one.stdout);
     }
-    let mistyped = workspace.run(&["explain", "adress-malformed"]);
-    assert_eq!(mistyped.code, 2);
-    assert!(mistyped.stderr.contains("is address-malformed meant?"), "{}", mistyped.stderr);
-    let word = workspace.run(&["explain", "ntp"]);
-    assert_eq!(word.code, 2);
-    assert!(word.stderr.contains("ntp-malformed, ntp-missing"), "{}", word.stderr);
-}
-
-#[test]
-fn habit_words_are_answered_with_the_command_that_does_it() {
-    let workspace = Workspace::new();
-    for (word, command) in [
-        ("validate", "impostazione check SHEET"),
-        ("plan", "impostazione review SHEET"),
-        ("generate", "impostazione render SHEET --into DIR"),
-        ("init", "impostazione demo"),
-        ("repair", "impostazione check SHEET --fix"),
-        ("free", "impostazione subnet ADDRESS/MASK"),
-        ("parse", "impostazione inspect PATH"),
-    ] {
-        let run = workspace.run(&[word, "harbor.toml"]);
-        assert_eq!((run.code, run.stdout.as_str()), (2, ""));
-        assert!(run.stderr.contains(command), "{}", run.stderr);
-    }
+    Given::a_site()
+        .when("explain adress-malformed")
+        .ends_with(2)
+        .when("explain ntp")
+        .ends_with(0)
+        .when("explain broadcast")
+        .ends_with(0)
+        .when("explain nonsense-of-all-kinds")
+        .ends_with(2)
+        .says_only("")
+        .kept_as("explaining-by-a-part-of-a-name");
 }
 
 #[test]
@@ -180,7 +132,7 @@ fn the_demonstration_makes_a_folder_of_its_own_and_names_it() {
     assert!(output.status.success());
     let text = String::from_utf8(output.stdout).unwrap();
     let folder = text.lines().find_map(|line| line.strip_prefix("$ cd ")).unwrap();
-    let (_, end) = text.split_once(&format!("All of it is in {folder}. To go on from there:\n")).unwrap();
+    let (_, end) = text.split_once(&format!("Everything is in {folder}. To go on from here:\n")).unwrap();
     let mut proposed = 0;
     for command in end.lines().filter_map(|line| line.trim_start().strip_prefix("impostazione ")) {
         let (command, _) = command.split_once("  ").unwrap();
@@ -204,26 +156,109 @@ fn the_sheet_in_the_readme_is_right() {
     assert_eq!(check.stdout, "readme.toml: 12 machines, nothing wrong\n");
 }
 
+/// A page of the documentation.
+fn docs(name: &str) -> String {
+    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs").join(name);
+    std::fs::read_to_string(path).unwrap()
+}
+
+/// The first block of a kind behind a heading.
+fn block<'a>(page: &'a str, heading: &str, kind: &str) -> &'a str {
+    let (_, behind) = page.split_once(&format!("\n## {heading}\n")).unwrap();
+    let (_, block) = behind.split_once(&format!("```{kind}\n")).unwrap();
+    block.split_once("```").unwrap().0
+}
+
+#[test]
+fn what_the_docs_show_of_a_meaning_is_what_is_printed() {
+    let page = docs("meanings.md");
+    let (line, printed) = block(&page, "How a meaning is found", "").split_once('\n').unwrap();
+    Given::a_workspace(Workspace::demo())
+        .when(line.strip_prefix("$ impostazione ").unwrap())
+        .ends_with(0)
+        .says_only(printed);
+}
+
+#[test]
+fn the_meanings_file_and_its_entry_in_the_docs_are_right() {
+    let page = docs("meanings.md");
+    let heading = "A product without a package";
+    let file = block(&page, heading, "toml");
+    let (_, behind) =
+        page.split_once("Name the file in the sheet, and answer what it cannot take:\n").unwrap();
+    let entry = behind.split_once("```toml\n").unwrap().1.split_once("```").unwrap().0;
+    let secret = "[secret.gatekeeper]\nfrom = \"file\"\npath = \"gate.secret\"\n";
+    let given = Given::a_sheet(&format!("{secret}{entry}"))
+        .file("packages/tidegate.meanings.toml", file)
+        .file("gate.secret", "Mole7-and-Lantern\n")
+        .when("check sheet.toml")
+        .ends_with(0)
+        .says_only("sheet.toml: 1 machine, nothing wrong\n")
+        .when("render sheet.toml --into out")
+        .ends_with(0)
+        .and();
+    let card = given.read("out/tide-gate/typing-card.txt");
+    for question in
+        file.lines().filter_map(|line| line.strip_prefix("ask  = \"").or(line.strip_prefix("ask = \"")))
+    {
+        let question = question.split('"').next().unwrap();
+        assert!(card.contains(question), "{question} is not on the card:\n{card}");
+    }
+}
+
+/// Every command line in README and docs has a command and options that there are.
+#[test]
+fn command_lines_in_the_docs_are_of_this_program() {
+    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let mut pages = vec![root.join("README.md")];
+    pages.extend(std::fs::read_dir(root.join("docs")).unwrap().map(|entry| entry.unwrap().path()));
+    let workspace = Workspace::new();
+    let mut seen = 0;
+    let mut astray = Vec::new();
+    for page in pages.iter().filter(|path| path.extension().is_some_and(|end| end == "md")) {
+        let text = std::fs::read_to_string(page).unwrap();
+        let blocks = text.split("```sh\n").skip(1).map(|block| block.split("```").next().unwrap());
+        for line in blocks.flat_map(str::lines).flat_map(|line| line.split("&&")) {
+            let typed = line.trim().trim_start_matches("sudo ").trim_start_matches("./");
+            let Some(typed) = typed.strip_prefix("impostazione ") else { continue };
+            let typed = typed.split(" #").next().unwrap();
+            let words: Vec<&str> = typed.split_whitespace().collect();
+            let depth = if words[0] == "secret" { 2 } else { 1 };
+            let help = workspace.run(&[&words[..depth], &["--help"]].concat());
+            seen += 1;
+            let options = words.iter().filter(|word| word.starts_with("--"));
+            let is_known = |option: &&str| help.stdout.contains(option.split('=').next().unwrap());
+            if help.code != 0 || !options.into_iter().all(is_known) {
+                astray.push(format!("{}: {line}", page.display()));
+            }
+        }
+    }
+    assert!(astray.is_empty(), "{}", astray.join("\n"));
+    assert!(seen > 40, "{seen} command lines were found");
+}
+
 #[test]
 fn a_part_of_the_machines_is_not_called_all_of_them() {
-    let workspace = Workspace::new();
-    let run = workspace.run(&["check", "harbor.toml", "--only", "gauge-*"]);
-    let last = run.stdout.lines().last().unwrap();
-    assert!(last.contains(" of ") && last.contains(" machines, nothing wrong"), "{last}");
+    Given::a_site()
+        .when("check harbor.toml --only gauge-*")
+        .ends_with(0)
+        .says_only("harbor.toml: 6 of 10 machines, nothing wrong\n");
 }
 
 #[test]
 fn a_sheet_that_cannot_be_read_whole_is_not_shown_or_judged_as_if_it_were() {
-    let workspace = Workspace::new();
-    workspace.write("torn.toml", "format = 1\n[common\n[[host]]\nname = \"gauge-01\"\n");
-    let review = workspace.run(&["review", "torn.toml"]);
-    assert_eq!(review.code, 1);
-    assert!(review.stderr.contains("torn.toml cannot be read in full, and machines"), "{}", review.stderr);
-    let review = workspace.run(&["review", "torn.toml", "--format", "json"]);
-    let report: serde_json::Value = serde_json::from_str(&review.stdout).unwrap();
+    let torn = "format = 1\n[common\n[[host]]\nname = \"gauge-01\"\n";
+    let review = Given::a_site().file("torn.toml", torn).when("review torn.toml --format json");
+    let report: Value = serde_json::from_str(review.stdout()).unwrap();
     assert_eq!(report["sheet_read_whole"], false);
-    let secrets = workspace.run(&["secret", "check", "torn.toml"]);
-    assert!(secrets.code == 1 && !secrets.stdout.contains("nothing wrong"), "{}", secrets.stdout);
+    Given::a_site()
+        .file("torn.toml", torn)
+        .when("review torn.toml")
+        .ends_with(1)
+        .when("secret check torn.toml")
+        .ends_with(1)
+        .does_not_show("nothing wrong")
+        .kept_as("sheets-that-cannot-be-read-whole");
 }
 
 /// A package that several machines share is judged on the first of them, and shown whichever of them is asked for.

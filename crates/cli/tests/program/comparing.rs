@@ -3,6 +3,7 @@
 use serde_json::Value;
 
 use crate::card::{CARD, Card, render, sheet, with_output};
+use crate::page::Page;
 use crate::support::{Workspace, host};
 
 fn compare(workspace: &Workspace, arguments: &[&str]) -> (i32, String) {
@@ -31,27 +32,17 @@ fn sheets_are_compared_by_machine_and_setting_and_not_by_line() {
     workspace.write("same.toml", other);
     assert_eq!(
         compare(&workspace, &["one.toml", "same.toml"]),
-        (0, "one.toml and same.toml say the same\n".to_owned())
+        (0, "one.toml and same.toml are the same\n".to_owned())
     );
     let changed = one
         .replace("10.64.10.12", "10.64.10.19")
         .replace("[common]", "[common]\nlocale = \"it_IT.UTF-8\"")
         .replace("gauge-01", "gauge-07");
     workspace.write("other.toml", changed);
-    let (code, said) = compare(&workspace, &["one.toml", "other.toml"]);
-    assert_eq!(code, 1);
-    assert!(said.starts_with("- one.toml\n+ other.toml\n"), "{said}");
-    for part in [
-        "\ngauge-01\n  only in the first\n",
-        "\ngauge-07\n  only in the second\n",
-        "\ngauge-02\n",
-        "  link eth0 addresses  differs\n      - 10.64.10.12/24\n      + 10.64.10.19/24\n",
-        "  locale  only in the second: it_IT.UTF-8\n",
-    ] {
-        assert!(said.contains(part), "{part}: {said}");
-    }
-    let (code, said) = compare(&workspace, &["one.toml", "other.toml", "--only", "gauge-07"]);
-    assert_eq!((code, said.contains("gauge-02")), (1, false), "{said}");
+    let mut page = Page::on("comparing-sheets");
+    assert_eq!(page.run(&workspace, "compare one.toml other.toml").code, 1);
+    assert_eq!(page.run(&workspace, "compare one.toml other.toml --only gauge-07").code, 1);
+    page.keep();
 }
 
 #[test]
@@ -85,25 +76,15 @@ fn outputs_are_compared_by_file() {
     let workspace = with_output();
     std::fs::rename(workspace.path().join("output"), workspace.path().join("first")).unwrap();
     render(&workspace, &sheet(&host("gauge-03", "10.64.10.13")).replace("10.64.10.11", "10.64.10.19"));
-    let (code, said) = compare(&workspace, &["first", "output"]);
-    assert_eq!(code, 1);
-    for part in [
-        "\ngauge-02\n  only in the first\n",
-        "\ngauge-03\n  only in the second\n",
-        "  rootfs/etc/netplan/60-impostazione.yaml  differs\n      -       - 10.64.10.11/24\n      +       - 10.64.10.19/24\n",
-        "  rootfs/etc/hosts  differs\n",
-    ] {
-        assert!(said.contains(part), "{part}: {said}");
-    }
+    let mut page = Page::on("comparing-outputs");
     // Without a store salts are random, and nothing more is said of a hash.
-    assert!(said.contains("  accounts.json  a secret differs\n") && !said.contains("$y$"), "{said}");
-    assert_eq!(compare(&workspace, &["first", "first"]), (0, "first and first say the same\n".to_owned()));
-    let (code, said) = compare(&workspace, &["first/gauge-01", "output"]);
-    assert_eq!(
-        (code, said.contains("gauge-02")),
-        (1, false),
-        "a machine's folder is that machine alone: {said}"
-    );
+    let run = page.run(&workspace, "compare first output");
+    assert_eq!(run.code, 1);
+    assert!(!run.stdout.contains("$y$"), "{}", run.stdout);
+    assert_eq!(page.run(&workspace, "compare first first").code, 0);
+    page.heading("the folder of one machine holds that machine alone");
+    assert_eq!(page.run(&workspace, "compare first/gauge-01 output").code, 1);
+    page.keep();
 }
 
 #[test]
@@ -111,19 +92,14 @@ fn a_card_is_compared_with_what_was_placed_on_it() {
     let workspace = with_output();
     let card = Card::new(&workspace);
     // A name that nothing has is no reason to find no difference.
-    for pair in [["output", CARD], ["output", "output"], ["sheet.toml", "sheet.toml"]] {
-        let (code, said) = compare(&workspace, &[pair[0], pair[1], "--only", "gague-*"]);
-        assert_eq!(code, 2, "{said}");
-        assert!(said.contains("no machine of such a name"), "{said}");
+    let mut page = Page::on("comparing-with-a-card");
+    for pair in ["output card", "output output", "sheet.toml sheet.toml"] {
+        assert_eq!(page.run(&workspace, &format!("compare {pair} --only gague-*")).code, 2);
     }
-    let (code, said) = compare(&workspace, &["output", CARD]);
-    assert_eq!(code, 2);
-    assert!(
-        said.contains("card does not say which machine it is; say so with --only: gauge-01, gauge-02"),
-        "{said}"
-    );
+    assert_eq!(page.run(&workspace, "compare output card").code, 2);
+    page.keep();
     card.placed(&[]);
-    assert_eq!(compare(&workspace, &["output", CARD]), (0, "output and card say the same\n".to_owned()));
+    assert_eq!(compare(&workspace, &["output", CARD]), (0, "output and card are the same\n".to_owned()));
     card.write("etc/hostname", "image\n");
     card.remove("etc/netplan/60-impostazione.yaml");
     card.write("etc/netplan/50-image.yaml", "network: {version: 2}\n");
@@ -132,8 +108,8 @@ fn a_card_is_compared_with_what_was_placed_on_it() {
     assert_eq!(
         said,
         "- output\n+ card\n\ngauge-01\n  etc/hostname  differs\n      - gauge-01\n      + image\n  \
-         etc/netplan/50-image.yaml  only in the second\n      netplan would merge it with ours\n  etc/netplan/60-impostazione.yaml  only in the first\n\n\
-         1 machine differs, in 3 places\n"
+         etc/netplan/50-image.yaml  only in the second\n      netplan would merge it with our file\n  \
+         etc/netplan/60-impostazione.yaml  only in the first\n\n1 machine differs, in 3 places\n"
     );
     let (code, json) = compare(&workspace, &["output", CARD, "--format", "json"]);
     let json: Value = serde_json::from_str(&json).unwrap();
@@ -148,21 +124,17 @@ fn what_cannot_be_compared_is_refused() {
     let workspace = with_output();
     Card::new(&workspace);
     workspace.write("broken.toml", "format = 1\n[common\n");
-    for (arguments, code, says) in [
-        (["sheet.toml", "nowhere"], 3, "there is no nowhere"),
-        (["sheet.toml", "output"], 2, "sheet.toml and output are of different kinds"),
-        (["card", "card"], 2, "card and card are two root filesystems; compare each with the output"),
-        (["card", "output"], 2, "write the output first: compare output card"),
-        (
-            ["sheet.toml", "broken.toml"],
-            3,
-            "broken.toml cannot be read in full, and what is missing would seem to differ",
-        ),
+    let mut page = Page::on("comparing-what-cannot-be-compared");
+    for (pair, code) in [
+        ("sheet.toml nowhere", 3),
+        ("sheet.toml output", 2),
+        ("card card", 2),
+        ("card output", 2),
+        ("sheet.toml broken.toml", 3),
     ] {
-        let (ended, said) = compare(&workspace, &arguments);
-        assert_eq!(ended, code, "{arguments:?}: {said}");
-        assert!(said.contains(says), "{arguments:?}: {said}");
+        assert_eq!(page.run(&workspace, &format!("compare {pair}")).code, code);
     }
+    page.keep();
 }
 
 #[test]
@@ -197,9 +169,9 @@ fn what_was_changed_by_hand_since_is_never_called_the_same() {
         said.contains("Not compared:\n  rootfs/etc/hostname for gauge-01: in copy it is changed since\n"),
         "{said}"
     );
-    assert!(said.contains("whether output and copy are the same cannot be said"), "{said}");
+    assert!(said.contains("output and copy could not be compared in full"), "{said}");
     let (code, json) = compare(&workspace, &["output", "copy", "--format", "json", "-q"]);
-    let json: Value = serde_json::from_str(json.split("\nimpostazione").next().unwrap()).unwrap();
+    let json: Value = serde_json::from_str(json.split("\nerror: ").next().unwrap()).unwrap();
     assert_eq!((code, &json["not_compared"][0]["machines"][0]), (3, &Value::from("gauge-01")));
 }
 
@@ -210,12 +182,9 @@ fn sheets_that_are_not_right_are_never_called_the_same() {
     for (name, address) in [("one.toml", "10.64.300.12"), ("other.toml", "10.64.400.12")] {
         workspace.write(name, right.replace("10.64.10.12", address));
     }
-    let (code, said) = compare(&workspace, &["one.toml", "other.toml"]);
-    assert_eq!(code, 3, "{said}");
-    assert!(
-        said.contains("all of one.toml: it has 3 errors, and what cannot be read cannot be compared;"),
-        "{said}"
-    );
+    let mut page = Page::on("comparing-sheets-with-errors");
+    assert_eq!(page.run(&workspace, "compare one.toml other.toml").code, 3);
+    page.keep();
 }
 
 #[test]
@@ -227,21 +196,12 @@ fn what_no_command_knows_is_refused_with_what_it_is() {
     workspace.write("notes/harbor.txt", "ring the bell\n");
     workspace.write("notes.txt", "ring the bell\n");
     workspace.write("n.yaml", "network: {version: 2}\n");
-    for (other, is) in [
-        ("empty", "a folder of no kind that is known here"),
-        ("notes", "a folder of no kind that is known here"),
-        ("/", "the root filesystem of the system that runs here"),
-        ("notes.txt", "a file of no kind that is known here"),
-        ("n.yaml", "a netplan file"),
-        ("packages/logbook.ova", "a package"),
-        ("/dev/null", "a device, a pipe or a socket"),
-    ] {
-        for first in ["output", "output/gauge-01"] {
-            for json in [&[][..], &["--format", "json"]] {
-                let (code, said) = compare(&workspace, &[&[first, other], json].concat());
-                assert_eq!(code, 2, "{other}: {said}");
-                assert!(said.contains(&format!("{other} is {is}; compare two sheets")), "{said}");
-            }
+    let mut page = Page::on("comparing-what-no-command-knows");
+    for other in ["empty", "notes", "/", "notes.txt", "n.yaml", "packages/logbook.ova", "/dev/null"] {
+        let said = page.run(&workspace, &format!("compare output {other}"));
+        assert_eq!(said.code, 2, "{other}: {}", said.stderr);
+        for more in [&["output/gauge-01", other][..], &["output", other, "--format", "json"]] {
+            assert_eq!(compare(&workspace, more), (2, said.stderr.clone()), "{more:?}");
         }
         if other != "/" {
             let run = workspace.run(&["undo", other, "--yes"]);
@@ -250,6 +210,7 @@ fn what_no_command_knows_is_refused_with_what_it_is() {
             assert_eq!(run.code, 2, "{other}: {}", run.stderr);
         }
     }
+    page.keep();
     // A sheet of another name is told by what is in it.
     workspace.write("harbor.sheet", workspace.read("sheet.toml"));
     assert_eq!(compare(&workspace, &["sheet.toml", "harbor.sheet"]).0, 0);
@@ -270,13 +231,11 @@ fn without_the_key_of_the_store_its_values_are_not_called_the_same() {
         assert_eq!(run.code, 0, "{}", run.stderr);
     }
     assert_eq!(compare(&workspace, &["one.toml", "one.toml", "--key", "my.key"]).0, 0);
-    let (code, said) = compare(&workspace, &["one.toml", "one.toml"]);
-    assert_eq!(code, 3, "{said}");
-    assert!(said.contains("the secret keeper-login of one.toml for gauge-01"), "{said}");
-    // Against one whose value can be had it is neither the same nor different.
-    let (code, said) = compare(&workspace, &["one.toml", "sheet.toml"]);
-    assert_eq!(code, 3, "{said}");
-    assert!(!said.contains("a secret differs"), "{said}");
+    let mut page = Page::on("comparing-without-the-key-of-the-store");
+    assert_eq!(page.run(&workspace, "compare one.toml one.toml").code, 3);
+    page.heading("against one whose value can be had it is neither the same nor different");
+    assert_eq!(page.run(&workspace, "compare one.toml sheet.toml").code, 3);
+    page.keep();
 }
 
 #[test]
@@ -285,16 +244,13 @@ fn what_render_did_not_write_is_named_and_not_called_as_rendered() {
     copy_output(&workspace);
     let stray = "gauge-01/rootfs/etc/netplan/99-mine.yaml";
     workspace.write(&format!("copy/{stray}"), "network: {version: 2}\n");
+    let mut page = Page::on("comparing-files-that-render-did-not-write");
     for path in ["copy", "copy/gauge-01"] {
-        let run = workspace.run(&["inspect", path]);
-        assert_eq!(run.code, 1, "{}", run.stdout);
-        assert!(run.stdout.contains(&format!("not in files.json   {stray}\n")), "{}", run.stdout);
-        assert!(run.stdout.contains("1 file beside them that `render` did not write"), "{}", run.stdout);
+        assert_eq!(page.run(&workspace, &format!("inspect {path}")).code, 1);
     }
     assert_eq!(workspace.run(&["inspect", "copy/gauge-02"]).code, 0);
-    let (code, said) = compare(&workspace, &["output", "copy"]);
-    assert_eq!(code, 3, "{said}");
-    assert!(said.contains(&format!("{stray}: `render` did not write it into copy")), "{said}");
+    assert_eq!(page.run(&workspace, "compare output copy").code, 3);
+    page.keep();
     assert_eq!(compare(&workspace, &["output/gauge-02", "copy/gauge-02"]).0, 0);
 }
 
@@ -306,7 +262,7 @@ fn a_package_with_another_disk_is_another_package() {
     workspace.write("one.toml", packaged("whole"));
     workspace.write("packages/whole2.ovf", workspace.read("packages/whole.ovf"));
     workspace.write("other.toml", packaged("whole2"));
-    let (code, said) = compare(&workspace, &["one.toml", "other.toml"]);
-    assert_eq!(code, 1);
-    assert!(said.contains("file of the package disk.img"), "{said}");
+    let mut page = Page::on("comparing-packages");
+    assert_eq!(page.run(&workspace, "compare one.toml other.toml").code, 1);
+    page.keep();
 }

@@ -1,4 +1,4 @@
-//! `compare` of two sheets, held against what is rendered of them: each value of a sheet with every key is changed in turn.
+//! `compare` of two sheets, checked against what is rendered of them: each value of a sheet with every key is changed in turn.
 
 use std::collections::BTreeMap;
 

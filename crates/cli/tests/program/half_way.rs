@@ -42,7 +42,7 @@ fn a_part_that_is_read_only_is_found_before_anything_is_changed_and_does_not_sto
         Undo("umount", vec!["-l".to_owned(), ssh.clone()])
     };
     let mounted = mount("remount,bind,ro");
-    refused_and_as_it_was(&card, "/etc/ssh on the rootfs lies on a filesystem that is mounted read-only");
+    refused_and_as_it_was(&card, "/etc/ssh on the rootfs is on a filesystem that is mounted read-only");
     drop(mounted);
     // What needs nothing to be put back there does not keep undo from the rest.
     fs::create_dir_all(card.top().join("srv/quiet")).unwrap();
@@ -69,7 +69,7 @@ fn a_folder_of_this_computer_that_is_mounted_on_it_is_refused() {
     let ssh = card.top().join("etc/ssh").display().to_string();
     run("mount", &["--bind", &theirs.display().to_string(), &ssh]);
     let _mounted = Undo("umount", vec!["-l".to_owned(), ssh]);
-    refused_and_as_it_was(&card, "of this computer, which is mounted there; unmount it");
+    refused_and_as_it_was(&card, "of this computer, mounted there; unmount it");
     assert_eq!(list(&theirs), before);
 }
 
@@ -86,10 +86,10 @@ fn a_folder_that_may_only_be_added_to_is_found_before_anything_is_changed() {
     let _mounted = Undo("umount", vec!["-l".to_owned(), top.display().to_string()]);
     let card = Card::new(&workspace);
     for (mark, path, says) in [
-        ("+a", "etc/systemd", "/etc/systemd on the rootfs is marked append-only"),
-        ("+i", "etc", "/etc on the rootfs is marked immutable"),
-        ("+i", "etc/hosts", "/etc/hosts on the rootfs is marked immutable"),
-        ("+a", "home", "/home on the rootfs is marked append-only"),
+        ("+a", "etc/systemd", "/etc/systemd on the rootfs has the attribute append-only"),
+        ("+i", "etc", "/etc on the rootfs has the attribute immutable"),
+        ("+i", "etc/hosts", "/etc/hosts on the rootfs has the attribute immutable"),
+        ("+a", "home", "/home on the rootfs has the attribute append-only"),
     ] {
         fs::create_dir_all(card.top().join("etc/systemd")).unwrap();
         let marked = card.top().join(path).display().to_string();
@@ -132,7 +132,7 @@ fn an_image_that_is_refused_is_as_it_was_to_the_byte() {
         assert!(fs::read(&image).unwrap() == before, "{arguments:?}");
     };
     make(&card);
-    unchanged(&["undo", "card.img", "--yes"], 0, "has no placement, and nothing was changed");
+    unchanged(&["undo", "card.img", "--yes"], 0, "has no placement; nothing was changed");
     // An error of the image's own.
     card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\nkeeper:x:7:7::/:/bin/sh\n");
     make(&card);

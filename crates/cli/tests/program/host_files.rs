@@ -3,7 +3,7 @@
 use crate::support::{Workspace, host, right_sheet};
 
 const ROOTFS: &str = "out/gauge-01/rootfs/etc/";
-const HEADER: &str = "# Written by Impostazione from the build sheet, which is the place for changes.\n";
+const HEADER: &str = "# Written by Impostazione from the build sheet. Make changes there.\n";
 
 /// Renders `gauge-01` with these settings, and whatever comes after it in the sheet.
 fn rendered(own: &str, after: &str) -> Workspace {

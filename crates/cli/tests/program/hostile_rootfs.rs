@@ -117,12 +117,14 @@ fn links() -> Vec<Case> {
     add(
         "etc/netplan leads out",
         Box::new(|card, out| lead(card, "etc/netplan", &format!("{out}/etc/netplan"))),
-        Refused("/etc/netplan on the rootfs cannot be reached: it is a link that leads to nothing"),
+        Refused(
+            "/etc/netplan on the rootfs cannot be reached: it is a link to something that is not on the rootfs",
+        ),
     );
     add(
         "etc/ssh leads up",
         Box::new(|card, _| lead(card, "etc/ssh", "../../outside/etc/ssh")),
-        Refused("leads to nothing"),
+        Refused("is not on the rootfs"),
     );
     add(
         "var/lib leads out",
@@ -132,7 +134,7 @@ fn links() -> Vec<Case> {
     add(
         "the record leads out",
         Box::new(|card, out| lead(card, "var/lib/impostazione", &format!("{out}/lib"))),
-        Refused("/var/lib/impostazione on the rootfs is no folder"),
+        Refused("/var/lib/impostazione on the rootfs must be a folder"),
     );
     add("a home leads out", Box::new(|card, out| lead(card, "home/keeper", out)), Refused("/home/keeper"));
     add(
@@ -141,7 +143,7 @@ fn links() -> Vec<Case> {
             fs::create_dir_all(card.top().join("home/keeper")).unwrap();
             symlink("../../../outside/.ssh", card.top().join("home/keeper/.ssh")).unwrap();
         }),
-        Refused("/home/keeper/.ssh on the rootfs is no folder"),
+        Refused("/home/keeper/.ssh on the rootfs must be a folder"),
     );
     add(
         "the keys' file leads out",
@@ -173,7 +175,7 @@ fn links() -> Vec<Case> {
     add(
         "a link to itself",
         Box::new(|card, _| card.link("etc/hosts", "hosts")),
-        Refused("/etc/hosts on the rootfs cannot be reached: its links lead in a circle"),
+        Refused("/etc/hosts on the rootfs cannot be reached: its links form a loop"),
     );
     add(
         "folders that lead in a circle",
@@ -181,7 +183,7 @@ fn links() -> Vec<Case> {
             lead(card, "etc/netplan", "ssh/netplan");
             symlink("../netplan", card.top().join("etc/ssh/netplan")).unwrap();
         }),
-        Refused("its links lead in a circle"),
+        Refused("its links form a loop"),
     );
     cases
 }
@@ -194,7 +196,7 @@ fn wrong_kinds() -> Vec<Case> {
         add(
             "a pipe in place of a file that is read",
             Box::new(move |card, _| pipe(card, path)),
-            Refused("is a pipe, and a file belongs there; look at what it is for, and move it away"),
+            Refused("is a pipe, and must be a file; find out what it is for, and move it away"),
         );
     }
     add(
@@ -214,7 +216,7 @@ fn wrong_kinds() -> Vec<Case> {
         add(
             "a folder in place of a file",
             Box::new(move |card, _| folder(card, path)),
-            Refused("is a folder, and a file belongs there"),
+            Refused("is a folder, and must be a file"),
         );
     }
     add(
@@ -230,9 +232,7 @@ fn wrong_kinds() -> Vec<Case> {
                 .join(<std::ffi::OsStr as std::os::unix::ffi::OsStrExt>::from_bytes(&name));
             fs::write(path, "network: {version: 2}\n").unwrap();
         }),
-        Refused(
-            "/etc/netplan on the rootfs cannot be reached: a file in it has a name that is no UTF-8 text",
-        ),
+        Refused("/etc/netplan on the rootfs cannot be reached: a file in it has a name that is not UTF-8"),
     );
     add(
         "a file in place of a folder",
@@ -240,7 +240,7 @@ fn wrong_kinds() -> Vec<Case> {
             card.remove("etc/netplan");
             card.write("etc/netplan", "");
         }),
-        Refused("/etc/netplan on the rootfs is no folder, and files belong into it"),
+        Refused("/etc/netplan on the rootfs must be a folder, and is not"),
     );
     add(
         "a file in place of a home",
@@ -285,7 +285,7 @@ fn damaged_files() -> Vec<Case> {
         Box::new(|card, _| {
             fs::File::create(card.top().join("etc/hosts")).unwrap().set_len(100_000_000).unwrap();
         }),
-        Refused("/etc/hosts on the rootfs has 95.3 MiB, and no more than 16 MiB are read"),
+        Refused("/etc/hosts on the rootfs has 95.3 MiB, and at most 16 MiB are read"),
     );
     add("no etc", Box::new(|card, _| card.remove("etc")), Refused("rootfs-not-linux"));
     add("an empty passwd", Box::new(|card, _| card.write("etc/passwd", "")), Placed);
@@ -294,7 +294,7 @@ fn damaged_files() -> Vec<Case> {
         Box::new(|card, _| {
             card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\n::::\n:\n\n#keeper\nkeeper\n");
         }),
-        Refused("gives keeper no number"),
+        Refused("has no user ID for keeper"),
     );
     add(
         "a deep record that leads out",
@@ -303,7 +303,7 @@ fn damaged_files() -> Vec<Case> {
             card.write("var/lib/impostazione/placement.json", r#"{"format":1,"machine":"gauge-01","output":"","placed":"","steps":[{"path":"../outside/etc/hosts","subject":"names","why":"","before":{"kind":"absent"},"after":{"kind":"absent"},"is_made_up":false}],"folders":[],"made_folders":[],"accounts":[],"fresh_identity":false,"not_owned":[]}"#);
         }),
         Refused(
-            "is no record that this version writes: \"../outside/etc/hosts\" is no path inside a root filesystem",
+            "was not written by this version: \"../outside/etc/hosts\" is not a path inside a root filesystem",
         ),
     );
     add(
@@ -312,7 +312,7 @@ fn damaged_files() -> Vec<Case> {
             fs::create_dir_all(card.top().join("var/lib/impostazione")).unwrap();
             card.write("var/lib/impostazione/placement.json", "gulls\n");
         }),
-        Refused("is no record that this version writes"),
+        Refused("was not written by this version"),
     );
     cases
 }

@@ -104,11 +104,11 @@ fn no_command_with_such_a_report_is_left_out_here() {
     for command in commands_of(&workspace.run(&["--help"]).stdout) {
         let help = workspace.run(&[&command, "--help"]).stdout;
         let inner = commands_of(&help);
-        if inner.is_empty() && help.contains("json") {
+        if inner.is_empty() && help.contains("json for programs") {
             with_json.push(command.clone());
         }
         for name in inner {
-            if workspace.run(&[&command, &name, "--help"]).stdout.contains("json") {
+            if workspace.run(&[&command, &name, "--help"]).stdout.contains("json for programs") {
                 with_json.push(format!("{command} {name}"));
             }
         }

@@ -212,16 +212,20 @@ fn keys_in_other_forms_are_named_for_what_they_are() {
     assert!(signed.success());
     let certificate = workspace.read("login-cert.pub").into_bytes();
     for (content, is, fix) in [
-        (converted("login.pub", "RFC4716"), "a key in the form of RFC 4716 (SSH2)", "ssh-keygen -i -f FILE"),
+        (converted("login.pub", "RFC4716"), "a key in RFC 4716 (SSH2) format", "ssh-keygen -i -f FILE"),
         (converted("rsa.pub", "PEM"), "a key in PEM (PKCS #1)", "ssh-keygen -i -m PEM -f FILE"),
         (converted("rsa.pub", "PKCS8"), "a key in PEM (PKCS #8)", "ssh-keygen -i -m PKCS8 -f FILE"),
-        (certificate, "is a certificate, which is shown at login", "name a file with a public key"),
+        (
+            certificate,
+            "is a certificate, which does not open a login by itself",
+            "name a file with a public key",
+        ),
         (
             b"PuTTY-User-Key-File-3: ssh-ed25519\nEncryption: none\n".to_vec(),
             "holds a private key",
-            "name the file of the public key",
+            "name the public key file",
         ),
-        (workspace.read("login").into_bytes(), "holds a private key", "name the file of the public key"),
+        (workspace.read("login").into_bytes(), "holds a private key", "name the public key file"),
     ] {
         workspace.write("keys/line.pub", content);
         let sheet = right_sheet(&host("gauge-01", "10.64.10.11")).replace("keys/keeper.pub", "keys/line.pub");

@@ -87,7 +87,7 @@ fn who_can_log_in_is_counted_with_passwords() {
         workspace.run(&["check", "sheet.toml"]).stdout
     };
     let shut = says(&only_password);
-    assert!(shut.contains("keeper has a password alone, and the SSH service takes none"), "{shut}");
+    assert!(shut.contains("keeper has only a password, and SSH does not accept passwords"), "{shut}");
     let open = says(&only_password.replace("[common]", "[common]\nssh = { password_login = true }"));
     assert_eq!(open, "sheet.toml: 1 machine, nothing wrong\n");
     let root = says(
@@ -135,14 +135,14 @@ fn a_radio_gets_a_derived_key_and_with_sae_the_passphrase() {
     workspace.write("sheet.toml", wifi(", sae = true").replace("netplan = \"1.1\"\n", ""));
     let check = workspace.run(&["check", "sheet.toml"]);
     assert!(
-        check.stdout.contains("netplan-too-old") && check.stdout.contains("by SAE needs"),
+        check.stdout.contains("netplan-too-old") && check.stdout.contains("with SAE needs"),
         "{}",
         check.stdout
     );
     workspace.write("keeper-login.secret", format!("{}\n", "ab".repeat(32)));
     workspace.write("sheet.toml", wifi(", sae = true"));
     let check = workspace.run(&["check", "sheet.toml"]);
-    assert!(check.stdout.contains("SAE wants the passphrase itself"), "{}", check.stdout);
+    assert!(check.stdout.contains("SAE needs the passphrase itself"), "{}", check.stdout);
 }
 
 #[test]

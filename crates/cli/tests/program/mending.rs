@@ -1,11 +1,11 @@
-//! `check --fix`: certain slips are mended in the sheet, everything else is kept, and a sheet is mended whole or not at all.
+//! `check --fix`: certain slips are fixed in the sheet, everything else is kept, and a sheet is fixed whole or not at all.
 
 use std::fs;
 use std::os::unix::fs::{PermissionsExt as _, symlink};
 
 use crate::support::{Workspace, host, right_sheet};
 
-/// A sheet with certain slips, comments and odd layout, and the same sheet mended.
+/// A sheet with certain slips, comments and odd layout, and the same sheet fixed.
 fn slips() -> (String, String) {
     let right = right_sheet(&host("gauge-01", "10.64.10.11"))
         .replace("format = 1\n", "format = 1\r\n# à mano\n")

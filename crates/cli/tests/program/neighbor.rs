@@ -160,7 +160,7 @@ fn two_renders_into_one_folder_do_not_mix() {
     let run = workspace.run(&["render", "sheet.toml", "--into", "output"]);
     assert_eq!(run.code, 3);
     assert!(
-        run.stderr.contains("another `render` is at work in output; wait until it has ended"),
+        run.stderr.contains("another `render` is running in output; wait until it is done"),
         "{}",
         run.stderr
     );

@@ -435,7 +435,7 @@ fn shape(kind: &Kind, (family, addresses, lines): (&str, &str, &[&str]), choice:
     Shape { name, sheet, units }
 }
 
-/// Netplan sets the size of packets where the interface is made: for a port when the kernel finds it, too.
+/// Netplan sets the MTU where the interface is made: for a port when the kernel finds it, too.
 fn with_mtu(kind: &Kind, units: &mut Units) {
     let is_port = kind.others.is_empty() && kind.name != "empty-bridge";
     let name = format!("{}.{}", kind.link, if is_port { "link" } else { "netdev" });

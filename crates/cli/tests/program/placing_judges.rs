@@ -102,7 +102,7 @@ fn a_device_in_place_of_a_file_is_never_opened() {
         let placed = card.place(&["--yes"]);
         assert_eq!(placed.code, 3, "{path}");
         assert!(
-            placed.stderr.contains(&format!("/{path} on the rootfs is a device, and a file belongs there")),
+            placed.stderr.contains(&format!("/{path} on the rootfs is a device, and must be a file")),
             "{}",
             placed.stderr
         );
@@ -127,7 +127,7 @@ fn a_full_filesystem_is_told_beforehand_and_leaves_nothing_behind() {
     let run = card.place(&["--yes"]);
     assert_eq!(run.code, 1, "{}", run.stderr);
     assert!(
-        run.stderr.contains("error rootfs-no-space") && run.stderr.contains("has room for 40 KiB"),
+        run.stderr.contains("error rootfs-no-space") && run.stderr.contains("has 40 KiB free"),
         "{}",
         run.stderr
     );
@@ -180,11 +180,7 @@ fn what_cannot_be_made_to_the_end_is_put_back_at_once() {
     let before = card.list();
     let run = card.place(&["--yes"]);
     assert_eq!(run.code, 3, "{}", run.stderr);
-    assert!(
-        run.stderr.contains("no space left on device; what had been changed was put back"),
-        "{}",
-        run.stderr
-    );
+    assert!(run.stderr.contains("no space left on device; the changes were undone"), "{}", run.stderr);
     assert_eq!(card.list(), before);
 }
 
@@ -224,7 +220,7 @@ fn immutable_files_access_lists_and_other_filesystems_below_are_respected() {
     let placed = card.place(&["--yes"]);
     assert_eq!(placed.code, 3);
     assert!(
-        placed.stderr.contains("/etc/hosts on the rootfs is marked immutable")
+        placed.stderr.contains("/etc/hosts on the rootfs has the attribute immutable")
             && placed.stderr.contains("`chattr -i`"),
         "{}",
         placed.stderr
@@ -266,7 +262,7 @@ fn somebody_who_is_not_root_places_on_a_folder_of_their_own_and_is_told_what_sta
     let place = ["-v", "place", "output", "--only", "gauge-01", CARD, "--yes"];
     let (code, stderr) = as_nobody(&place);
     assert_eq!(code, Some(0), "{stderr}");
-    let told = "more belong to you and not to whom they should: only root can give files away";
+    let told = "more are owned by you instead of their real owners, because only root can change owners";
     assert!(stderr.contains(told), "{stderr}");
     assert!(stderr.contains("belongs to you: /etc/netplan/60-impostazione.yaml\n"), "{stderr}");
     assert_eq!(as_nobody(&place), (Some(0), String::new()), "a second time changes nothing");
@@ -276,7 +272,7 @@ fn somebody_who_is_not_root_places_on_a_folder_of_their_own_and_is_told_what_sta
     run("chown", &["65534:65534", &image]);
     let (code, stderr) = as_nobody(&["place", "output", "--only", "gauge-01", &image, "--yes"]);
     assert_eq!(code, Some(3), "{stderr}");
-    assert!(stderr.contains("is mounted by the kernel, which takes root"), "{stderr}");
+    assert!(stderr.contains("must be mounted, which only root can do"), "{stderr}");
 }
 
 /// The image of a card: a FAT partition, and the root filesystem behind it.
@@ -420,7 +416,7 @@ fn the_boot_partition_of_an_image_is_changed_and_put_back() {
     let whole = fs::read(&image).unwrap();
 
     let shown = workspace.run(&["inspect", &image]);
-    assert!(unwrapped(&shown.stdout).contains("it has systemd run /boot/setup.sh"), "{}", shown.stdout);
+    assert!(unwrapped(&shown.stdout).contains("it makes systemd run /boot/setup.sh"), "{}", shown.stdout);
     let tried = workspace.run(&[&place[..], &["--dry-run"]].concat());
     assert_eq!(tried.code, 0, "{}", tried.stderr);
     assert!(tried.stdout.contains("boot/firmware/cmdline.txt"), "{}", tried.stdout);
@@ -444,7 +440,7 @@ fn the_boot_partition_of_an_image_is_changed_and_put_back() {
         let refused = workspace.run(&["undo", &root, "--yes"]);
         assert_eq!(refused.code, 3);
         assert!(
-            refused.stderr.contains("/boot/firmware/cmdline.txt was changed by the placement, and lies on a filesystem of its own that is not mounted at /boot/firmware"),
+            refused.stderr.contains("/boot/firmware/cmdline.txt was changed by the placement, and is on another filesystem that is not mounted at /boot/firmware"),
             "{}",
             refused.stderr
         );
@@ -539,7 +535,7 @@ fn an_image_that_something_else_has_is_not_touched() {
     let looked = workspace.run(&["inspect", &image]);
     run("losetup", &["--detach", &device]);
     assert_eq!(refused.code, 3);
-    assert!(refused.stderr.contains(&format!("is attached to {device} already")), "{}", refused.stderr);
+    assert!(refused.stderr.contains(&format!("is already attached to {device}")), "{}", refused.stderr);
     assert_eq!(looked.code, 0, "{}", looked.stderr);
 
     let holder = fs::File::open(&image).unwrap();
@@ -547,7 +543,10 @@ fn an_image_that_something_else_has_is_not_touched() {
     for command in [&place[..], &["inspect", &image], &["undo", &image, "--yes"]] {
         let refused = workspace.run(command);
         assert_eq!(refused.code, 3);
-        assert!(refused.stderr.contains("is at work on"), "{}", refused.stderr);
+        let says = format!(
+            "error: another `place`, `undo` or `inspect` is running on {image}; wait until it is done\n"
+        );
+        assert_eq!(refused.stderr, says);
     }
     drop(holder);
     assert!(fs::read(&image).unwrap() == whole);
@@ -575,16 +574,22 @@ fn outputs_are_not_rendered_into_a_device_and_devices_are_no_images() {
     let empty = workspace.run(&["place", "output", "--only", "gauge-01", "disk", "--yes"]);
     run("losetup", &["--detach", &device]);
     assert_eq!(rendered.code, 3);
-    assert!(rendered.stderr.contains("is a device: nothing is rendered onto a card; render into a folder, and `place` it on the card or on its image"), "{}", rendered.stderr);
+    assert!(
+        rendered
+            .stderr
+            .contains("is a device: render into a folder, then `place` the output on the card or its image"),
+        "{}",
+        rendered.stderr
+    );
     assert_eq!(placed.code, 2);
     assert!(
-        placed.stderr.contains("is a device, a pipe or a socket, and no file with the bytes of a whole disk"),
+        placed.stderr.contains("is a device, a pipe or a socket, not an image file"),
         "{}",
         placed.stderr
     );
     assert_eq!(empty.code, 2);
     assert!(
-        empty.stderr.contains("disk is a file of no kind that is known here; name the folder where a root"),
+        empty.stderr.contains("disk is a file of an unknown kind; name the folder where a root"),
         "{}",
         empty.stderr
     );

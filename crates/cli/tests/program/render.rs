@@ -6,6 +6,8 @@ use std::io::Write as _;
 use std::os::unix::fs::PermissionsExt;
 use std::process::{Command, Stdio};
 
+use crate::given::Given;
+use crate::page::Page;
 use crate::support::{Workspace, host, right_sheet};
 use serde_json::Value;
 
@@ -174,7 +176,7 @@ fn the_same_sheet_gives_the_same_bytes_wherever_and_however_often() {
     render(&other, &["--only", "gauge-*"]);
     assert_eq!(one.tree("out"), other.tree("out"));
     let again = render(&one, &[]);
-    assert_eq!(again.stdout, "out: no files written for 10 machines, 134 as they were\n");
+    assert_eq!(again.stdout, "out: no files written for 10 machines, 134 unchanged\n");
 }
 
 #[test]
@@ -185,7 +187,13 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
     workspace.write("lamps.csv", workspace.read("lamps.csv").replace("10.64.20.11", "10.64.20.13"));
     let run = render(&workspace, &["-v"]);
     let changed = ["lamp-north/rootfs/etc/hosts", "lamp-north/rootfs/etc/netplan/60-impostazione.yaml"];
-    assert!(run.stdout.contains("2 files written for 10 machines, 132 as they were"), "{}", run.stdout);
+    assert_eq!(
+        run.stdout,
+        format!(
+            "wrote   out/{}\nwrote   out/{}\nout: 2 files written for 10 machines, 132 unchanged\n",
+            changed[1], changed[0]
+        )
+    );
     let after = workspace.tree("out");
     let differing: Vec<&str> = before
         .iter()
@@ -197,74 +205,74 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
     let mut sorted = differing.clone();
     sorted.sort_unstable();
     assert_eq!(sorted, [changed[0], changed[1]]);
-    for path in changed {
-        assert!(run.stdout.contains(&format!("wrote   out/{path}\n")), "{}", run.stdout);
-    }
 }
 
 #[test]
 fn a_machine_that_is_no_longer_in_the_sheet_is_reported_and_pruned_on_request_only() {
-    let workspace = Workspace::new();
-    render(&workspace, &[]);
-    workspace.write("lamps.csv", workspace.read("lamps.csv").replace("lamp-north", "lamp-west"));
-    let run = render(&workspace, &[]);
-    assert!(run.stderr.contains("lamp-north is no longer in the sheet"), "{}", run.stderr);
-    assert!(
-        workspace.exists("out/lamp-north/accounts.json") && workspace.exists("out/lamp-west/accounts.json")
-    );
-    assert!(listed(&workspace).contains_key("lamp-north/accounts.json"));
-    let run = render(&workspace, &["--prune"]);
-    assert_eq!(run.stderr, "");
-    assert!(run.stdout.contains("15 removed"), "{}", run.stdout);
-    assert!(!workspace.exists("out/lamp-north"), "its folders went too");
-    assert!(!listed(&workspace).contains_key("lamp-north/accounts.json"));
+    let render = "render harbor.toml --into out";
+    Given::a_site()
+        .when(render)
+        .ends_with(0)
+        .and()
+        .changed("lamps.csv", "lamp-north", "lamp-west")
+        .when(render)
+        .ends_with(0)
+        .makes("out/lamp-north/accounts.json")
+        .makes("out/lamp-west/accounts.json")
+        .when(&format!("{render} --prune"))
+        .ends_with(0)
+        .does_not_complain()
+        .does_not_make("out/lamp-north")
+        .kept_as("rendering-without-a-machine");
 }
 
 #[test]
 fn what_somebody_put_into_the_tree_or_changed_there_is_not_pruned() {
-    let workspace = Workspace::new();
-    render(&workspace, &[]);
-    workspace.write("out/lamp-north/notes.txt", "mine");
-    workspace.write("out/lamp-north/rootfs/etc/hosts", "changed by hand");
-    workspace.write("lamps.csv", workspace.read("lamps.csv").replace("lamp-north", "lamp-west"));
-    let run = render(&workspace, &["--prune"]);
-    assert!(run.stderr.contains("out/lamp-north/rootfs/etc/hosts is no longer rendered"), "{}", run.stderr);
-    assert_eq!(workspace.read("out/lamp-north/notes.txt"), "mine");
-    assert_eq!(workspace.read("out/lamp-north/rootfs/etc/hosts"), "changed by hand");
-    assert!(!workspace.exists("out/lamp-north/accounts.json"));
+    let given = Given::a_site()
+        .when("render harbor.toml --into out")
+        .ends_with(0)
+        .and()
+        .file("out/lamp-north/notes.txt", "mine")
+        .file("out/lamp-north/rootfs/etc/hosts", "changed by hand")
+        .changed("lamps.csv", "lamp-north", "lamp-west")
+        .when("render harbor.toml --into out --prune")
+        .ends_with(0)
+        .does_not_make("out/lamp-north/accounts.json")
+        .and();
+    assert_eq!(given.read("out/lamp-north/notes.txt"), "mine");
+    assert_eq!(given.read("out/lamp-north/rootfs/etc/hosts"), "changed by hand");
+    given.kept_as("rendering-and-what-is-not-pruned");
 }
 
 #[test]
 fn a_file_that_was_changed_by_hand_is_written_again_where_that_is_said() {
-    let workspace = Workspace::new();
-    render(&workspace, &[]);
-    let before = workspace.tree("out");
-    workspace.write("out/gauge-01/rootfs/etc/hostname", "other\n");
-    fs::remove_file(workspace.path().join("out/gauge-01/rootfs/etc/localtime")).unwrap();
-    fs::set_permissions(
-        workspace.path().join("out/gauge-01/accounts.json"),
-        fs::Permissions::from_mode(0o644),
-    )
-    .unwrap();
-    let run = render(&workspace, &["--discard-changes"]);
-    assert!(run.stdout.contains("3 files written"), "{}", run.stdout);
-    assert_eq!(workspace.tree("out"), before);
+    let given = Given::a_site().when("render harbor.toml --into out").ends_with(0).and();
+    let before = given.tree("out");
+    let given = given
+        .file("out/gauge-01/rootfs/etc/hostname", "other\n")
+        .without("out/gauge-01/rootfs/etc/localtime")
+        .mode("out/gauge-01/accounts.json", 0o644)
+        .when("render harbor.toml --into out --discard-changes")
+        .ends_with(0)
+        .says_only("out: 3 files written for 10 machines, 131 unchanged\n")
+        .and();
+    assert_eq!(given.tree("out"), before);
 }
 
 #[test]
 fn a_folder_with_other_files_is_not_taken_for_an_output_tree() {
     let workspace = Workspace::new();
-    workspace.write("harbor.toml", workspace.read("harbor.toml"));
-    let run = workspace.run(&["render", "harbor.toml", "--into", "."]);
-    assert_eq!(run.code, 3);
-    assert!(run.stderr.contains("is no output tree (it has no files.json)"), "{}", run.stderr);
-    assert!(!workspace.exists("gauge-01"));
     fs::create_dir(workspace.path().join("out")).unwrap();
-    workspace.write("out/files.json", "{}");
-    let run = workspace.run(&["render", "harbor.toml", "--into", "out"]);
-    assert_eq!(run.code, 3);
-    assert!(run.stderr.contains("is not a list that this version writes"), "{}", run.stderr);
-    assert!(!workspace.exists("out/gauge-01"));
+    Given::a_workspace(workspace)
+        .when("render harbor.toml --into .")
+        .ends_with(3)
+        .does_not_make("gauge-01")
+        .and()
+        .file("out/files.json", "{}")
+        .when("render harbor.toml --into out")
+        .ends_with(3)
+        .does_not_make("out/gauge-01")
+        .kept_as("rendering-into-other-folders");
 }
 
 #[test]
@@ -274,9 +282,9 @@ fn nothing_is_written_or_removed_through_a_link_that_leads_out_of_the_tree() {
     fs::create_dir_all(workspace.path().join("elsewhere/rootfs/etc/netplan")).unwrap();
     fs::remove_dir_all(workspace.path().join("out/gauge-01")).unwrap();
     std::os::unix::fs::symlink("../elsewhere", workspace.path().join("out/gauge-01")).unwrap();
-    let run = workspace.run(&["render", "harbor.toml", "--into", "out"]);
-    assert_eq!(run.code, 3);
-    assert!(run.stderr.contains("out/gauge-01 is not a folder"), "{}", run.stderr);
+    let mut page = Page::on("rendering-through-a-link");
+    assert_eq!(page.run(&workspace, "render harbor.toml --into out").code, 3);
+    page.keep();
     assert_eq!(workspace.tree("elsewhere"), []);
 }
 
@@ -337,14 +345,9 @@ fn what_was_changed_by_hand_is_named_and_not_overwritten() {
     workspace.write(netplan, workspace.read(netplan) + "# a route by hand\n");
     workspace.write("sheet.toml", sheet("10.64.10.19"));
     let before = workspace.tree("out");
-    let run = render(&[]);
+    let mut page = Page::on("rendering-over-what-was-changed");
+    let run = page.run(&workspace, "render sheet.toml --into out");
     assert_eq!((run.code, run.stdout.as_str()), (1, ""), "{}", run.stderr);
-    assert!(run.stderr.contains("nothing was written, since this file was changed since it was rendered"));
-    assert!(
-        run.stderr.contains("--discard-changes") && run.stderr.ends_with(&format!("  {netplan}\n")),
-        "{}",
-        run.stderr
-    );
     let report: serde_json::Value = serde_json::from_str(&render(&["--format", "json"]).stdout).unwrap();
     assert_eq!(report["outcome"], "refused");
     assert_eq!(report["changed_since"], serde_json::json!([netplan.trim_start_matches("out/")]));
@@ -359,9 +362,9 @@ fn what_was_changed_by_hand_is_named_and_not_overwritten() {
     std::fs::create_dir_all(workspace.path().join("out/gauge-03/rootfs/etc")).unwrap();
     workspace.write("out/gauge-03/rootfs/etc/hostname", "mine\n");
     workspace.write("sheet.toml", sheet("10.64.10.19") + &host("gauge-03", "10.64.10.13"));
-    let run = render(&[]);
-    assert_eq!(run.code, 1, "{}", run.stderr);
-    assert!(run.stderr.ends_with("  out/gauge-03/rootfs/etc/hostname\n"), "{}", run.stderr);
+    page.heading("a file that somebody put where one is to be");
+    assert_eq!(page.run(&workspace, "render sheet.toml --into out").code, 1);
+    page.keep();
 }
 
 #[test]
@@ -373,13 +376,9 @@ fn packages_of_an_earlier_run_are_left_unless_told() {
     let run = render(&["--packages"]);
     assert_eq!(run.code, 0, "{}", run.stderr);
     let package = std::fs::read(workspace.path().join("out/logbook/logbook.ova")).unwrap();
-    let run = render(&[]);
-    assert_eq!(run.code, 0, "{}", run.stderr);
-    assert!(
-        run.stderr.contains("out/logbook/logbook.ova was made by an earlier run and is left as it was"),
-        "{}",
-        run.stderr
-    );
+    let mut page = Page::on("rendering-beside-an-earlier-package");
+    assert_eq!(page.run(&workspace, "render harbor.toml --into out --only logbook").code, 0);
+    page.keep();
     assert_eq!(std::fs::read(workspace.path().join("out/logbook/logbook.ova")).unwrap(), package);
     assert_eq!(workspace.run(&["inspect", "out"]).code, 0, "it is in the list still");
     let run = render(&["--prune"]);

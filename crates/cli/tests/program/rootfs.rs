@@ -53,16 +53,14 @@ fn everything_that_the_first_boot_depends_on_is_shown() {
     for (title, lines) in [
         ("system", &["Harbor Linux 7, aarch64"][..]),
         ("netplan", &["0.107.1-3"]),
-        (
-            "services",
-            &["systemd-networkd there, does not start by itself", "systemd-resolved kept from starting"],
-        ),
+        ("services", &["systemd-networkd installed, not started at boot", "systemd-resolved masked"]),
         (
             "network files",
             &[
                 "etc/netplan/50-image.yaml (netplan: is merged with other netplan files)",
-                "etc/systemd/network/05-any.network (systemd-networkd: wins over what netplan makes)",
-                "etc/network/interfaces (ifup: sets the same links up)",
+                "etc/systemd/network/05-any.network (systemd-networkd: overrides what netplan",
+                "generates)",
+                "etc/network/interfaces (ifup: configures the same links)",
                 "etc/dhcpcd.conf (dhcpcd: is not read)",
                 "etc/NetworkManager/system-connections/quay.nmconnection (NetworkManager: is not",
                 "read)",
@@ -72,19 +70,19 @@ fn everything_that_the_first_boot_depends_on_is_shown() {
         (
             "accounts",
             &[
-                "image (number 1000) by a password and 2 SSH keys, may act as root",
-                "guest (number 1001) by no password asked",
+                "image (user ID 1000) with a password and 2 SSH keys, may become root (sudo)",
+                "guest (user ID 1001) with an empty password",
             ],
         ),
-        ("SSH", &["installed, does not start"]),
+        ("SSH", &["installed, not started at boot"]),
         ("host keys", &[]),
         ("SSH limits", &["AllowUsers image (etc/ssh/sshd_config, line 3)"]),
-        ("time service", &["systemd-timesyncd does not start"]),
+        ("time service", &["systemd-timesyncd not started at boot"]),
         ("time servers", &["NTP=clock.image.example (etc/systemd/timesyncd.conf)"]),
         ("time zone", &["Europe/Rome"]),
         ("language", &["it_IT.UTF-8"]),
-        ("first boot", &["nothing found that rewrites settings"]),
-        ("machine id", &["for a system that was never set up"]),
+        ("first boot", &["found nothing that rewrites settings"]),
+        ("machine id", &["prepared for a first setup"]),
         ("placement", &["none"]),
     ] {
         if title == "host keys" {
@@ -134,7 +132,7 @@ fn other_programs_get_the_same() {
     let logins = answer["rootfs"]["accounts"].as_array().unwrap();
     assert_eq!(logins.iter().map(|login| login["name"].as_str().unwrap()).collect::<Vec<_>>(), ["keeper"]);
     assert_eq!(logins[0]["stock"], false);
-    assert!(workspace.run(&["inspect", CARD]).stdout.contains("may act as root; placed\n"));
+    assert!(workspace.run(&["inspect", CARD]).stdout.contains("may become root (sudo); placed\n"));
 }
 
 #[test]
@@ -151,5 +149,5 @@ fn a_folder_of_netplan_files_is_still_taken_as_such() {
         run.stdout
     );
     let run = workspace.run(&["inspect", CARD]);
-    assert_eq!((run.code, run.stderr.as_str()), (3, "impostazione: there is no card\n"));
+    assert_eq!((run.code, run.stderr.as_str()), (3, "error: card does not exist\n"));
 }

@@ -71,7 +71,7 @@ fn a_slip_in_a_row_is_shown_in_the_row() {
             ("buoys.csv", 5, 1, "buoy-x_y", "hostname-malformed"),
         ]
     );
-    assert_eq!(found[1].5, "10.64.10.11 is the address of buoy-1 already, at line 2 of buoys.csv.");
+    assert_eq!(found[1].5, "10.64.10.11 is already the address of buoy-1 (at line 2 of buoys.csv).");
     let text = workspace.run(&["check", "sheet.toml"]).stdout;
     assert!(
         text.contains(
@@ -99,11 +99,11 @@ fn what_is_no_csv_file_is_said_and_makes_no_machine() {
     for (csv, message) in [
         (&b""[..], "buoys.csv is empty: it has no header."),
         (&b"number,address\n"[..], "buoys.csv has a header and no rows."),
-        (&b"number,address\n1\n"[..], "This row has 1 field, and the header has 2."),
+        (&b"number,address\n1\n"[..], "This row has 1 field, but the header has 2."),
         (&b"number,number\n1,2\n"[..], "The header has two fields \"number\"."),
         (
             &b"number,address\n1,\0\n"[..],
-            "buoys.csv cannot be used: it is no text: there are bytes in it that no text has.",
+            "buoys.csv cannot be used: it is not text: it has binary bytes in it.",
         ),
         (&b"number,addr\n1,10.64.10.11\n"[..], "buoys.csv has no field \"address\"."),
     ] {
@@ -120,10 +120,10 @@ fn what_is_no_csv_file_is_said_and_makes_no_machine() {
 fn ranges_and_rows_do_not_mix_and_fields_need_rows() {
     let ranged = workspace("number,address\n1,10.64.10.11\n");
     ranged.write("sheet.toml", right_sheet(&ENTRY.replace("{number}", "{1..3}")));
-    assert_eq!(findings(&ranged)[0].5, "{1..3} is a range, and this entry takes its machines from rows.");
+    assert_eq!(findings(&ranged)[0].5, "{1..3} is a range, but this entry takes its machines from rows.");
     let plain = workspace("");
     plain.write("sheet.toml", right_sheet(&ENTRY.replace("rows = \"buoys.csv\"\n", "")));
-    assert_eq!(findings(&plain)[0].5, "{number} is no range: there are no two dots in it.");
+    assert_eq!(findings(&plain)[0].5, "{number} is not a range: it has no two dots.");
 }
 
 #[test]

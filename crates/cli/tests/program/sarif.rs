@@ -96,7 +96,7 @@ fn what_the_log_offers_is_what_fix_does() {
         let sheet = right_sheet(&(end + &host("gauge-09", "10.64.10.19")))
             .replace("dhcp_ranges", "# the leases\ndhcp_ranges");
         workspace.write("sheet.toml", &sheet);
-        // A further slip may show once one is corrected: the first round is held against the log.
+        // A further slip may show once one is corrected: the first round is checked against the log.
         let offered = with_fixes(&sheet, &log(&workspace, "sheet.toml"));
         workspace.write("offered.toml", &offered);
         assert_eq!(offered != sheet, is_offered, "{sheet}");

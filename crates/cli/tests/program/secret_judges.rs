@@ -95,7 +95,7 @@ fn the_key_of_a_radio_is_what_wpa_passphrase_derives() {
     }
 }
 
-/// A workspace with a host whose key was made beforehand, and its output.
+/// A workspace with a host whose key was prepared, and its output.
 fn with_host_key() -> Workspace {
     let workspace = Workspace::new();
     let sheet = right_sheet(&host("gauge-01", "10.64.10.11"));
@@ -232,7 +232,7 @@ fn a_person_is_asked_twice_and_nothing_is_shown() {
     let (code, text) =
         on_terminal(workspace.path(), &check, &format!("{value}\nanother\n{value}\n{value}\n"));
     assert_eq!(code, 0, "{text}");
-    assert!(text.contains("the two were not the same"), "{text}");
+    assert!(text.contains("the two did not match"), "{text}");
 }
 
 #[test]

@@ -2,6 +2,7 @@
 
 use serde_json::Value;
 
+use crate::page::Page;
 use crate::support::{Run, Workspace, host, right_sheet, with_password};
 
 /// The rules that a sheet breaks, with their severities.
@@ -31,9 +32,10 @@ fn a_variable_of_the_environment() {
     assert_eq!(found(&workspace, &[]), one("secret-not-looked-at", "warning"));
     assert_eq!(found(&workspace, &[("KEEPER", "")]), one("secret-missing", "error"));
     assert_eq!(found(&workspace, &[("KEEPER", "two\nlines")]), one("secret-missing", "error"));
-    let run = workspace.run(&["check", "sheet.toml"]);
-    assert!(run.stdout.contains("the environment variable KEEPER is not set"), "{}", run.stdout);
-    assert!(run.stdout.contains("fix: set KEEPER in the environment"), "{}", run.stdout);
+    let mut page = Page::on("secrets-from-the-environment");
+    page.run(&workspace, "check sheet.toml");
+    page.run_in(&workspace, "check sheet.toml", &[("KEEPER", "")]);
+    page.keep();
 }
 
 #[test]
@@ -91,9 +93,9 @@ fn a_file_that_others_may_read_is_refused_and_in_a_lab_warned_of() {
     let sheet = with_password("from = \"file\"\npath = \"for-all-to-read.secret\"");
     let workspace = with(&sheet);
     assert_eq!(found(&workspace, &[]), one("secret-file-readable-by-others", "error"));
-    let run = workspace.run(&["check", "sheet.toml"]);
-    assert!(run.stdout.contains("its mode is 0644"), "{}", run.stdout);
-    assert!(run.stdout.contains("fix: chmod 600 for-all-to-read.secret"), "{}", run.stdout);
+    let mut page = Page::on("secrets-in-files-that-others-may-read");
+    page.run(&workspace, "check sheet.toml");
+    page.keep();
     workspace.write("sheet.toml", sheet.replace("[common]", "[common]\npurpose = \"lab\""));
     assert_eq!(found(&workspace, &[]), one("secret-file-readable-by-others", "warning"));
 }
@@ -163,10 +165,9 @@ fn passwords_in_answers_and_in_rows_are_found_where_they_stand() {
 fn a_prompt_without_a_terminal_says_which_sources_serve() {
     let workspace = with(&with_password("from = \"prompt\""));
     assert_eq!(found(&workspace, &[]), one("secret-not-looked-at", "warning"));
-    let run = workspace.run(&["check", "sheet.toml"]);
-    let said = crate::support::unwrapped(&run.stdout);
-    assert!(said.contains("and there is no terminal to ask on"), "{said}");
-    assert!(run.stdout.contains("from = \"store\", \"env\""), "{}", run.stdout);
+    let mut page = Page::on("secrets-that-a-person-types");
+    page.run(&workspace, "check sheet.toml");
+    page.keep();
 }
 
 #[test]

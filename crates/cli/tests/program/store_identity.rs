@@ -53,13 +53,13 @@ fn another_store_in_its_place_is_an_error_until_a_person_accepts_it() {
     assert_eq!(other.run(&["secret", "recipients", "harbor.toml", "--yes", "--add", &public]).code, 0);
     copy(&workspace, STORE, "own.age");
     fs::copy(other.path().join(STORE), workspace.path().join(STORE)).unwrap();
-    all_refuse(&workspace, "is not the store that this computer knows there");
+    all_refuse(&workspace, "is not the store that this computer has seen before");
     let accepted = workspace.run(&["secret", "check", "harbor.toml", "--accept-store"]);
-    assert!(accepted.stdout.contains("its identity is"), "{}{}", accepted.stdout, accepted.stderr);
+    assert!(accepted.stdout.contains("identity"), "{}{}", accepted.stdout, accepted.stderr);
     assert_eq!(workspace.run(&["secret", "recipients", "harbor.toml"]).code, 0);
     // The true one is another now, until it is accepted again.
     copy(&workspace, "own.age", STORE);
-    all_refuse(&workspace, "is not the store that this computer knows there");
+    all_refuse(&workspace, "is not the store that this computer has seen before");
     assert_eq!(workspace.run(&["secret", "check", "harbor.toml", "--accept-store"]).code, 0);
     assert_eq!(workspace.run(&["check", "harbor.toml"]).code, 0);
 }
@@ -72,7 +72,7 @@ fn a_store_that_is_older_than_it_was_is_an_error() {
     assert_eq!(workspace.run(&["check", "harbor.toml"]).code, 0);
     copy(&workspace, STORE, "new.age");
     copy(&workspace, "old.age", STORE);
-    all_refuse(&workspace, "is older than it was");
+    all_refuse(&workspace, "is an older copy");
     copy(&workspace, "new.age", STORE);
     assert_eq!(workspace.run(&["check", "harbor.toml"]).code, 0);
 }
@@ -81,8 +81,8 @@ fn a_store_that_is_older_than_it_was_is_an_error() {
 fn whoever_may_no_longer_open_it_does_not_know_its_new_identity() {
     let workspace = prepared();
     let identity = |run: &Run| {
-        let line = run.stdout.lines().find(|line| line.contains("its identity is")).unwrap().to_owned();
-        line.split("its identity is ").nth(1).unwrap().split(',').next().unwrap().to_owned()
+        let line = run.stdout.lines().find(|line| line.contains("identity")).unwrap().to_owned();
+        line.split("identity ").nth(1).unwrap().split(',').next().unwrap().to_owned()
     };
     let before = identity(&workspace.run(&["secret", "check", "harbor.toml"]));
     copy(&workspace, STORE, "before.age");
@@ -113,14 +113,14 @@ fn whoever_may_no_longer_open_it_does_not_know_its_new_identity() {
     copy(&workspace, "after.age", STORE);
     let run = elsewhere(&["secret", "check", "harbor.toml"]);
     let said = crate::support::unwrapped(&(run.stdout + &run.stderr));
-    assert!(run.code == 1 && said.contains("it says that it follows that one"), "{} {said}", run.code);
+    assert!(run.code == 1 && said.contains("it says that it replaces that one"), "{} {said}", run.code);
 }
 
 #[test]
 fn computers_that_are_new_each_time_are_told_the_identity() {
     let workspace = prepared();
     let shown = workspace.run(&["secret", "check", "harbor.toml"]).stdout;
-    let identity = shown.split("its identity is ").nth(1).unwrap().split(',').next().unwrap().to_owned();
+    let identity = shown.split("identity ").nth(1).unwrap().split(',').next().unwrap().to_owned();
     let state = tempfile::tempdir().unwrap();
     let with = |identity: &str| {
         let arguments = ["check", "harbor.toml", "--store-identity", identity];
@@ -153,14 +153,14 @@ fn what_is_remembered_is_for_its_user_alone_and_does_not_give_the_identity_away(
     );
     // What is damaged is no leave to go on.
     fs::write(&entry, "{}").unwrap();
-    all_refuse(&workspace, "it is none that this version writes");
+    all_refuse(&workspace, "it was not written by this version");
     assert_eq!(workspace.run(&["secret", "check", "harbor.toml", "--accept-store"]).code, 0);
     assert_eq!(workspace.run(&["check", "harbor.toml"]).code, 0);
     // Where nothing can be remembered, that is said, and the work goes on.
     let mut command = workspace.command(&["check", "harbor.toml"]);
     let run = Run::from(command.env("XDG_STATE_HOME", "/proc/nowhere").output().unwrap());
     assert!(
-        run.code == 0 && run.stderr.contains("another store in place of this one would not be noticed"),
+        run.code == 0 && run.stderr.contains("without it, a replaced store would not be noticed"),
         "{}",
         run.stderr
     );

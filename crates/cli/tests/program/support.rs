@@ -1,7 +1,7 @@
 //! What the tests of the built program share: a folder with the sample site's files, and the program run in it.
 
 use std::fs;
-use std::os::unix::fs::PermissionsExt as _;
+use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
@@ -106,6 +106,7 @@ impl Workspace {
     pub(crate) fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(cargo_bin("impostazione"));
         command.args(arguments).current_dir(self.path()).env("LC_ALL", "C.UTF-8").env_remove("NO_COLOR");
+        command.env_remove("COLUMNS");
         command.env("XDG_STATE_HOME", self.state.path());
         if self.exists(KEY) {
             command.env("IMPOSTAZIONE_KEY", KEY);
@@ -129,6 +130,33 @@ impl From<Output> for Run {
         let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
         Self { code: output.status.code().unwrap(), stdout: text(output.stdout), stderr: text(output.stderr) }
     }
+}
+
+impl Run {
+    /// What stands on stderr, but for what a user who is not root is told beside of the files' owners.
+    pub(crate) fn stderr_without_owners(&self) -> String {
+        let of_owners = |line: &&str| {
+            line.starts_with("belongs to you: ")
+                || line.contains(" owned by you instead of their real owners")
+        };
+        if is_root() {
+            return self.stderr.clone();
+        }
+        self.stderr.split_inclusive('\n').filter(|line| !of_owners(line)).collect()
+    }
+}
+
+/// Whether the tests run as root, whom permissions do not bind.
+pub(crate) fn is_root() -> bool {
+    fs::metadata("/proc/self").is_ok_and(|own| own.uid() == 0)
+}
+
+/// The names of all rules.
+pub(crate) fn rule_names() -> Vec<String> {
+    let explained = Workspace::new().run(&["explain", "--format", "json"]);
+    let report: serde_json::Value = serde_json::from_str(&explained.stdout).unwrap();
+    let rules = report["rules"].as_array().unwrap().iter();
+    rules.map(|rule| rule["rule"].as_str().unwrap().to_owned()).collect()
 }
 
 /// Files of the repository; a user who may not go there is given a folder with copies.
@@ -235,26 +263,6 @@ pub(crate) fn with_password(secret: &str) -> String {
         "[account.keeper]\npassword = { secret = \"keeper-login\" }",
         1,
     )
-}
-
-/// The right sheet with a cluster, and machines of it in one entry.
-pub(crate) fn clustered(cluster: &str, count: usize, rest: &str) -> String {
-    let last = 60 + count;
-    right_sheet(&format!(
-        "[cluster.logbook]\n{cluster}\n[[appliance]]\nname = \"logbook-{{1..{count}}}\"\ncluster = \"logbook\"\n\
-         package = \"packages/whole.ovf\"\n\
-         link.management = {{ subnet = \"quay\", address = \"10.64.10.{{61..{last}}}\" }}\n{rest}"
-    ))
-}
-
-/// A sheet with an appliance that asks for many things, in a cluster with a host, `gauge-01`.
-pub(crate) fn paired(answers: &str) -> String {
-    let mate = host("gauge-01", "10.64.10.11").replacen("link", "cluster = \"logbook\"\nlink", 1);
-    right_sheet(&format!(
-        "[cluster.logbook]\nsize = 2\n{mate}[[appliance]]\nname = \"logbook\"\ncluster = \"logbook\"\n\
-         package = \"packages/asks.ovf\"\nlink.management = {{ subnet = \"quay\", address = \"10.64.10.61\" }}\n\
-         [appliance.answer]\n{answers}\n"
-    ))
 }
 
 /// Takes the marks « and » out of a sheet, and gives the line and the column of the first.

@@ -61,7 +61,7 @@ fn a_default_that_stands_is_judged_and_is_its_makers_word() {
     let found = findings(&property("proxy", "HTTP proxy", "htp://proxy.maker.example", ""), "", "");
     assert_eq!(rules(&found), [("proxy-malformed", "warning")]);
     let message = found[0]["message"].as_str().unwrap();
-    assert!(message.contains("It is the default of \"proxy\" (HTTP proxy), which stands."), "{message}");
+    assert!(message.contains("It is the default of \"proxy\" (HTTP proxy)."), "{message}");
     let fix = found[0]["fix"].as_str().unwrap();
     assert!(fix.starts_with("add \"proxy\" = \"…\" to [appliance.answer]; write"), "{fix}");
     // The sheet's own answer is not.
@@ -100,7 +100,7 @@ fn what_is_taken_is_judged_by_what_it_is_taken_for() {
         (&address, "\"net.address\" = { take = \"network-address\" }", Some("answer-of-another-kind")),
         (&gateway, "\"net.gateway\" = { take = \"address\" }", Some("answer-of-another-kind")),
         (&gateway, "\"net.gateway\" = { take = \"broadcast-address\" }", Some("answer-of-another-kind")),
-        // A name server may be any machine, taken on purpose.
+        // A DNS server may be any machine, taken on purpose.
         (&dns, "\"dns\" = { take = \"address\", of = \"gauge-01\" }", None),
         (&dns, "\"dns\" = { take = \"timezone\" }", Some("answer-of-another-kind")),
         (&zone, "\"timezone\" = { take = \"timezone\", of = \"gauge-01\" }", None),
@@ -251,7 +251,7 @@ fn an_environment_document_is_read_back_and_judged_without_the_sheet() {
             assert!(text.lines().nth(line - 1).unwrap().contains("<Property"), "{finding}");
         }
         let text = workspace.run(&["inspect", "out/signal-gateway"]);
-        assert!(text.stdout.contains("signal-gateway is told this:"), "{}", text.stdout);
+        assert!(text.stdout.contains("signal-gateway gets these settings:"), "{}", text.stdout);
         for secret in ["Lantern", "Tide-Tables"] {
             assert!(!(text.stdout.clone() + &text.stderr + &inspect.stdout).contains(secret));
         }
@@ -260,7 +260,7 @@ fn an_environment_document_is_read_back_and_judged_without_the_sheet() {
     let line = right.lines().find(|line| line.contains("dns1")).unwrap();
     workspace.write(path, right.replace(line, ""));
     let less = workspace.run(&["inspect", "out/signal-gateway"]).stdout;
-    assert!(less.contains("not in the document: vetro.signals.dns1\n"), "{less}");
+    assert!(less.contains("the document does not have them: vetro.signals.dns1\n"), "{less}");
     // Without the descriptor meanings are told from ids alone, and that is said.
     workspace.write(path, &right);
     let list = workspace
@@ -273,7 +273,7 @@ fn an_environment_document_is_read_back_and_judged_without_the_sheet() {
     .unwrap();
     workspace.write("out/files.json", list);
     let alone = workspace.run(&["inspect", "out/signal-gateway"]);
-    assert!(alone.stdout.contains("no descriptor lies beside it"), "{}", alone.stdout);
+    assert!(alone.stdout.contains("there is no descriptor next to it"), "{}", alone.stdout);
     // What is no environment document is said to be none.
     for wrong in ["", "<a/>", "not XML", "<!DOCTYPE a [<!ENTITY b \"c\">]><Environment/>"] {
         workspace.write(path, wrong);

@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 
 use serde_json::Value;
 
+use crate::page::Page;
 use crate::support::Workspace;
 
 /// One meaning, how a package and a console ask for it, and values. In a value, OWN and OWN6 are the machine's own addresses,
@@ -681,9 +682,10 @@ fn findings(workspace: &Workspace) -> BTreeMap<String, Vec<Value>> {
 }
 
 /// Each wrong value breaks its rule at the answer, alone and with a fix; each right one breaks none.
-fn assert_rows(workspace: &Workspace, sheet: &str, rows: &[Row]) {
+fn assert_rows(workspace: &Workspace, sheet: &str, rows: &[Row], subject: &'static str) {
     workspace.write("sheet.toml", sheet);
     let found = findings(workspace);
+    let mut page = Page::on(subject);
     assert_eq!(found.get(""), None);
     let mut wrong = String::new();
     for row in rows {
@@ -693,6 +695,7 @@ fn assert_rows(workspace: &Workspace, sheet: &str, rows: &[Row]) {
         if rules != expected {
             writeln!(wrong, "{} {:?}: {rules:?} for {expected:?}", row.meaning, row.value).unwrap();
         }
+        page.findings(own);
         for finding in own {
             let line = usize::try_from(finding["line"].as_u64().unwrap()).unwrap();
             let text = sheet.lines().nth(line - 1).unwrap();
@@ -706,6 +709,7 @@ fn assert_rows(workspace: &Workspace, sheet: &str, rows: &[Row]) {
         }
     }
     assert!(wrong.is_empty(), "{wrong}");
+    page.keep();
 }
 
 #[test]
@@ -728,7 +732,7 @@ fn at_properties() {
     let (sheet, rows) = sheet_of_all(&KINDS.iter().collect::<Vec<_>>(), |kind| {
         format!("package = \"packages/{}.ovf\"", kind.meaning)
     });
-    assert_rows(&workspace, &sheet, &rows);
+    assert_rows(&workspace, &sheet, &rows, "findings-answers");
 }
 
 #[test]
@@ -739,7 +743,7 @@ fn at_consoles() {
         workspace.write(&format!("packages/{}.toml", kind.meaning), questions(kind));
     }
     let (sheet, rows) = sheet_of_all(&kinds, |kind| format!("meanings = \"packages/{}.toml\"", kind.meaning));
-    assert_rows(&workspace, &sheet, &rows);
+    assert_rows(&workspace, &sheet, &rows, "findings-answers-at-consoles");
 }
 
 /// Every meaning that there is stands in the table, with three wrong values or more.

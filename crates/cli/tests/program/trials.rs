@@ -1,4 +1,4 @@
-//! Slips as they happen, each mended from what `check` says of it alone. `docs/slips.md` shows them, and is made here:
+//! Slips as they happen, each fixed from what `check` says of it alone. `docs/slips.md` shows them, and is made here:
 //! `UPDATE_DOCS=1 cargo test -p impostazione --test program trials`.
 
 use std::fmt::Write as _;
@@ -58,12 +58,12 @@ const TRIALS: [Trial; 20] = [
         right: "timezone = \"Europe/Rome\"",
     },
     Trial {
-        happened: "there is no second name server",
+        happened: "there is no second DNS server",
         wrong: "dns      = [\"10.64.10.53\"]",
         right: "dns      = [\"10.64.10.53\", \"none\"]",
     },
     Trial {
-        happened: "a name server was given by name",
+        happened: "a DNS server was given by name",
         wrong: "dns      = [\"10.64.10.53\", \"ns2.capovetro.example\"]",
         right: "dns      = [\"10.64.10.53\", \"10.64.10.54\"]",
     },
@@ -140,8 +140,8 @@ fn fenced(text: &str) -> String {
 #[test]
 fn each_slip_is_mended_from_its_message_alone() {
     let mut page = "<!-- Made by `UPDATE_DOCS=1 cargo test -p impostazione --test program trials`. -->\n\n\
-        # Slips, and what is said of them\n\nEach of these was written into a right sheet. Below it stands what `check` \
-        printed, and then what was written on the word\nof that message alone, after which `check` had nothing to say.\n"
+        # Slips, and what check says about them\n\nEach of these slips was written into a right sheet. Below it you see what `check` \
+        printed, and then a correction that follows\nfrom this message alone. After the correction, `check` reported nothing.\n"
         .to_owned();
     for Trial { happened, wrong, right } in &TRIALS {
         let workspace = Workspace::new();

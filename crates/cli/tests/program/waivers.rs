@@ -2,16 +2,25 @@
 
 use serde_json::Value;
 
+use crate::given::Given;
 use crate::support::{Workspace, host, right_sheet};
 
-/// The right sheet with two hosts, the second of which asks one time server, and a waiver.
-fn with_waiver(lines: &str) -> Workspace {
-    let workspace = Workspace::new();
-    let lamp = host("lamp-01", "10.64.10.12")
-        .replace("name = \"lamp-01\"", "name = \"lamp-01\"\nntp = [\"10.64.10.121\"]");
+/// Two hosts, the second of which asks one time server, and a waiver of that with these lines.
+fn with_waiver(lines: &str) -> Given {
+    let lamp = "[[host]]\nname = \"lamp-01\"\nntp = [\"10.64.10.121\"]\n\
+        link.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n";
     let waiver = format!("[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock, order 118\"\n{lines}\n");
-    workspace.write("sheet.toml", right_sheet(&(host("gauge-01", "10.64.10.11") + &lamp + &waiver)));
-    workspace
+    Given::a_sheet(&(host("gauge-01", "10.64.10.11") + lamp + &waiver))
+}
+
+/// The rules of the findings, and whether each is waived.
+fn found(given: Given) -> Vec<(String, bool)> {
+    let outcome = given.when("check sheet.toml --format json");
+    let report: Value = serde_json::from_str(outcome.stdout()).unwrap();
+    let findings = report["findings"].as_array().unwrap().iter();
+    findings
+        .map(|finding| (finding["rule"].as_str().unwrap().to_owned(), finding["waived"] == true))
+        .collect()
 }
 
 fn report(workspace: &Workspace) -> Value {
@@ -21,76 +30,60 @@ fn report(workspace: &Workspace) -> Value {
 #[test]
 fn a_waived_finding_is_counted_and_not_shown_and_stays_in_the_json() {
     for machines in ["", "machines = [\"lamp-*\"]\n"] {
-        let workspace = with_waiver(&format!("{machines}until = 2099-06-30"));
-        let check = workspace.run(&["check", "sheet.toml"]);
-        assert_eq!(
-            (check.code, check.stdout.as_str()),
-            (0, "sheet.toml: 2 machines, nothing wrong; 1 waived\n")
-        );
-        let verbose = workspace.run(&["check", "-v", "sheet.toml"]);
-        assert!(verbose.stdout.contains("warning ntp-too-few\n"), "{}", verbose.stdout);
-        assert!(verbose.stdout.contains("  waived: one clock, order 118\n"), "{}", verbose.stdout);
-        let found = report(&workspace);
-        assert_eq!(
-            (&found["findings"][0]["rule"], &found["findings"][0]["waived"]),
-            (&"ntp-too-few".into(), &true.into())
-        );
-        assert_eq!((&found["summary"]["waived"], &found["summary"]["warnings"]), (&1.into(), &0.into()));
-        let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
-        assert_eq!((render.code, render.stderr.as_str()), (0, ""));
+        let lines = format!("{machines}until = 2099-06-30");
+        with_waiver(&lines)
+            .when("check sheet.toml")
+            .ends_with(0)
+            .when("check -v sheet.toml")
+            .ends_with(0)
+            .when("render sheet.toml --into out")
+            .ends_with(0)
+            .does_not_complain()
+            .kept_as("waiver-that-applies");
+        assert_eq!(found(with_waiver(&lines)), [("ntp-too-few".to_owned(), true)]);
     }
 }
 
 #[test]
 fn a_waiver_of_other_machines_silences_nothing() {
-    let found = report(&with_waiver("machines = [\"gauge-*\"]\nuntil = 2099-06-30"));
-    let rules: Vec<&str> = found["findings"]
-        .as_array()
-        .unwrap()
-        .iter()
-        .map(|finding| finding["rule"].as_str().unwrap())
-        .collect();
-    assert_eq!(rules, ["ntp-too-few", "waiver-unmatched"]);
+    let found = found(with_waiver("machines = [\"gauge-*\"]\nuntil = 2099-06-30"));
+    assert_eq!(found, [("ntp-too-few".to_owned(), false), ("waiver-unmatched".to_owned(), false)]);
 }
 
 #[test]
 fn after_its_last_day_the_finding_is_back() {
-    let found = report(&with_waiver("until = 2020-06-30"));
-    let rules: Vec<&str> = found["findings"]
-        .as_array()
-        .unwrap()
-        .iter()
-        .map(|finding| finding["rule"].as_str().unwrap())
-        .collect();
-    assert_eq!(rules, ["ntp-too-few", "waiver-expired"]);
-    assert_eq!(found["findings"][0]["waived"], false);
+    let found = found(with_waiver("until = 2020-06-30"));
+    assert_eq!(found, [("ntp-too-few".to_owned(), false), ("waiver-expired".to_owned(), false)]);
 }
 
 #[test]
 fn a_waiver_says_until_when_and_why() {
-    for (lines, missing) in
-        [("", "until"), ("until = \"2099-06-30\"", "until"), ("until = 2099-06-30T10:00:00Z", "until")]
-    {
-        let workspace = with_waiver(lines);
-        let check = workspace.run(&["check", "sheet.toml"]);
-        assert!(check.code == 1 && check.stdout.contains(missing), "{}", check.stdout);
-        assert!(check.stdout.contains("until = 2027-06-30"), "{}", check.stdout);
+    let mut given = Given::a_site();
+    for lines in ["", "until = \"2099-06-30\"", "until = 2099-06-30T10:00:00Z"] {
+        let sheet = with_waiver(lines).read("sheet.toml");
+        given = given
+            .about(lines)
+            .file("sheet.toml", sheet)
+            .when("check sheet.toml")
+            .ends_with(1)
+            .when("render sheet.toml --into out")
+            .ends_with(1)
+            .does_not_make("out")
+            .and();
     }
+    given.kept_as("waiver-without-a-day");
 }
 
 #[test]
 fn an_error_of_judgment_can_be_waived_and_then_the_sheet_renders() {
-    let workspace = Workspace::new();
     let odd = host("Tower", "10.64.10.11").replace("[[host]]", "[[host]]\nname_pattern = \"^gauge-\"");
     let waiver =
         |rule: &str| format!("[[waiver]]\nrule = \"{rule}\"\nreason = \"old name\"\nuntil = 2099-06-30\n");
-    let sheet = |waivers: &str| right_sheet(&(odd.clone() + waivers));
-    workspace.write("sheet.toml", sheet(""));
-    assert_eq!(workspace.run(&["render", "sheet.toml", "--into", "out"]).code, 1);
-    workspace
-        .write("sheet.toml", sheet(&(waiver("hostname-breaks-pattern") + &waiver("hostname-uppercase"))));
-    assert_eq!(workspace.run(&["render", "sheet.toml", "--into", "out"]).code, 0);
-    assert!(workspace.exists("out/Tower/accounts.json"));
+    Given::a_sheet(&odd).when("render sheet.toml --into out").ends_with(1).does_not_make("out");
+    Given::a_sheet(&(odd + &waiver("hostname-breaks-pattern") + &waiver("hostname-uppercase")))
+        .when("render sheet.toml --into out")
+        .ends_with(0)
+        .makes("out/Tower/accounts.json");
 }
 
 #[test]

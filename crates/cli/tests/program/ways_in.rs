@@ -1,8 +1,9 @@
-//! Ways in that an image brings along: inspect names each, place shuts it or says why not, and undo brings it back.
+//! Ways in that an image comes with: inspect names each, place shuts it or says why not, and undo brings it back.
 
 use serde_json::Value;
 
 use crate::card::{Card, sheet, with_output, with_output_of};
+use crate::page::Page;
 use crate::support::unwrapped;
 
 const PASSWD: &str = "root:x:0:0:root:/root:/bin/bash\nkeeper:x:1000:1000::/home/keeper:/bin/bash\n\
@@ -76,7 +77,7 @@ const WAYS: [Way; 17] = [
     Way {
         path: "etc/ssh/sshd_config",
         text: "Include /etc/ssh/sshd_config.d/*.conf\nTrustedUserCAKeys /etc/ssh/ca.pub\n",
-        says: "everybody with a key that the authority of this file has signed may log in",
+        says: "everybody with a key signed by the authority in this file may log in",
         is_gone: |card| {
             card.read("etc/ssh/sshd_config.d/00-impostazione.conf").contains("TrustedUserCAKeys none")
         },
@@ -84,7 +85,7 @@ const WAYS: [Way; 17] = [
     Way {
         path: "etc/ssh/sshd_config",
         text: "Include /etc/ssh/sshd_config.d/*.conf\nAuthorizedKeysCommand /usr/bin/keys %u\nAuthorizedKeysCommandUser nobody\n",
-        says: "everybody with a key that this command hands out may log in",
+        says: "everybody with a key from this command may log in",
         is_gone: |card| {
             card.read("etc/ssh/sshd_config.d/00-impostazione.conf").contains("AuthorizedKeysCommand none")
         },
@@ -109,7 +110,7 @@ const WAYS: [Way; 17] = [
     Way {
         path: "etc/ssh/sshd_config.d/50-image.conf",
         text: "Match User keeper\n  AuthorizedKeysFile /etc/ssh/keys/%u\nMatch all\n  PasswordAuthentication yes\n",
-        says: "everybody may log in otherwise than the sheet says, where a block Match fits",
+        says: "everybody may log in in other ways than the sheet says, in this Match block",
         is_gone: |card| {
             without(card, "etc/ssh/sshd_config.d/50-image.conf", "Authe")
                 && without(card, "etc/ssh/sshd_config.d/50-image.conf", "KeysFile")
@@ -118,25 +119,26 @@ const WAYS: [Way; 17] = [
     Way {
         path: "etc/passwd",
         text: "root:x:0:0:root:/root:/bin/bash\nkeeper:x:1000:1000::/home/keeper:/bin/bash\n+::::::\n",
-        says: "everybody whom a directory on the network knows may log in (etc/passwd, line 3)",
+        says: "everybody in a directory service may log in (etc/passwd, line 3)",
         is_gone: |card| !card.read("etc/passwd").contains('+'),
     },
     Way {
         path: "etc/systemd/system/getty@tty1.service.d/autologin.conf",
         text: "[Service]\nExecStart=\nExecStart=-/sbin/agetty --autologin image --noclear %I $TERM\n",
-        says: "image is logged in at a console by itself (etc/systemd/system/getty@tty1.service.d/autologin.conf, line 3)",
+        says: "image is logged in automatically at a console \
+            (etc/systemd/system/getty@tty1.service.d/autologin.conf, line 3)",
         is_gone: |card| !card.has("etc/systemd/system/getty@tty1.service.d/autologin.conf"),
     },
     Way {
         path: "usr/lib/systemd/system/serial-getty@.service.d/a.conf",
         text: "[Service]\nExecStart=\nExecStart=-/sbin/agetty -a root ttyS0\n",
-        says: "root is logged in at a console by itself",
+        says: "root is logged in automatically at a console",
         is_gone: |card| card.target("etc/systemd/system/serial-getty@.service.d/a.conf") == "/dev/null",
     },
     Way {
         path: "etc/group",
         text: "root:x:0:\nadm:x:4:image\nsudo:x:27:image\ndocker:x:998:image\nkeeper:x:1000:\nimage:x:1001:\n",
-        says: "image is in the group docker, and starts containers that act as root (etc/group, line 4)",
+        says: "image is in the group docker, and can start containers that act as root (etc/group, line 4)",
         is_gone: |card| {
             ["adm:x:4:", "sudo:x:27:keeper", "docker:x:998:"]
                 .iter()
@@ -146,20 +148,20 @@ const WAYS: [Way; 17] = [
     Way {
         path: "etc/passwd",
         text: "root:x:0:0:root:/root:/bin/bash\nkeeper:x:1000:1000::/home/keeper:/bin/bash\nimage:x:0:0::/root:/bin/bash\n",
-        says: "image is root, by the number 0 (etc/passwd, line 3)",
+        says: "image is root (user ID 0) (etc/passwd, line 3)",
         is_gone: |card| card.line("etc/shadow", "image:").split(':').nth(7) == Some("1"),
     },
     Way {
         path: "etc/nsswitch.conf",
         text: "passwd: files ldap\nhosts: files dns\n",
-        says: "everybody whom ldap knows may log in; who that is could not be looked at",
+        says: "everybody known to ldap may log in; who that is could not be determined",
         // It is said that it stays.
         is_gone: |_| true,
     },
     Way {
         path: "etc/sudoers.d/50-image",
         text: "gulls at four\n",
-        says: "everybody may be let in by a line of sudo's that could not be understood",
+        says: "everybody may get root from a sudo line that could not be read",
         is_gone: |_| true,
     },
 ];
@@ -240,21 +242,14 @@ fn an_account_that_is_no_administrator_keeps_nothing_that_makes_it_one() {
 
 #[test]
 fn a_group_or_a_number_that_is_the_systems_own_is_no_accounts() {
-    let refused = |group: &str, defs: &str, says: &str| {
+    let mut page = Page::on("placing-groups-of-the-system");
+    for group in ["root:x:0:\nsudo:x:27:\nkeeper:x:0:\n", "root:x:0:\nsudo:x:27:\nkeeper:x:6:\n"] {
         let workspace = with_output_of(&with_plain_keeper());
         let card = Card::new(&workspace);
         card.write("etc/group", group);
-        card.write("etc/login.defs", defs);
-        let run = card.place(&["--yes"]);
-        let said = unwrapped(&run.stderr);
-        assert!(run.code == 1 && said.contains(says), "{said}");
-    };
-    refused(
-        "root:x:0:\nsudo:x:27:\nkeeper:x:0:\n",
-        "",
-        "the group keeper has the number 0, which is root's (line 3 of /etc/group)",
-    );
-    refused("root:x:0:\nsudo:x:27:\nkeeper:x:6:\n", "", "keeper is a group of the system's own (number 6");
+        card.write("etc/login.defs", "");
+        assert_eq!(page.run(&workspace, "place output card --only gauge-01 --yes").code, 1);
+    }
     let workspace = with_output();
     let card = Card::new(&workspace);
     card.write("etc/login.defs", "UID_MIN 0\n");
@@ -269,24 +264,23 @@ fn a_group_or_a_number_that_is_the_systems_own_is_no_accounts() {
     let card = Card::new(&workspace);
     lay(&card);
     card.write("etc/passwd", "root:x:0:0:root:/root:/bin/bash\nkeeper:x:1000:998::/home/keeper:/bin/bash\n");
-    let run = card.place(&["--yes"]);
-    let said = unwrapped(&run.stderr);
-    assert!(run.code == 1 && said.contains("docker is its own group, to which its files belong"), "{said}");
+    assert_eq!(page.run(&workspace, "place output card --only gauge-01 --yes").code, 1);
+    page.keep();
 }
 
 #[test]
 fn what_is_kept_or_refused_on_purpose_is_told() {
-    for (stock, code, says) in [("keep", 0, "stock_logins is \"keep\""), ("refuse", 1, "error rootfs-way-in")]
-    {
+    let mut page = Page::on("placing-with-ways-in-that-stay");
+    for (stock, code) in [("keep", 0), ("refuse", 1)] {
         let text = sheet("").replacen("[common]", &format!("[common]\nstock_logins = \"{stock}\""), 1);
         let workspace = with_output_of(&text);
         let card = Card::new(&workspace);
         lay(&card);
         card.write("etc/sudoers.d/99-image", "image ALL=(ALL) NOPASSWD: ALL\n");
         card.write("etc/group", "root:x:0:\nsudo:x:27:\nkeeper:x:1000:\nimage:x:1001:\ndocker:x:998:image\n");
-        let run = card.place(&["--yes"]);
-        let said = unwrapped(&run.stderr);
-        assert!(run.code == code && said.contains(says), "{stock}: {} {said}", run.code);
+        page.heading(stock);
+        assert_eq!(page.run(&workspace, "place output card --only gauge-01 --yes").code, code);
         assert!(card.has("etc/sudoers.d/99-image"));
     }
+    page.keep();
 }

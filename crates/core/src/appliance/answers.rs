@@ -212,8 +212,9 @@ impl Asking<'_> {
 
     fn by_meaning(&self, property: &Property, reading: &Reading) -> Result<String, Missing> {
         let on = |is_on: bool| {
-            switch(property, is_on)
-                .ok_or_else(|| Missing::Unclear("its text does not say which word switches it".to_owned()))
+            switch(property, is_on).ok_or_else(|| {
+                Missing::Unclear("its text does not say which words switch it on and off".to_owned())
+            })
         };
         match reading.meaning {
             Meaning::NtpEnabled => match self.machine.settings.ntp.value() {

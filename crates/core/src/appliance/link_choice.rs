@@ -69,17 +69,13 @@ impl<W: Hash + Eq + Copy> LinkGroups<W> {
         match free.as_slice() {
             [link] => Ok(link),
             [] => Err(format!(
-                "it is about another link than {}, and {} has no other in the sheet",
+                "it is about a link other than {}, and {} has no other link in the sheet",
                 others(),
                 machine.called()
             )),
             several => {
                 let names: Vec<&str> = several.iter().map(|link| link.name.value.as_str()).collect();
-                Err(format!(
-                    "it is about another link than {}, which may be {}",
-                    others(),
-                    names.join(" or ")
-                ))
+                Err(format!("it is about a link other than {}: perhaps {}", others(), names.join(" or ")))
             }
         }
     }
@@ -93,7 +89,7 @@ fn hinted<'m>(
     groups: usize,
 ) -> Result<&'m Link, String> {
     if let ([only], 0..=1) = (machine.links.as_slice(), groups) {
-        // One link, and the package speaks of one: whatever it calls it.
+        // One link, and the package mentions one: whatever it calls it.
         return Ok(only);
     }
     let found: Vec<&Link> = match hint {
@@ -103,12 +99,12 @@ fn hinted<'m>(
     match found.as_slice() {
         [link] => Ok(link),
         [] => Err(format!(
-            "it is about the {hint} link, and no link of {} is called so or on such a network",
+            "it is about the {hint} link, and {} has no link with that name or network",
             machine.called()
         )),
         several => {
             let names: Vec<&str> = several.iter().map(|link| link.name.value.as_str()).collect();
-            Err(format!("it is about the {hint} link, which may be {}", names.join(" or ")))
+            Err(format!("it is about the {hint} link: perhaps {}", names.join(" or ")))
         }
     }
 }

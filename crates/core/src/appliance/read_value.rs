@@ -74,9 +74,9 @@ impl Wanted<'_> {
             M::Peers => self.list(text, read_peer).map(TypedValue::Peers),
             M::Timezone => zone(text),
             M::Locale => self.locale(text),
-            M::Keyboard => KeyboardLayout::parse(text).map(TypedValue::Keyboard).map_err(|meant| {
-                fault(FaultKind::Keyboard, text, "is not a keyboard layout of a console", meant)
-            }),
+            M::Keyboard => KeyboardLayout::parse(text)
+                .map(TypedValue::Keyboard)
+                .map_err(|meant| fault(FaultKind::Keyboard, text, "is not a console keyboard layout", meant)),
             M::Vlan | M::Mtu | M::NodeNumber | M::NodeCount => self.number(text).map(TypedValue::Number),
             M::SshEnabled | M::NtpEnabled | M::DhcpEnabled | M::Ipv6Enabled | M::HttpsEnabled => {
                 self.switch(text)
@@ -109,7 +109,7 @@ impl Wanted<'_> {
         }
         let several: Vec<&str> = parts(text, None);
         if several.len() > 1 && several.iter().all(|part| part.parse::<IpAddr>().is_ok()) {
-            let reason = format!("holds {} addresses, and one belongs here", several.len());
+            let reason = format!("holds {} addresses, and one is expected", several.len());
             return Err(fault(FaultKind::Form, text, reason, None));
         }
         parse_address(text, family).map(TypedValue::Address).map_err(|wrong| {
@@ -129,7 +129,7 @@ impl Wanted<'_> {
             Ok(length) => Err(fault(
                 FaultKind::Form,
                 text,
-                "is the length of a prefix, and the mask itself belongs here",
+                "is a prefix length, and a dotted mask is expected",
                 Some(dotted_mask(length).to_string()),
             )),
             Err(wrong) => Err(mask_fault(
@@ -156,15 +156,12 @@ impl Wanted<'_> {
             Ok(length) if has_stroke => Err(fault(
                 FaultKind::Form,
                 text,
-                "does not write the length of the prefix behind a slash, as the default does",
+                "has no prefix length after a slash, unlike the default",
                 Some(format!("/{length}")),
             )),
-            Ok(length) => Err(fault(
-                FaultKind::Form,
-                text,
-                "does not write the length of the prefix as a number alone",
-                Some(length.to_string()),
-            )),
+            Ok(length) => {
+                Err(fault(FaultKind::Form, text, "is not a plain prefix length", Some(length.to_string())))
+            }
             Err(wrong) => {
                 // Leading zeros are no spelling of a length, and what is meant is clear.
                 let meant = bare.trim_start_matches('0').parse::<u8>().ok().filter(|_| bare.starts_with('0'));
@@ -176,7 +173,7 @@ impl Wanted<'_> {
                         text,
                         &wrong,
                         |length| length.to_string(),
-                        "a length from 0 to 32, or to 128 in IPv6",
+                        "a length from 0 to 32, or to 128 for IPv6",
                     )),
                 }
             }
@@ -205,7 +202,7 @@ impl Wanted<'_> {
                     Err(fault(
                         FaultKind::Form,
                         text,
-                        "is a full name, and the host name alone belongs here",
+                        "is a full name, and the short host name is expected",
                         wrong.meant,
                     ))
                 }
@@ -228,7 +225,7 @@ impl Wanted<'_> {
             Some(default) if !default.contains('.') => meant.split('.').next().unwrap_or_default().to_owned(),
             _ => meant,
         });
-        Err(fault(FaultKind::Locale, text, "is not a language that is known", meant))
+        Err(fault(FaultKind::Locale, text, "is not a known locale", meant))
     }
 
     fn number(&self, text: &str) -> Result<u64, ValueFault> {
@@ -241,7 +238,7 @@ impl Wanted<'_> {
         let Some(number) = text.parse::<u64>().ok().filter(|_| is_plain) else {
             let trimmed = text.trim();
             let meant = (trimmed != text && trimmed.parse::<u64>().is_ok()).then(|| trimmed.to_owned());
-            return Err(fault(kind, text, "is no whole number", meant));
+            return Err(fault(kind, text, "is not a whole number", meant));
         };
         let shows_zeros = self.default.is_some_and(|default| default.len() > 1 && default.starts_with('0'));
         if text.len() > 1 && text.starts_with('0') && !shows_zeros {
@@ -251,13 +248,13 @@ impl Wanted<'_> {
             || self.default == Some("0") || self.speaks_of(&["untagged", "0 for", "0 means", "0 ="]);
         match self.meaning {
             Meaning::Vlan if !((1..=4094).contains(&number) || number == 0 && takes_zero()) => {
-                Err(fault(kind, text, "is no VLAN tag: they go from 1 to 4094", None))
+                Err(fault(kind, text, "is not a VLAN ID: these are 1 to 4094", None))
             }
             Meaning::Mtu if !(68..=65535).contains(&number) => {
-                Err(fault(kind, text, "is not a packet size: they go from 68 to 65535 bytes", None))
+                Err(fault(kind, text, "is not an MTU: these are 68 to 65535 bytes", None))
             }
             Meaning::NodeCount if number == 0 => {
-                Err(fault(kind, text, "cannot be the number of machines, since this one counts", None))
+                Err(fault(kind, text, "cannot be the number of machines: this machine counts too", None))
             }
             _ => Ok(number),
         }
@@ -269,7 +266,7 @@ impl Wanted<'_> {
             SwitchText::Is(is_on) => Ok(TypedValue::Switch(is_on)),
             SwitchText::Neither => Ok(TypedValue::Text),
             SwitchText::InOtherWords(word) => {
-                Err(fault(FaultKind::Form, text, "is not the word that is taken here", Some(word)))
+                Err(fault(FaultKind::Form, text, "is not the word that is accepted here", Some(word)))
             }
             SwitchText::Unknown => {
                 let words = [form.word(true), form.word(false)];
@@ -280,7 +277,7 @@ impl Wanted<'_> {
                 Err(fault(
                     FaultKind::Other,
                     text,
-                    format!("is neither on nor off, which is {taken} here"),
+                    format!("is neither on nor off; accepted here: {taken}"),
                     None,
                 ))
             }
@@ -299,7 +296,7 @@ impl Wanted<'_> {
             Ok(values) if self.is_single && values.len() > 1 => Err(fault(
                 FaultKind::Form,
                 text,
-                format!("holds {} values, and one belongs here", values.len()),
+                format!("holds {} values, and one is expected", values.len()),
                 items.first().map(|item| (*item).to_owned()),
             )),
             Ok(values) => Ok(values),
@@ -351,12 +348,13 @@ fn parts<'t>(text: &'t str, separator: Option<&str>) -> Vec<&'t str> {
 fn mask_fault(text: &str, wrong: &MaskFault, spell: impl Fn(u8) -> String, wants: &str) -> ValueFault {
     match wrong {
         MaskFault::Malformed => fault(FaultKind::Mask, text, format!("is not {wants}"), None),
-        MaskFault::NotContiguous => {
-            fault(FaultKind::MaskWithHole, text, "has zeros among the ones of its mask", None)
-        }
-        MaskFault::Inverted(length) => {
-            fault(FaultKind::MaskWithHole, text, "is a mask turned round", Some(spell(*length)))
-        }
+        MaskFault::NotContiguous => fault(FaultKind::MaskWithHole, text, "is not a contiguous mask", None),
+        MaskFault::Inverted(length) => fault(
+            FaultKind::MaskWithHole,
+            text,
+            "is an inverted mask (a wildcard mask)",
+            Some(spell(*length)),
+        ),
     }
 }
 
@@ -364,7 +362,7 @@ fn mask_fault(text: &str, wrong: &MaskFault, spell: impl Fn(u8) -> String, wants
 fn interface(text: &str) -> Read {
     let Some((address, mask)) = text.split_once('/') else {
         return match parse_address(text, None) {
-            Ok(_) => Err(fault(FaultKind::Form, text, "has no prefix length behind a slash", None)),
+            Ok(_) => Err(fault(FaultKind::Form, text, "has no prefix length after a slash", None)),
             Err(wrong) => {
                 Err(fault(FaultKind::Address, text, wrong.reason, wrong.meant.map(|meant| meant.to_string())))
             }
@@ -377,12 +375,12 @@ fn interface(text: &str) -> Read {
     match parse_mask(mask, Family::of(address)) {
         Ok(length) if mask.bytes().all(|byte| byte.is_ascii_digit()) => match IpNet::new(address, length) {
             Ok(interface) => Ok(TypedValue::Interface(interface)),
-            Err(_) => Err(fault(FaultKind::Mask, text, "has no prefix length behind its slash", None)),
+            Err(_) => Err(fault(FaultKind::Mask, text, "has no prefix length after its slash", None)),
         },
         Ok(length) => Err(fault(
             FaultKind::Form,
             text,
-            "has a mask behind its slash, and the length of the prefix belongs there",
+            "has a mask after its slash, and a prefix length is expected there",
             Some(format!("{address}/{length}")),
         )),
         Err(wrong) => Err(mask_fault(
@@ -397,14 +395,11 @@ fn interface(text: &str) -> Read {
 fn full_name(text: &str) -> Read {
     match DomainName::parse(text) {
         Ok(_) if !text.contains('.') => {
-            Err(fault(FaultKind::Form, text, "has no domain, and the full name belongs here", None))
+            Err(fault(FaultKind::Form, text, "has no domain, and the full name is expected", None))
         }
-        Ok(name) if parse_address(text, None).is_ok() => Err(fault(
-            FaultKind::Domain,
-            name.as_str(),
-            "is an address, and the full name belongs here",
-            None,
-        )),
+        Ok(name) if parse_address(text, None).is_ok() => {
+            Err(fault(FaultKind::Domain, name.as_str(), "is an address, and a full name is expected", None))
+        }
         Ok(name) => Ok(TypedValue::Domain(name)),
         Err(wrong) => Err(fault(FaultKind::Domain, text, wrong.reason, wrong.meant)),
     }
@@ -418,11 +413,8 @@ fn read_name_server(text: &str) -> Result<IpAddr, ValueFault> {
     parse_address(text, None).map_err(|wrong| {
         let is_name =
             text.chars().any(|c| c.is_ascii_alphabetic()) && !text.contains(':') && wrong.meant.is_none();
-        let reason = if is_name {
-            "is a name, and a name server is given by its address".to_owned()
-        } else {
-            wrong.reason
-        };
+        let reason =
+            if is_name { "is a name; a DNS server is given by its address".to_owned() } else { wrong.reason };
         fault(FaultKind::NameServer, text, reason, wrong.meant.map(|meant| meant.to_string()))
     })
 }
@@ -460,18 +452,18 @@ fn read_mail(text: &str) -> Result<MailAddress, ValueFault> {
 fn zone(text: &str) -> Read {
     ZoneName::parse(text).map(TypedValue::Zone).ok_or_else(|| {
         let near = nearest_zones(text).into_iter().find(|zone| !zone.starts_with("Etc/GMT"));
-        fault(FaultKind::Zone, text, "is not a time zone that is known", near.map(str::to_owned))
+        fault(FaultKind::Zone, text, "is not a known time zone", near.map(str::to_owned))
     })
 }
 
 /// Logins of products have capitals, dots and an @ more often than those of hosts.
 fn username(text: &str) -> Read {
     let wrong = if let Some(letter) = text.chars().find(|c| c.is_whitespace() || c.is_control()) {
-        format!("has {} in it, and logins have none", shown(letter))
+        format!("has {} in it, which is not allowed in a login", shown(letter))
     } else if let Some(letter) = text.chars().find(|c| ":/,;\"'<>|".contains(*c)) {
-        format!("has {} in it, which no login has", shown(letter))
+        format!("has {} in it, which is not allowed in a login", shown(letter))
     } else if text.starts_with('-') {
-        "begins with a hyphen".to_owned()
+        "starts with a hyphen".to_owned()
     } else {
         return Ok(TypedValue::Text);
     };
@@ -498,13 +490,13 @@ fn is_placeholder(text: &str) -> bool {
 
 fn plain_text(text: &str) -> Read {
     if text.trim() != text {
-        return Err(fault(FaultKind::Other, text, "has space around it", Some(text.trim().to_owned())));
+        return Err(fault(FaultKind::Other, text, "has spaces around it", Some(text.trim().to_owned())));
     }
     if let Some(letter) = text.chars().find(|c| c.is_control() && *c != '\n') {
         return Err(fault(FaultKind::Other, text, format!("has {} in it", shown(letter)), None));
     }
     if is_placeholder(text) {
-        return Err(fault(FaultKind::Other, text, "holds the place of a value, and is none", None));
+        return Err(fault(FaultKind::Other, text, "is a placeholder, not a value", None));
     }
     Ok(TypedValue::Text)
 }

@@ -131,8 +131,8 @@ impl ToldValue<'_> {
     pub fn role(&self) -> String {
         let called = self.called();
         match (self.origin, self.asks) {
-            (Origin::Default, _) => format!("the default of {called}, which stands"),
-            (Origin::WhenMissing, _) => format!("what {called} gets where there is nothing"),
+            (Origin::Default, _) => format!("the default of {called}"),
+            (Origin::WhenMissing, _) => format!("the empty value of {called}"),
             (_, Asks::Property(_)) => format!("the answer to {called}"),
             (_, Asks::Question(_)) => format!("the answer to the question {called}"),
         }
@@ -407,7 +407,7 @@ impl<'a> Telling<'a> {
             Ok(Some(link)) => AboutLink::Link(link),
             Ok(None) => match self.only_way_out() {
                 Some(link) => AboutLink::Link(link),
-                None => AboutLink::Unclear("it does not say which link it is about".to_owned()),
+                None => AboutLink::Unclear("it is not clear which link it is about".to_owned()),
             },
             Err(why) => AboutLink::Unclear(why),
         }

@@ -25,7 +25,7 @@ pub enum TypedValue {
     Domain(DomainName),
     /// Domains in which short names are looked up.
     Domains(Vec<DomainName>),
-    /// Name servers.
+    /// DNS servers.
     NameServers(Vec<IpAddr>),
     /// Time servers.
     TimeServers(Vec<TimeServer>),
@@ -35,7 +35,7 @@ pub enum TypedValue {
     Locale(String),
     /// A keyboard layout.
     Keyboard(KeyboardLayout),
-    /// A number: a tag, a size of packets, a number of a machine or how many there are.
+    /// A number: a tag, a MTU, a number of a machine or how many there are.
     Number(u64),
     /// On or off.
     Switch(bool),
@@ -124,7 +124,7 @@ impl TypedValue {
 pub struct ValueFault {
     /// What kind of slip it is.
     pub kind: FaultKind,
-    /// The part of the value that is concerned; the whole, where it is no list.
+    /// The part of the value that is concerned; the whole, where it is not a list.
     pub item: String,
     /// The reason, as the end of a sentence that begins with the part.
     pub reason: String,
@@ -139,7 +139,7 @@ pub enum FaultKind {
     Address,
     /// No mask and no length.
     Mask,
-    /// A mask with a hole, or turned round.
+    /// A mask with a hole, or inverted.
     MaskWithHole,
     /// No host name.
     Hostname,
@@ -147,7 +147,7 @@ pub enum FaultKind {
     Domain,
     /// No domain in a list of them.
     Search,
-    /// No address of a name server.
+    /// No address of a DNS server.
     NameServer,
     /// No address and no name of a time server.
     TimeServer,
@@ -159,7 +159,7 @@ pub enum FaultKind {
     Keyboard,
     /// No tag of a VLAN.
     Vlan,
-    /// No size of packets.
+    /// No MTU.
     Mtu,
     /// No public key.
     SshKey,

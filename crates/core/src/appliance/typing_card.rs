@@ -264,7 +264,7 @@ fn usual(site: &Site, machine: &Machine) -> Vec<CardLine> {
         .unwrap_or_default();
     let ntp: Vec<String> =
         settings.ntp.value().map(|list| list.values().map(ToString::to_string).collect()).unwrap_or_default();
-    for (word, values) in [("Name server", dns), ("Search domain", search), ("Time server", ntp)] {
+    for (word, values) in [("DNS server", dns), ("Search domain", search), ("Time server", ntp)] {
         match values.as_slice() {
             [] => line(word.to_owned(), None),
             [one] => line(word.to_owned(), Some(one.clone())),
@@ -296,7 +296,7 @@ fn card_text(site: &Site, machine: &Machine) -> String {
     let file = appliance.and_then(|appliance| site.meanings_of(appliance));
     let vm_name = appliance.and_then(|appliance| appliance.vm_name.value());
     // Writing to a String does not fail.
-    let _ = writeln!(card, "{}: to be typed at its console", machine.label());
+    let _ = writeln!(card, "{}: type this at its console", machine.label());
     let system = appliance.and_then(|appliance| site.system_of(appliance));
     let named = file.map(|file| (file.product.clone(), file.version.clone())).or_else(|| {
         system.map(|system| (system.product.name.clone(), system.product.any_version().to_owned()))
@@ -328,7 +328,7 @@ fn card_text(site: &Site, machine: &Machine) -> String {
     if let Some(login) = file.and_then(|file| file.default_login.as_ref()) {
         let _ = writeln!(
             card,
-            "first login: {}, with the password of the product's papers; change it at once",
+            "first login: {}, with the password from the product's documentation; change it at once",
             login.account
         );
     }
@@ -338,9 +338,9 @@ fn card_text(site: &Site, machine: &Machine) -> String {
     for (index, line) in lines.iter().enumerate() {
         let typed = match &line.typed {
             Typed::Text(text) => text.clone(),
-            Typed::Nothing => "(nothing: Enter alone)".to_owned(),
+            Typed::Nothing => "(leave empty: press Enter)".to_owned(),
             Typed::Secret(name) => format!("(the secret {name})"),
-            Typed::InSheet => "(the password that stands in the sheet)".to_owned(),
+            Typed::InSheet => "(the password in the sheet)".to_owned(),
             Typed::Open => "?".to_owned(),
         };
         let pad = " ".repeat(widest - line.ask.chars().count());
@@ -349,11 +349,11 @@ fn card_text(site: &Site, machine: &Machine) -> String {
     if let Some(administration) = file.and_then(|file| file.administration.as_ref()) {
         card.push('\n');
         if let Some(minutes) = administration.start_minutes {
-            let _ = writeln!(card, "It answers about {minutes} minutes after its first start.");
+            let _ = writeln!(card, "It is ready about {minutes} minutes after its first start.");
         }
         if let Some(port) = administration.port {
             let name = machine.fqdn().unwrap_or_else(|| machine.label().to_owned());
-            let _ = writeln!(card, "From then on it is administered at {name}, TCP port {port}.");
+            let _ = writeln!(card, "Then it is managed at {name}, TCP port {port}.");
         }
     }
     card

@@ -41,9 +41,10 @@ impl<'a> Redaction<'a> {
         let source = self.sources.get(finding.place.source);
         if source.is_unread(finding.place.span.start()) && !finding.quotes_nothing {
             let summary = finding.rule.summary;
-            finding.message =
-                format!("Here {summary}; the line is not shown, since the sheet could not be read whole.");
-            "correct first what is no TOML, and check again".clone_into(&mut finding.fix);
+            finding.message = format!(
+                "On this line {summary}. The line is not shown, because the sheet could not be read in full."
+            );
+            "fix the TOML errors first, then check again".clone_into(&mut finding.fix);
             return;
         }
         if let Some(searcher) = &self.anywhere {

@@ -20,7 +20,7 @@ const USUAL_SHELL: &str = "/bin/bash";
 #[derive(Clone, PartialEq, Eq, Deserialize)]
 pub struct HostAccounts {
     format: u8,
-    /// What becomes of logins that the image brings along.
+    /// What becomes of logins that the image comes with.
     pub stock_logins: StockLogins,
     /// Whether root has no login of its own.
     pub root_locked: bool,
@@ -82,7 +82,7 @@ impl fmt::Debug for HostAccount {
 #[derive(Serialize)]
 struct Accounts<'a> {
     format: u8,
-    /// What becomes of logins that the image brings along: `lock`, `keep` or `refuse`.
+    /// What becomes of logins that the image comes with: `lock`, `keep` or `refuse`.
     stock_logins: &'static str,
     /// Whether root has no login of its own.
     root_locked: bool,

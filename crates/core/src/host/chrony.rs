@@ -35,7 +35,7 @@ pub fn chrony_sources_file(site: &Site, machine: &Machine) -> Result<String, Unw
 
 /// The keys that the host's time servers prove their answers with (`chrony.keys`), or nothing where none does.
 pub fn chrony_keys_file(site: &Site, machine: &Machine) -> Result<Option<FileBytes>, Unwritable> {
-    let unwritable = || Unwritable::new(machine, CHRONY_KEYS_PATH, "a key of a time server could not be had");
+    let unwritable = || Unwritable::new(machine, CHRONY_KEYS_PATH, "a time server's key is not available");
     let names: Vec<&str> = machine
         .settings
         .ntp

@@ -1,4 +1,4 @@
 //! What every file begins with that takes comments.
 
 /// First line of every file that takes comments.
-pub const HEADER: &str = "# Written by Impostazione from the build sheet, which is the place for changes.\n";
+pub const HEADER: &str = "# Written by Impostazione from the build sheet. Make changes there.\n";

@@ -11,8 +11,8 @@ use crate::machine::{Machine, Site};
 /// Where the file lies on the host.
 pub const HOSTS_PATH: &str = "etc/hosts";
 
-/// The host's own names, so that they are found without a name server (`hosts(5)`): full name first, which is the one
-/// that a reverse look-up gives. A host without a static address has its names on 127.0.1.1. `others` are lines for the
+/// The host's own names, so that they are found without a DNS server (`hosts(5)`): full name first, which is the one
+/// that a reverse lookup gives. A host without a static address has its names on 127.0.1.1. `others` are lines for the
 /// site's machines, which follow.
 pub fn hosts_file(machine: &Machine, others: &[SiteHost]) -> Result<Vec<u8>, Unwritable> {
     let hostname = machine

@@ -1,4 +1,4 @@
-//! `known_hosts`: the host keys that were made beforehand, for those who log in (`sshd(8)`, `SSH_KNOWN_HOSTS FILE FORMAT`).
+//! `known_hosts`: the host keys that were prepared, for those who log in (`sshd(8)`, `SSH_KNOWN_HOSTS FILE FORMAT`).
 
 use std::fmt::Write as _;
 
@@ -14,7 +14,7 @@ pub const HOST_KEY_PATH: &str = "etc/ssh/ssh_host_ed25519_key";
 /// Where it has the public half.
 pub const PUBLIC_HOST_KEY_PATH: &str = "etc/ssh/ssh_host_ed25519_key.pub";
 
-/// A line for each host whose key was made beforehand: its name, its full name, each of its addresses, and the key. Nothing
+/// A line for each host whose key was prepared: its name, its full name, each of its addresses, and the key. Nothing
 /// where there is no such host.
 pub fn known_hosts_file(site: &Site) -> Result<Option<String>, Unwritable> {
     let mut text = HEADER.to_owned();

@@ -8,8 +8,8 @@ use crate::machine::Machine;
 /// Where the file lies on the host.
 pub const RESOLVED_PATH: &str = "etc/systemd/resolved.conf.d/60-impostazione.conf";
 
-/// What the image has for the whole host is dropped where the sheet says name servers; then the host's general name servers,
-/// where some domains have servers of their own, and the switches of multicast look-ups (`resolved.conf(5)`). Nothing where the
+/// What the image has for the whole host is dropped where the sheet says DNS servers; then the host's general DNS servers,
+/// where some domains have servers of their own, and the switches of multicast lookups (`resolved.conf(5)`). Nothing where the
 /// sheet asks for none of it.
 ///
 /// Without special ones, the servers stand on links, through netplan. With them, the servers of this file are asked for

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use super::header::HEADER;
 use crate::machine::{Machine, Site};
 
-/// Where the file lies on the host. sudo passes over names with a dot in them.
+/// Where the file lies on the host. sudo ignores names with a dot in them.
 pub const SUDOERS_PATH: &str = "etc/sudoers.d/60-impostazione";
 
 /// The host's administrators (`sudoers(5)`): those who have a password are asked for it, and those with keys alone, who have

@@ -5,7 +5,7 @@ use crate::machine::Machine;
 /// A file that could not be made although no rule was broken: a fault of this program, never of a sheet.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "{machine}: {path} could not be made: {reason}; this is a fault of the program, and nothing was written"
+    "{machine}: {path} could not be made: {reason}; this is a bug in impostazione, and nothing was written"
 )]
 pub struct Unwritable {
     machine: String,

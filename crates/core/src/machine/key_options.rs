@@ -1,4 +1,4 @@
-//! The options before a key in `authorized_keys` (`sshd(8)`, `AUTHORIZED_KEYS FILE FORMAT`). sshd passes over a key whose options
+//! The options before a key in `authorized_keys` (`sshd(8)`, `AUTHORIZED_KEYS FILE FORMAT`). sshd ignores a key whose options
 //! it cannot read, without a word to who wants to log in.
 
 use std::net::IpAddr;
@@ -62,7 +62,7 @@ impl KeyOptions {
                 return Err(format!("has an option {name}, which {does}"));
             }
             if ONCE.contains(&small.as_str()) && seen.contains(&small) {
-                return Err(format!("has an option {name} twice, which sshd takes once"));
+                return Err(format!("has the option {name} twice, and sshd accepts it once"));
             }
             rest = behind;
             if let Some(value) = value {
@@ -79,7 +79,7 @@ impl KeyOptions {
             }
         }
         if seen.iter().any(|name| name == "principals") && !read.is_authority {
-            return Err("has an option principals, which sshd takes with cert-authority alone".to_owned());
+            return Err("has an option principals, which sshd accepts only with cert-authority".to_owned());
         }
         Ok(read)
     }
@@ -88,7 +88,8 @@ impl KeyOptions {
         match name {
             "expiry-time" => {
                 let time = time(value).ok_or_else(|| {
-                    format!("whose value {value:?} is no time; write it as 20991231, or 209912312359 with a time of day")
+                    format!("whose value {value:?} is not a time; write it as 20991231, or 209912312359 with a time \
+                        of day")
                 })?;
                 self.expires = Some(self.expires.map_or(time, |known| known.min(time)));
             }
@@ -123,7 +124,7 @@ impl KeyOptions {
 /// The value in quotes at the beginning of a text, and what follows it.
 fn quoted<'a>(name: &str, text: &'a str) -> Result<(String, &'a str), String> {
     let Some(inner) = text.strip_prefix('"') else {
-        return Err(format!("has an option {name} whose value does not stand in quotes"));
+        return Err(format!("has an option {name} whose value is not in quotes"));
     };
     let mut previous = '"';
     let end = inner.char_indices().find(|(_, c)| {
@@ -132,7 +133,7 @@ fn quoted<'a>(name: &str, text: &'a str) -> Result<(String, &'a str), String> {
         ends
     });
     let Some((end, _)) = end else {
-        return Err(format!("has an option {name} whose value does not end"));
+        return Err(format!("has an option {name} whose value has no closing quote"));
     };
     let value = inner.get(..end).unwrap_or_default().replace("\\\"", "\"");
     Ok((value, inner.get(end + 1..).unwrap_or_default()))
@@ -163,18 +164,18 @@ fn sources(list: &str) -> Result<(), String> {
         lets_anybody_in |= bare.is_none();
         let source = bare.unwrap_or(item);
         if source.is_empty() || source.contains(char::is_whitespace) {
-            return Err(format!("whose list {list:?} has an empty item or a blank in it"));
+            return Err(format!("whose list {list:?} has an empty item or a space in it"));
         }
         let Some((address, length)) = source.split_once('/') else { continue };
         let (Ok(address), Ok(length)) = (address.parse::<IpAddr>(), length.parse::<u8>()) else {
-            return Err(format!("whose item {source:?} is no network"));
+            return Err(format!("whose item {source:?} is not a network"));
         };
         let Ok(network) = ipnet::IpNet::new(address, length) else {
-            return Err(format!("whose item {source:?} is no network"));
+            return Err(format!("whose item {source:?} is not a network"));
         };
         if network.network() != address {
             return Err(format!(
-                "whose item {source:?} has a host part, by which sshd refuses the key; write \"{}\"",
+                "whose item {source:?} has host bits set, so sshd refuses the key; write \"{}\"",
                 network.trunc()
             ));
         }
@@ -182,7 +183,7 @@ fn sources(list: &str) -> Result<(), String> {
     if lets_anybody_in {
         Ok(())
     } else {
-        Err(format!("whose list {list:?} lets nobody in: it only excludes"))
+        Err(format!("whose list {list:?} only excludes, so it lets nobody in"))
     }
 }
 

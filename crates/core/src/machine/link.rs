@@ -33,7 +33,7 @@ pub enum LinkKind {
     /// A port with a cable.
     #[default]
     Ethernet,
-    /// A radio.
+    /// A Wi-Fi link.
     Wifi,
     /// Several links that act as one.
     Bond(Box<Bond>),

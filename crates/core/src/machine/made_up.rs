@@ -10,7 +10,7 @@ use super::site::Site;
 pub enum NotMadeUp {
     /// The sheet says so.
     Said,
-    /// A radio that exists has it.
+    /// An existing Wi-Fi network has it.
     WifiPassphrase,
     /// A time server that exists has it.
     TimeKey,
@@ -26,12 +26,12 @@ impl NotMadeUp {
     /// Why, as the end of a sentence about the secret.
     pub fn reason(self) -> &'static str {
         match self {
-            Self::Said => "belongs to something that exists already, as generated = false says",
-            Self::WifiPassphrase => "is the passphrase of a Wi-Fi network, which has one already",
-            Self::TimeKey => "is the key of a time server, which has one already",
-            Self::LicenseKey => "is a license key, which its maker gives out",
-            Self::JoinSecret => "joins machines that are there already, and have one",
-            Self::NotLookedAt => "answers a package that could not be read, and may be a license key",
+            Self::Said => "belongs to something that already exists (generated = false)",
+            Self::WifiPassphrase => "is the passphrase of an existing Wi-Fi network",
+            Self::TimeKey => "is the key of an existing time server",
+            Self::LicenseKey => "is a license key, which comes from the vendor",
+            Self::JoinSecret => "joins existing machines, which already have it",
+            Self::NotLookedAt => "answers a package that could not be read, so it may be a license key",
         }
     }
 }
@@ -76,7 +76,7 @@ impl Site {
     }
 }
 
-/// Whether a property speaks of joining others by the words of its key or its label.
+/// Whether a property mentions joining others by the words of its key or its label.
 fn speaks_of_joining(text: &str) -> bool {
     let small = text.to_lowercase();
     let mut words = small.split(|c: char| !c.is_alphabetic());

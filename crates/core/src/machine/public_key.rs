@@ -13,8 +13,8 @@ use super::key_options::KeyOptions;
 /// Largest file of public keys that is read.
 const KEY_FILE_LIMIT: u64 = 1024 * 1024;
 
-const PRIVATE_FIX: &str = "name the file of the public key, which ends in .pub, and treat the private key as exposed if \
-    the sheet was shared";
+const PRIVATE_FIX: &str = "name the public key file (it ends in .pub); if the sheet was shared, replace the private \
+    key";
 
 /// A public key in its usual spelling.
 pub(super) struct ReadKey {
@@ -37,23 +37,29 @@ pub(super) fn public_keys(
     let text = written.value.trim();
     if text.contains("PRIVATE KEY") {
         return Err((
-            "it is a private key, which belongs on no host and in no sheet".to_owned(),
+            "it is a private key, which must not be on a host or in a sheet".to_owned(),
             PRIVATE_FIX,
         ));
     }
     if is_key_line(text) {
-        return public_key(text).map(|line| vec![line]).map_err(|reason| (reason, FIX));
+        return public_key(text).map(|line| vec![line]).map_err(|reason| (format!("it {reason}"), FIX));
+    }
+    if text.starts_with("~/") {
+        return Err((
+            format!("{text}: a sheet does not know whose home ~ is"),
+            "copy the public key next to the sheet, and write its path relative to the sheet's folder",
+        ));
     }
     let bytes = named_files.read(Path::new(text), KEY_FILE_LIMIT).map_err(|fault| match fault {
         ReadFault::Missing => {
-            (format!("there is no file {text}"), "write the path from the folder of the sheet on")
+            (format!("there is no file {text}"), "write the path relative to the sheet's folder")
         }
         other => (format!("{text}: {other}"), FIX),
     })?;
     let name = text;
-    let content = std::str::from_utf8(&bytes).map_err(|_| (format!("{name} is not a text"), FIX))?;
+    let content = std::str::from_utf8(&bytes).map_err(|_| (format!("{name} is not text"), FIX))?;
     if content.contains("PRIVATE KEY") || content.starts_with("PuTTY-User-Key-File-") {
-        return Err((format!("{name} holds a private key, which belongs on no host"), PRIVATE_FIX));
+        return Err((format!("{name} holds a private key, which must not be on a host"), PRIVATE_FIX));
     }
     if let Some((what, fix)) = other_form(content) {
         return Err((format!("{name} holds {what}"), fix));
@@ -75,19 +81,19 @@ pub(super) fn public_keys(
 fn other_form(text: &str) -> Option<(&'static str, &'static str)> {
     let has = |words: &str| text.contains(words);
     if has("---- BEGIN SSH2 PUBLIC KEY ----") {
-        let fix = "turn it into the form of sshd with `ssh-keygen -i -f FILE`, and name a file with what that prints";
-        return Some(("a key in the form of RFC 4716 (SSH2), which sshd does not read", fix));
+        let fix = "convert it with `ssh-keygen -i -f FILE > NEW.pub`, and name the new file";
+        return Some(("a key in RFC 4716 (SSH2) format, which sshd does not read", fix));
     }
     if has("-----BEGIN RSA PUBLIC KEY-----") {
-        let fix = "turn it into the form of sshd with `ssh-keygen -i -m PEM -f FILE`, and name a file with what that prints";
+        let fix = "convert it with `ssh-keygen -i -m PEM -f FILE > NEW.pub`, and name the new file";
         return Some(("a key in PEM (PKCS #1), which sshd does not read", fix));
     }
     if has("-----BEGIN PUBLIC KEY-----") {
-        let fix = "turn it into the form of sshd with `ssh-keygen -i -m PKCS8 -f FILE`, and name a file with what that prints";
+        let fix = "convert it with `ssh-keygen -i -m PKCS8 -f FILE > NEW.pub`, and name the new file";
         return Some(("a key in PEM (PKCS #8), which sshd does not read", fix));
     }
     has("-----BEGIN CERTIFICATE-----").then_some((
-        "a certificate of X.509, and no key of SSH",
+        "an X.509 certificate, not an SSH key",
         "name a file with a public key in it, as in \"keys/keeper.pub\"",
     ))
 }
@@ -95,7 +101,7 @@ fn other_form(text: &str) -> Option<(&'static str, &'static str)> {
 /// What is wrong with a text that is to be public keys, a line each, as the end of a sentence. It never repeats the key.
 pub(crate) fn key_fault(text: &str) -> Option<String> {
     if text.contains("PRIVATE KEY") {
-        return Some("is a private key, which belongs on no machine and in no sheet".to_owned());
+        return Some("is a private key, which must not be on a machine or in a sheet".to_owned());
     }
     if let Some((what, _)) = other_form(text) {
         return Some(format!("is {what}"));
@@ -151,20 +157,21 @@ fn key_start(text: &str) -> Option<usize> {
 
 /// Reads one public key, with the options before it as they are.
 fn public_key(line: &str) -> Result<ReadKey, String> {
-    let start = key_start(line).ok_or_else(|| "is no public key".to_owned())?;
+    let start = key_start(line).ok_or_else(|| "is not a public key".to_owned())?;
     let (options, key) = line.split_at(start);
     let options = options.trim_end();
     let KeyOptions { expires, is_authority } = KeyOptions::read(options)?;
     if key.split_whitespace().next().is_some_and(|kind| kind.contains("-cert-v01@")) {
-        return Err("is a certificate, which is shown at login and authorizes nothing; name the public key, or that of the authority with cert-authority before it".to_owned());
+        return Err("is a certificate, which does not open a login by itself; name the public key, or the authority's \
+            key with cert-authority before it".to_owned());
     }
     // Any blanks part the fields; in a comment they stay.
     let (kind, rest) = key.trim_end().split_once([' ', '\t']).unwrap_or((key, ""));
     let (data, comment) = rest.trim_start().split_once([' ', '\t']).unwrap_or((rest.trim_start(), ""));
     let key = format!("{kind} {data} {}", comment.trim_start());
-    let key = PublicKey::from_openssh(key.trim_end())
-        .map_err(|_| "is no public key that can be read".to_owned())?;
-    let line = key.to_openssh().map_err(|_| "is no public key that can be written again".to_owned())?;
+    let key =
+        PublicKey::from_openssh(key.trim_end()).map_err(|_| "is not a readable public key".to_owned())?;
+    let line = key.to_openssh().map_err(|_| "is not a public key that can be written back".to_owned())?;
     let line = if options.is_empty() { line } else { format!("{options} {line}") };
     Ok(ReadKey { line, weakness: weakness(key.key_data()), expires, is_authority })
 }
@@ -177,7 +184,7 @@ fn weakness(key: &KeyData) -> Option<String> {
             let bytes = rsa.n.as_positive_bytes()?;
             let leading = bytes.first()?.leading_zeros() as usize;
             let bits = bytes.len() * 8 - leading;
-            (bits < 3072).then(|| format!("is an RSA key of {bits} bits, and 3072 are the least"))
+            (bits < 3072).then(|| format!("is an RSA key of {bits} bits; the minimum is 3072"))
         }
         _ => None,
     }
@@ -217,13 +224,13 @@ mod tests {
         let key = KEY.trim();
         for (options, says) in [
             ("no-pyt", "does not know, no-pyt"),
-            ("from=10.64.40.1", "not stand in quotes"),
+            ("from=10.64.40.1", "is not in quotes"),
             ("command", "needs a value"),
             ("restrict=\"yes\"", "takes no value"),
             ("restrict,,no-pty", "does not know"),
             ("restrict,", "commas"),
-            ("expiry-time=\"2099-06-30\"", "is no time"),
-            ("from=\"10.64.40.1/24\"", "host part"),
+            ("expiry-time=\"2099-06-30\"", "is not a time"),
+            ("from=\"10.64.40.1/24\"", "host bits"),
             ("permitopen=\"tide-log\"", "host:port"),
             ("tunnel=\"x\"", "number"),
             ("principals=\"keeper\"", "cert-authority"),
@@ -231,7 +238,7 @@ mod tests {
             let fault = read(&format!("{options} {key}")).unwrap_err();
             assert!(fault.contains(says), "{options}: {fault}");
         }
-        assert_eq!(read("gull"), Err("is no public key".to_owned()));
+        assert_eq!(read("gull"), Err("is not a public key".to_owned()));
     }
 
     #[test]

@@ -433,7 +433,7 @@ impl Resolver<'_> {
                         Ok(matcher) => matchers.push(matcher.compile_matcher()),
                         Err(_) => {
                             let spec = crate::sheet::ACCOUNT.key("hosts")?;
-                            let found = "a text that is no such pattern";
+                            let found = "a text that is not a valid pattern";
                             return self.report(form::value_wrong_type(None, glob.place, spec, found));
                         }
                     }

@@ -229,7 +229,7 @@ impl Resolver<'_> {
             Ok(metric) => Some(written.with(metric)),
             Err(_) => {
                 let spec = crate::sheet::ROUTE.key("metric")?;
-                let found = "a number that is none of a metric";
+                let found = "a number that is not a metric (0 to 4294967295)";
                 self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, found))
             }
         });

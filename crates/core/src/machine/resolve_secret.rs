@@ -158,7 +158,7 @@ impl Resolver<'_> {
         }
         let Some(spec) = SECRET.key(key) else { return };
         let found =
-            format!("one without {placeholder}, though each {} has a value of its own", secret.scope.word());
+            format!("one without {placeholder}, although each {} has its own value", secret.scope.word());
         self.findings.push(form::value_wrong_type(None, written.place, spec, &found));
         secret.source = Stated::Faulty;
     }
@@ -276,8 +276,7 @@ impl Resolver<'_> {
             SecretSource::Prompt | SecretSource::Store | SecretSource::Sheet => {
                 let id = EntryId { secret: secret.name.value.clone(), holder: holder.map(str::to_owned) };
                 let value = self.sources.ask(&id.to_string()).map_err(|fault| {
-                    let fix = "run this in a terminal, or take the value from elsewhere: from = \"store\", \"env\" or \
-                               \"file\"";
+                    let fix = "run this in a terminal, or use another source: from = \"store\", \"env\" or \"file\"";
                     Unavailable::of_source(fault, fix)
                 });
                 (secret.source_place, value.and_then(|value| only_line(&value)))
@@ -389,7 +388,7 @@ impl Resolver<'_> {
             };
             Unavailable::new(
                 reason,
-                "write the path of the file that holds it, from the folder of the sheet on",
+                "write the path of the file that holds it, relative to the sheet's folder",
             )
         })?;
         let text =
@@ -423,10 +422,10 @@ fn only_line(value: &Hidden) -> Result<Hidden, Unavailable> {
     let line = text.strip_suffix('\n').unwrap_or(text);
     let line = line.strip_suffix('\r').unwrap_or(line);
     if line.is_empty() {
-        return Err(Unavailable::new("it is empty", "put the value there, on one line"));
+        return Err(Unavailable::new("it is empty", "put the value there on one line"));
     }
     if line.contains(['\n', '\r', '\0']) {
-        return Err(Unavailable::new("it has several lines", "leave the value alone there, on one line"));
+        return Err(Unavailable::new("it has several lines", "put only the value there, on one line"));
     }
     Ok(Hidden::new(line))
 }

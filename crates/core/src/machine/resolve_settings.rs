@@ -185,7 +185,7 @@ impl Resolver<'_> {
             None => {
                 let owner = site.machines.get(of).map_or("that machine", super::machine::Machine::called);
                 let message = format!("{owner} has no {} in this sheet.", word.text());
-                let fix = "give it one in the sheet, or write the server itself".to_owned();
+                let fix = "add it to the sheet, or write the server itself".to_owned();
                 Err(Some(Box::new(rules::reference::reference_fault(
                     self.machine.clone(),
                     place,
@@ -272,7 +272,7 @@ impl Resolver<'_> {
             Ok(regex) => Some(written.with(regex)),
             Err(_) => {
                 let spec = COMMON.key("name_pattern")?;
-                let found = "a text that is no regular expression";
+                let found = "a text that is not a regular expression";
                 self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, found))
             }
         })

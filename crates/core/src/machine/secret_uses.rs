@@ -82,7 +82,7 @@ impl Site {
             }
             SecretRole::Wifi(index) => {
                 let name = self.subnets.get(index).map(|subnet| subnet.name.value.as_str());
-                format!("wireless network of {}", name.unwrap_or_default())
+                format!("Wi-Fi network of {}", name.unwrap_or_default())
             }
             SecretRole::TimeKey(index) => {
                 let name = self.time_keys.get(index).map(|key| key.name.value.as_str());

@@ -21,9 +21,9 @@ pub struct Settings {
     pub domain: Stated<Written<DomainName>>,
     /// The site's own rule for host names.
     pub name_pattern: Stated<Written<Regex>>,
-    /// Name servers.
+    /// DNS servers.
     pub dns: Stated<Arc<Choices<IpAddr>>>,
-    /// Domains with name servers of their own.
+    /// Domains with DNS servers of their own.
     pub dns_for: Vec<DomainServers>,
     /// Domains in which short names are looked up.
     pub search: Stated<Arc<Choices<DomainName>>>,
@@ -51,7 +51,7 @@ pub struct Settings {
     pub hosts_file: Stated<Written<HostsFile>>,
     /// The SSH service.
     pub ssh: Ssh,
-    /// What becomes of logins that the image brings along.
+    /// What becomes of logins that the image comes with.
     pub stock_logins: Stated<Written<StockLogins>>,
     /// How passwords are hashed.
     pub password_hashing: Stated<Written<HashKind>>,
@@ -59,7 +59,7 @@ pub struct Settings {
     pub password_cost: Stated<Written<u32>>,
 }
 
-/// What becomes of logins that an image brings along and the sheet does not name.
+/// What becomes of logins that an image comes with and the sheet does not name.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum StockLogins {
@@ -124,7 +124,7 @@ pub struct Ssh {
     pub password_login: Stated<Written<bool>>,
     /// Whether root may log in.
     pub root_login: Stated<Written<bool>>,
-    /// Whether the host gets a host key that was made beforehand.
+    /// Whether the host gets a host key that was prepared.
     pub host_key: Stated<Written<bool>>,
 }
 
@@ -139,7 +139,7 @@ impl Ssh {
         self.password_login.value().is_some_and(|flag| flag.value)
     }
 
-    /// Whether the host gets a host key that was made beforehand, which it does not unless the sheet says so.
+    /// Whether the host gets a host key that was prepared, which it does not unless the sheet says so.
     pub fn has_made_key(&self) -> bool {
         self.host_key.value().is_some_and(|flag| flag.value)
     }
@@ -298,7 +298,7 @@ impl Settings {
         value_or_default(&self.hosts_file)
     }
 
-    /// What becomes of logins that the image brings along.
+    /// What becomes of logins that the image comes with.
     pub fn stock_logins(&self) -> StockLogins {
         value_or_default(&self.stock_logins)
     }
@@ -317,7 +317,7 @@ impl Settings {
         self.netplan.value().map_or(NetplanVersion::USUAL, |written| written.value)
     }
 
-    /// The name servers and time servers that are given by address.
+    /// The DNS servers and time servers that are given by address.
     pub fn servers(&self) -> impl Iterator<Item = ServerMention> + '_ {
         let of_names = |list: &'_ Choices<IpAddr>| {
             let list_place = list.place;
@@ -422,7 +422,7 @@ pub struct ServerMention {
 impl ServerMention {
     /// What it is, in words.
     pub fn word(self) -> &'static str {
-        if self.is_for_names { "name server" } else { "time server" }
+        if self.is_for_names { "DNS server" } else { "time server" }
     }
 }
 

@@ -69,7 +69,7 @@ pub struct AskedServer {
 impl AskedServer {
     /// What it is, in words.
     pub fn word(self) -> &'static str {
-        if self.is_for_names { "name server" } else { "time server" }
+        if self.is_for_names { "DNS server" } else { "time server" }
     }
 }
 
@@ -208,7 +208,7 @@ impl Site {
         })
     }
 
-    /// The name servers and time servers that machines ask, by address.
+    /// The DNS servers and time servers that machines ask, by address.
     pub fn asked_servers(&self) -> &HashMap<IpAddr, AskedServer> {
         self.servers.get_or_init(|| {
             let mut servers = HashMap::new();

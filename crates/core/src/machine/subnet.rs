@@ -21,7 +21,7 @@ pub struct Subnet {
     pub mtu: Option<Written<u32>>,
     /// What the hypervisor calls it.
     pub hypervisor_network: Option<String>,
-    /// How radios join it.
+    /// How Wi-Fi links join it.
     pub wifi: Stated<Wifi>,
     /// Addresses that a DHCP server leases.
     pub dhcp_ranges: Vec<Written<AddressRange>>,
@@ -38,7 +38,7 @@ pub struct Wifi {
     pub ssid: Stated<Written<String>>,
     /// Index in [`super::site::Site::secrets`] of its passphrase; `None` for an open network.
     pub passphrase: Stated<Option<Written<usize>>>,
-    /// Where the radio is.
+    /// The country that it is in.
     pub country: Stated<Written<Country>>,
     /// Whether it does not show its name.
     pub is_hidden: bool,

@@ -23,7 +23,8 @@ impl Take {
                 if !self.word.value.is_of_subnet() {
                     return Err(self.fault(
                         format!("A subnet has no {}.", self.word.value.text()),
-                        "take it of a machine, or take one of: netmask, prefix-length, gateway, network-address, broadcast-address",
+                        "take it from a machine, or take one of: netmask, prefix-length, gateway, network-address, \
+                            broadcast-address",
                     ));
                 }
                 self.of_subnet(subnet)
@@ -87,11 +88,11 @@ impl Take {
                 is_nothing: true,
                 ..self.fault(
                     format!(
-                        "{} is in no cluster, and so has no {}.",
+                        "{} is not in a cluster, so it has no {}.",
                         machine.called(),
                         self.word.value.text()
                     ),
-                    "add cluster = \"…\" to it, or take the value of a cluster with of",
+                    "add cluster = \"NAME\" to the machine, or take the value from a cluster with of = \"NAME\"",
                 )
             })?;
             return self.of_cluster(site, cluster.value, Some(machine));
@@ -171,7 +172,7 @@ impl Take {
             other => {
                 return Err(self.fault(
                     format!("A cluster has no {}.", other.text()),
-                    "take it of a machine, or take one of: members, node-count, cluster-name, virtual-address",
+                    "take it from a machine, or take one of: members, node-count, cluster-name, virtual-address",
                 ));
             }
         })
@@ -256,13 +257,13 @@ impl Take {
             [] => Err(self.nothing(machine.called())),
             _ => Err(self.fault(
                 format!(
-                    "{} has several links ({}), and the answer does not say of which to take the {}.",
+                    "{} has several links ({}), and the answer does not say which link's {} to take.",
                     machine.label(),
                     names(),
                     self.word.value.text()
                 ),
                 format!(
-                    "add link = \"{}\" beside take, or another of its links",
+                    "add link = \"{}\" next to take, or another of its links",
                     machine.links[0].name.value
                 ),
             )),
@@ -285,11 +286,11 @@ impl Take {
             (_, 0) => Err(self.nothing(owner)),
             (Some(nth), _) if nth > count => Err(TakeFault { is_nothing: true, ..self.fault(
                 format!(
-                    "{owner} has {count} {} for {} ({list}), and number {nth} is asked for.",
+                    "{owner} has {count} {} for {} ({list}), and the answer asks for number {nth}.",
                     if count == 1 { "value" } else { "values" },
                     self.word.value.list()
                 ),
-                "add what is missing to the list, ask for a smaller number, or write the answer itself in quotes",
+                "add the missing value to the list, use a smaller nth, or write the value itself in quotes",
             ) }),
             (Some(nth), _) => Ok(values.swap_remove(nth - 1)),
             (None, 1) => Ok(values.swap_remove(0)),
@@ -297,7 +298,7 @@ impl Take {
                 Some(join) => Ok(values.join(join)),
                 None => Err(self.fault(
                     format!("{owner} has {count} values for {} ({list}), and the answer does not say which.", self.word.value.text()),
-                    "add nth = 1 beside take for the first, or join = \",\" for all of them with commas between",
+                    "add nth = 1 next to take for the first, or join = \",\" for all of them separated by commas",
                 )),
             },
         }
@@ -306,7 +307,7 @@ impl Take {
     fn nothing(&self, owner: &str) -> TakeFault {
         let fault = self.fault(
             format!("{owner} has no {} in this sheet.", self.word.value.text()),
-            "give it one in the sheet, or write the answer itself in quotes",
+            "add it to the sheet, or write the value itself in quotes",
         );
         TakeFault { is_nothing: true, ..fault }
     }

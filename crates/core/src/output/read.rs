@@ -31,7 +31,7 @@ pub struct TreeOnDisk {
 #[derive(Debug, thiserror::Error)]
 pub enum OutputFault {
     /// There is no list.
-    #[error("{} is no output tree: it has no {LIST_NAME}, which `render` writes", .0.display())]
+    #[error("{} is not an output tree: it has no {LIST_NAME}, which `render` writes", .0.display())]
     NotATree(PathBuf),
     /// The list cannot be read.
     #[error("{} cannot be used: {reason}", .0.display(), reason = .1)]
@@ -47,9 +47,7 @@ pub enum OutputFault {
         known: String,
     },
     /// The machine is an appliance.
-    #[error(
-        "{0} is an appliance, which takes its settings from its package and not from a root filesystem; only hosts are placed"
-    )]
+    #[error("{0} is an appliance, which gets its settings through its package; only hosts can be placed")]
     NotAHost(String),
     /// A file is not as it was rendered.
     #[error(
@@ -62,7 +60,7 @@ pub enum OutputFault {
         state: &'static str,
     },
     /// The list of logins makes no sense.
-    #[error("{} is no list of logins that this version writes: {reason}", .0.display(), reason = .1)]
+    #[error("{} is not a list of logins written by this version: {reason}", .0.display(), reason = .1)]
     AccountsUnreadable(PathBuf, String),
 }
 
@@ -88,7 +86,7 @@ impl FileSince {
             Self::Same => "as rendered",
             Self::Missing => "missing",
             Self::Changed => "changed since",
-            Self::Readable => "readable by others",
+            Self::Readable => "readable by other users",
             Self::SameSize => "of the same size",
         }
     }
@@ -155,7 +153,7 @@ impl TreeOnDisk {
         match read_file(&path, LIST_LIMIT) {
             Ok(bytes) => {
                 let files = list::from_json(&bytes).ok_or_else(|| {
-                    OutputFault::ListUnreadable(path, "it is no list that this version writes".to_owned())
+                    OutputFault::ListUnreadable(path, "it is not a list written by this version".to_owned())
                 })?;
                 Ok(Some(Self { folder: folder.to_owned(), files }))
             }

@@ -206,7 +206,7 @@ fn host_files(
 fn host_key_files(machine: &Machine) -> Result<(OutputContent, OutputContent), Unwritable> {
     let unwritable = |reason: String| Unwritable::new(machine, HOST_KEY_PATH, reason);
     let key = machine.host().and_then(|host| host.host_key.value());
-    let key = key.ok_or_else(|| unwritable("its host key could not be had".to_owned()))?;
+    let key = key.ok_or_else(|| unwritable("its host key is not available".to_owned()))?;
     let private = key.private_file(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
     let public = key.public_line(machine.label()).map_err(|fault| unwritable(fault.to_string()))?;
     Ok((OutputContent::of(private.reveal()), OutputContent::of(format!("{public}\n"))))
@@ -216,5 +216,5 @@ fn host_key_files(machine: &Machine) -> Result<(OutputContent, OutputContent), U
 fn folder_of(machine: &Machine) -> Result<String, Unwritable> {
     Hostname::parse(machine.label())
         .map(|name| name.to_string())
-        .map_err(|_| Unwritable::new(machine, "its folder", "its name is no host name"))
+        .map_err(|_| Unwritable::new(machine, "its folder", "its name is not a host name"))
 }

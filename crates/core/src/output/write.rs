@@ -58,37 +58,37 @@ pub struct WriteReport {
 pub enum WriteFault {
     /// The folder holds something else.
     #[error(
-        "{} holds files and is no output tree (it has no {LIST_NAME}); name a new or an empty folder", .0.display()
+        "{} has files in it and is not an output tree (no {LIST_NAME}); name a new or empty folder", .0.display()
     )]
     NotATree(PathBuf),
     /// The list of an earlier run cannot be understood.
-    #[error("{} is not a list that this version writes; remove the folder, or name another", .0.display())]
+    #[error("{} is not a list written by this version; delete the folder, or name another", .0.display())]
     ListUnreadable(PathBuf),
     /// A file or link stands where a folder belongs.
-    #[error("{} is not a folder, and files belong into it; move it away", .0.display())]
+    #[error("{} must be a folder, and is not; move it away", .0.display())]
     NotAFolder(PathBuf),
     /// A disk or the like stands where the folder is to be.
     #[error(
-        "{} is a device: nothing is rendered onto a card; render into a folder, and `place` it on the card or on its image",
+        "{} is a device: render into a folder, then `place` the output on the card or its image",
         .0.display()
     )]
     ADevice(PathBuf),
     /// Another command is writing there.
-    #[error("another `render` is at work in {}; wait until it has ended", .0.display())]
+    #[error("another `render` is running in {}; wait until it is done", .0.display())]
     Busy(PathBuf),
     /// Files that would be overwritten are not as they were written.
     #[error(
-        "{} changed since {} rendered, and would be overwritten: {}",
+        "{} changed after {} rendered, and would be overwritten: {}",
         if .0.len() == 1 { "1 file was".to_owned() } else { format!("{} files were", .0.len()) },
         if .0.len() == 1 { "it was" } else { "they were" },
         .0.join(", ")
     )]
     ChangedByHand(Vec<String>),
     /// A folder stands where a file belongs.
-    #[error("{} is a folder, and a file of that name is to be written; move it away", .0.display())]
+    #[error("{} must be a file, and is a folder; move it away", .0.display())]
     AFolder(PathBuf),
     /// A path of the tree names no entry of a folder of it.
-    #[error("{0:?} is no path within an output tree")]
+    #[error("{0:?} is not a path inside an output tree")]
     OddPath(String),
     /// The system says no.
     #[error("{} cannot be {doing}: {}", .path.display(), plain(.source))]
@@ -348,7 +348,7 @@ fn read_file(folder: &OpenFolder, name: &str, limit: u64) -> io::Result<Zeroizin
     let file = folder.open_file(name)?;
     let found = rustix::fs::fstat(&file)?;
     if kind(&found) != FileType::RegularFile {
-        return Err(io::Error::other("it is no file"));
+        return Err(io::Error::other("it is not a file"));
     }
     let mut bytes = Zeroizing::new(Vec::new());
     File::from(file).take(limit).read_to_end(&mut bytes)?;

@@ -26,9 +26,9 @@ static ADDRESS_MISSING: Rule = Rule {
     name: "address-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a link has no address, and does not say so",
-    explanation: "A machine is reached by its addresses alone. A link that is to have none says so with \
-        address = \"none\". Nothing is asked of a DHCP server.",
+    summary: "a link has no address, and the sheet does not say that this is intended",
+    explanation: "A machine is reached only by its addresses. If a link should have none, write address = \"none\". \
+        No DHCP server is ever used.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
@@ -40,9 +40,9 @@ static ADDRESS_OUTSIDE_SUBNET: Rule = Rule {
     name: "address-outside-subnet",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an address does not lie in the subnet of its link",
-    explanation: "A machine with an address of another subnet is cut off: its neighbors do not answer it, and it does not \
-        find its gateway. Either a digit of the address is wrong, or the link names the wrong subnet.",
+    summary: "an address is not in the subnet of its link",
+    explanation: "A machine with an address from another subnet is cut off: its neighbors do not answer, and it \
+        cannot reach its gateway. Either a digit of the address is wrong, or the link names the wrong subnet.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.11.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -53,9 +53,10 @@ static NETMASK_DISAGREES: Rule = Rule {
     name: "netmask-disagrees",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an address carries another mask than its subnet's",
-    explanation: "An address may be written with its mask, in any spelling, which must then be the mask of the link's \
-        subnet. With a different one the machine takes strangers for neighbors, or neighbors for strangers.",
+    summary: "an address has a different mask than its subnet",
+    explanation: "An address may be written with its mask, in any notation, but it must be the mask of the link's \
+        subnet. With a different mask the machine looks for remote machines on the link, or sends local traffic to \
+        the router.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11/16\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11/255.255.255.0\" }\n",
     ..Rule::PLAIN
@@ -66,9 +67,9 @@ static IPV6_OFF_HAS_ADDRESS: Rule = Rule {
     name: "ipv6-off-has-address",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a machine has an IPv6 address, and IPv6 switched off",
-    explanation: "ipv6 = \"off\" keeps every IPv6 address from the machine, link-local ones included. An address6 beside \
-        it would bring the family back on that link, with all that goes with it.",
+    summary: "a machine has an IPv6 address although IPv6 is off",
+    explanation: "ipv6 = \"off\" removes every IPv6 address from the machine, link-local addresses included. An \
+        address6 would bring IPv6 back on that link.",
     wrong: "[subnet.slip]\nprefix6 = \"fd64:30::/64\"\n[[host]]\nname = \"gauge-01\"\nipv6 = \"off\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address6 = \"fd64:30::11\", default_route = false }\n",
     right: "[subnet.slip]\nprefix6 = \"fd64:30::/64\"\n[[host]]\nname = \"gauge-01\"\nipv6 = \"static\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address6 = \"fd64:30::11\", default_route = false }\n",
     ..Rule::PLAIN
@@ -179,10 +180,11 @@ fn check_missing(judge: &mut Judge<'_>) {
                 Some(free) => {
                     let key = if free.is_ipv4() { "address" } else { "address6" };
                     format!(
-                        "add {key} = \"{free}\" or another free one, or address = \"none\" if it is to have none"
+                        "add {key} = \"{free}\" or another free address, or address = \"none\" if it should have \
+                            none"
                     )
                 }
-                None => "add address = \"…\", or address = \"none\" if it is to have none".to_owned(),
+                None => "add address = \"…\", or address = \"none\" if it should have none".to_owned(),
             };
             judge.on_machine(
                 &ADDRESS_MISSING,
@@ -206,7 +208,7 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
                 let key = if family == Family::V4 { "prefix" } else { "prefix6" };
                 (
                     format!("{address} is an {} address, and subnet {name} has no `{key}`.", family.name()),
-                    format!("give subnet {name} its {key}, or take the address out"),
+                    format!("add {key} to subnet {name}, or remove the address"),
                 )
             }
             Stated::Value(side) if !side.prefix.value.contains(&address) && !is_special(address) => {
@@ -217,12 +219,12 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
                 });
                 let hint = match other {
                     Some(other) => {
-                        format!(", or subnet = \"{}\", in which {address} lies", other.name.value)
+                        format!(", or subnet = \"{}\", which has {address}", other.name.value)
                     }
                     None => String::new(),
                 };
                 (
-                    format!("{address} does not lie in subnet {name}, which is {prefix}."),
+                    format!("{address} is not in subnet {name} ({prefix})."),
                     format!("write an address from {first} to {last}{hint}"),
                 )
             }
@@ -245,7 +247,7 @@ fn check_netmask(judge: &mut Judge<'_>) {
         let Some(own) = at.claim.own_length.filter(|own| *own != length) else { continue };
         let family = Family::of(at.address());
         let message = format!(
-            "{} carries the mask {}, and subnet {} has {}.",
+            "{} has the mask {}, but subnet {} has {}.",
             at.address(),
             spelled(family, own),
             at.claim.subnet.name.value,
@@ -278,7 +280,7 @@ fn check_told_masks(judge: &mut Judge<'_>) {
             continue;
         }
         let message = format!(
-            "The mask is {}, and subnet {} has {}.",
+            "The mask is {}, but subnet {} has {}.",
             spelled(family, length),
             subnet.name.value,
             spelled(family, right)
@@ -300,8 +302,8 @@ fn check_ipv6_off(judge: &mut Judge<'_>) {
                     &IPV6_OFF_HAS_ADDRESS,
                     machine,
                     found.address.place,
-                    format!("{} is an IPv6 address, and IPv6 is off, at {line}.", found.address.value),
-                    "take the address out, or write ipv6 = \"static\" on the machine",
+                    format!("{} is an IPv6 address, but IPv6 is off (at {line}).", found.address.value),
+                    "remove the address, or write ipv6 = \"static\" on the machine",
                 );
             }
         }

@@ -32,9 +32,9 @@ pub(crate) static ADDRESS_IS_NETWORK: Rule = Rule {
     name: "address-is-network",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an address is the subnet's own, its first",
-    explanation: "The first address of an IPv4 subnet names the subnet, and no machine may have it. A /31 and a /32 have \
-        no such address (RFC 3021), and neither has IPv6.",
+    summary: "an address is the network address of its subnet",
+    explanation: "The first address of an IPv4 subnet is its network address, which no machine may have. A /31, a \
+        /32 (RFC 3021) and IPv6 have no such address.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.0\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
@@ -46,9 +46,9 @@ pub(crate) static ADDRESS_IS_BROADCAST: Rule = Rule {
     name: "address-is-broadcast",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an address is the subnet's broadcast address, its last",
-    explanation: "The last address of an IPv4 subnet reaches all its machines at once, and no machine may have it. A /31 \
-        and a /32 have no such address (RFC 3021), and neither has IPv6.",
+    summary: "an address is the broadcast address of its subnet",
+    explanation: "The last address of an IPv4 subnet is its broadcast address, which no machine may have. A /31, a \
+        /32 (RFC 3021) and IPv6 have no such address.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.255\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.25\" }\n",
     of_any_host: true,
@@ -61,8 +61,9 @@ static ADDRESS_IS_GATEWAY: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "an address is the gateway's",
-    explanation: "A machine with the address of its gateway cuts off the whole subnet as soon as it comes up, since \
-        everybody's packets for the world go to it. Two fields were often filled in the wrong order.",
+    explanation: "A machine with the address of its gateway cuts off the whole subnet as soon as it comes up, \
+        because it attracts all traffic that should leave the subnet. Often two fields were filled in in the wrong \
+        order.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.1\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
@@ -74,9 +75,10 @@ static ADDRESS_IN_DHCP_RANGE: Rule = Rule {
     name: "address-in-dhcp-range",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a static address lies in a range that a DHCP server leases",
-    explanation: "The DHCP server does not know of static addresses and hands them out too. The machine works until \
-        somebody else is given its address. Choose an address outside the ranges, or have the server's range changed.",
+    summary: "a static address is in a DHCP range",
+    explanation: "A DHCP server does not know about static addresses, and leases them too. The machine works until \
+        its address is leased to something else. Choose an address outside the ranges, or have the DHCP range \
+        changed.",
     wrong: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.211\" }\n",
     right: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -87,9 +89,9 @@ static ADDRESS_KEPT_FREE: Rule = Rule {
     name: "address-kept-free",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an address lies in a range that is kept free",
-    explanation: "kept_free of a subnet holds addresses that this sheet must leave alone, for routers and switches as a \
-        rule. Choose another address, or narrow the range if it is out of date.",
+    summary: "an address is in a range that is kept free",
+    explanation: "kept_free of a subnet lists addresses that this sheet must not use, usually for routers and \
+        switches. Choose another address, or shorten the range if it is out of date.",
     wrong: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.5\" }\n",
     right: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -100,9 +102,9 @@ static ADDRESS_IN_USE: Rule = Rule {
     name: "address-in-use",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an address is in use by somebody outside the sheet",
-    explanation: "in_use of a subnet names the addresses that machines outside the sheet have. Two machines with one \
-        address disturb each other in turn, which is hard to see from either.",
+    summary: "an address is in use by something outside the sheet",
+    explanation: "in_use of a subnet lists the addresses of machines outside the sheet. Two machines with one \
+        address disturb each other, which is hard to see on either of them.",
     wrong: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.40\" }\n",
     right: "[subnet.quay]\nin_use = { \"10.64.10.40\" = \"crane controller\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.41\" }\n",
     ..Rule::PLAIN
@@ -114,8 +116,8 @@ static ADDRESS_DUPLICATE: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "two links of the sheet have the same address",
-    explanation: "Two machines with one address disturb each other in turn. Usually an entry was copied and its address \
-        left as it was.",
+    explanation: "Two machines with one address disturb each other. Usually an entry was copied and its address was \
+        not changed.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
     of_any_host: true,
@@ -125,9 +127,9 @@ static ADDRESS_DUPLICATE: Rule = Rule {
 /// What to write in place of an address that is taken: the next one that nothing uses.
 fn other_address(judge: &mut Judge<'_>, at: &Assigned<'_>) -> String {
     match judge.suggest_address(at.claim.subnet, at.address()) {
-        Some(free) => format!("write an address that is free, such as {free}"),
+        Some(free) => format!("write a free address, such as {free}"),
         None => format!(
-            "write an address of {} that is free; none was found near it",
+            "write a free address from {}; there is none near this one",
             judge.network(at.claim.subnet)
         ),
     }
@@ -179,10 +181,10 @@ static ADDRESS_IS_ROUTER_ANYCAST: Rule = Rule {
     name: "address-is-router-anycast",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an IPv6 address is the subnet's first, which is that of its routers",
-    explanation: "The first address of an IPv6 subnet stands for any of its routers, and each of them answers to it (RFC 4291, \
-        section 2.6.1). A machine with that address is answered for by a router. A /127 and a /128 have no such address \
-        (RFC 6164).",
+    summary: "an IPv6 address is the first of its subnet, which belongs to its routers",
+    explanation: "The first address of an IPv6 subnet is the anycast address of its routers, and each router answers \
+        to it (RFC 4291, section 2.6.1). A router would answer in place of the machine. A /127 and a /128 have no \
+        such address (RFC 6164).",
     wrong: "[subnet.quay]\nprefix6 = \"fd64:10::/64\"\ngateway6 = \"fd64:10::1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", address6 = \"fd64:10::\" }\n",
     right: "[subnet.quay]\nprefix6 = \"fd64:10::/64\"\ngateway6 = \"fd64:10::1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", address6 = \"fd64:10::11\" }\n",
     of_any_host: true,
@@ -200,7 +202,7 @@ fn check_is_router_anycast(judge: &mut Judge<'_>) {
             && prefix.prefix_len() <= LONGEST_WITH_ROUTERS;
         if is_it {
             let message = format!(
-                "{} is the first address of {} ({prefix}), which is that of its routers.",
+                "{} is the first address of {} ({prefix}), which belongs to its routers.",
                 at.address(),
                 judge.network(at.claim.subnet)
             );
@@ -235,11 +237,11 @@ fn report_routers(
 }
 
 fn names_subnet(address: IpAddr, subnet: &str, prefix: IpNet) -> String {
-    format!("{address} is the first address of {subnet} ({prefix}), which names the subnet itself.")
+    format!("{address} is the network address of {subnet} ({prefix}).")
 }
 
 fn reaches_all(address: IpAddr, subnet: &str, prefix: IpNet) -> String {
-    format!("{address} is the last address of {subnet} ({prefix}), which reaches all its machines at once.")
+    format!("{address} is the broadcast address of {subnet} ({prefix}).")
 }
 
 fn check_is_broadcast(judge: &mut Judge<'_>) {
@@ -257,7 +259,7 @@ fn check_is_gateway(judge: &mut Judge<'_>) {
         if gateway.value == at.address() {
             let line = judge.in_words(gateway.place);
             let message = format!(
-                "{} is the address of the gateway of {}, at {line}.",
+                "{} is the address of the gateway of {} (at {line}).",
                 at.address(),
                 judge.network(at.claim.subnet)
             );
@@ -270,7 +272,7 @@ fn check_is_gateway(judge: &mut Judge<'_>) {
 fn check_in_dhcp_range(judge: &mut Judge<'_>) {
     for at in assigned(judge).filter(Assigned::is_in_prefix) {
         let prefix = at.side.prefix.value;
-        // A range that does not lie in its subnet is mistyped, and has a finding of its own.
+        // A range that is not in its subnet is mistyped, and has a finding of its own.
         let leased = at.claim.subnet.dhcp_ranges.iter().find(|range| {
             range.value.contains(at.address())
                 && prefix.contains(&range.value.first())
@@ -278,7 +280,7 @@ fn check_in_dhcp_range(judge: &mut Judge<'_>) {
         });
         let Some(range) = leased else { continue };
         let message = format!(
-            "{} lies in {}, which the DHCP server of subnet {} leases to others ({}).",
+            "{} is in {}, a DHCP range of subnet {} ({}).",
             at.address(),
             range.value,
             at.claim.subnet.name.value,
@@ -296,7 +298,7 @@ fn check_kept_free(judge: &mut Judge<'_>) {
             continue;
         };
         let message = format!(
-            "{} lies in {}, which is kept free in subnet {} ({}).",
+            "{} is in {}, which subnet {} keeps free ({}).",
             at.address(),
             range.value,
             at.claim.subnet.name.value,
@@ -313,7 +315,7 @@ fn check_in_use(judge: &mut Judge<'_>) {
             continue;
         };
         let message = format!(
-            "{} is in use already: {} ({}).",
+            "{} is already in use: {} ({}).",
             at.address(),
             used.user,
             judge.in_words(used.address.place)
@@ -348,10 +350,10 @@ fn check_duplicate(judge: &mut Judge<'_>) {
             (None, _) => "a cluster".to_owned(),
         };
         let fix = match subnet.and_then(|subnet| judge.suggest_address(subnet, address)) {
-            Some(free) => format!("write an address that is free, such as {free}"),
+            Some(free) => format!("write a free address, such as {free}"),
             None => "write another address for one of them".to_owned(),
         };
-        let message = format!("{address} is the address of {whose} already, at {line}.");
+        let message = format!("{address} is already the address of {whose} (at {line}).");
         match machine {
             Some(machine) => judge.on_machine(&ADDRESS_DUPLICATE, machine, used.place, message, fix),
             None => judge.on_sheet(&ADDRESS_DUPLICATE, used.place, message, fix),
@@ -384,9 +386,9 @@ fn check_told_duplicate(judge: &mut Judge<'_>) {
                 .get(&address)
                 .filter(|other| !(std::ptr::eq(**other, machine) || is_shared && same_cluster(other)));
             let message = match (of_sheet, of_told) {
-                (Some(whose), _) => format!("{address} is the address of {whose} already."),
+                (Some(whose), _) => format!("{address} is already the address of {whose}."),
                 (None, Some(other)) => {
-                    format!("{address} is told to {} as its address already.", other.called())
+                    format!("{address} is already given to {} as its address.", other.called())
                 }
                 (None, None) => String::new(),
             };
@@ -397,7 +399,7 @@ fn check_told_duplicate(judge: &mut Judge<'_>) {
             let free =
                 told_subnet(site, appliance, value).and_then(|subnet| judge.suggest_address(subnet, address));
             let fix = match free {
-                Some(free) => format!("write an address that is free, such as {free}"),
+                Some(free) => format!("write a free address, such as {free}"),
                 None => "write another address".to_owned(),
             };
             report_told(judge, &ADDRESS_DUPLICATE, machine, value, &message, fix);

@@ -18,8 +18,8 @@ static BOND_WITHOUT_MEMBERS: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a bond has no members",
-    explanation: "A bond is made of other links of the machine. Without one it never has a carrier, and its address \
-        answers nobody.",
+    explanation: "A bond is made of other links of the machine. Without members it never has a carrier, and its \
+        address never answers.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.uplink = { kind = \"bond\", mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
@@ -33,8 +33,8 @@ static BOND_ONLY_ONE_MEMBER: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a bond has one member only",
-    explanation: "A bond is there so that the machine stays on the network when one cable or port fails, or to use \
-        several at once. With one member it does neither. The second was perhaps forgotten.",
+    explanation: "A bond keeps the machine on the network when one cable or port fails, or uses several at once. \
+        With one member it does neither. Perhaps the second was forgotten.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
@@ -46,10 +46,10 @@ static BOND_OPTION_WITHOUT_EFFECT: Rule = Rule {
     name: "bond-option-without-effect",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a bond has a setting that its mode does not take",
-    explanation: "primary belongs to the modes active-backup, balance-tlb and balance-alb, lacp_rate to 802.3ad, and \
-        hash_policy to balance-xor, 802.3ad and balance-tlb. Netplan lets them pass in any mode, and the \
-        kernel refuses them at boot.",
+    summary: "a bond has a setting that its mode does not have",
+    explanation: "primary is for the modes active-backup, balance-tlb and balance-alb, lacp_rate for 802.3ad, and \
+        hash_policy for balance-xor, 802.3ad and balance-tlb. Netplan accepts them in any mode, and the kernel \
+        refuses them at boot.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"802.3ad\", primary = \"lan0\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", primary = \"lan0\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
@@ -74,7 +74,7 @@ fn check_members(judge: &mut Judge<'_>) {
             format!("The bond {} has no members.", link.name.value),
             judge.say(
                 "add members = [\"lan0\", \"lan1\"], and a table for each of these links",
-                "add interfaces: [lan0, lan1], and describe these links",
+                "add interfaces: [lan0, lan1], and define these links",
             ),
         );
     }
@@ -90,7 +90,7 @@ fn check_one_member(judge: &mut Judge<'_>) {
             &BOND_ONLY_ONE_MEMBER,
             machine,
             only.place,
-            format!("The bond {} has the member {} only.", link.name.value, only.value),
+            format!("The bond {} has only the member {}.", link.name.value, only.value),
             "add the second link, or give the address to the link itself",
         );
     }
@@ -114,8 +114,8 @@ fn check_options(judge: &mut Judge<'_>) {
                     &BOND_OPTION_WITHOUT_EFFECT,
                     machine,
                     place,
-                    format!("`{key}` has no place in the mode {} of {}.", mode.word(), link.name.value),
-                    "take it out, or choose a mode that has it",
+                    format!("`{key}` has no effect in mode {} of {}.", mode.word(), link.name.value),
+                    "remove it, or choose a mode that has it",
                 );
             }
         }

@@ -24,10 +24,10 @@ static CLUSTER_TOO_SMALL: Rule = Rule {
     name: "cluster-too-small",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a cluster has fewer machines in the sheet than are meant",
-    explanation: "`size` of a cluster says how many machines are meant in the end, and `allowed_sizes` how many make it work. With \
-        fewer it does not start, or loses its data with the first machine that fails. Add the others, or waive the rule \
-        until they are there.",
+    summary: "a cluster has fewer machines in the sheet than its size",
+    explanation: "`size` of a cluster is the final number of machines, and `allowed_sizes` the numbers with which it \
+        works. With fewer machines it does not start, or it loses data when the first one fails. Add the others, or \
+        waive the rule until they are added.",
     wrong: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n",
     right: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
     about_absence: true,
@@ -39,9 +39,9 @@ static CLUSTER_TOO_LARGE: Rule = Rule {
     name: "cluster-too-large",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a cluster has more machines in the sheet than are meant",
-    explanation: "`size` of a cluster says how many machines are meant in the end; a pair has two. Machines are told the \
-        number, and refuse those that exceed it.",
+    summary: "a cluster has more machines in the sheet than its size",
+    explanation: "`size` of a cluster is the final number of machines; a pair has two. Machines are configured with \
+        that number, and refuse any more.",
     wrong: "[cluster.logbook]\nsize = 2\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
     right: "[cluster.logbook]\nsize = 3\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
     ..Rule::PLAIN
@@ -53,8 +53,8 @@ static CLUSTER_EVEN_MEMBERS: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "a cluster that needs an odd number of machines has an even one",
-    explanation: "When the network between them breaks, the half with more machines goes on. Two equal halves both stop, or \
-        both go on and disagree from then on. An even number withstands no more failures than the odd one below it.",
+    explanation: "When the network between them breaks, the larger part continues. Two equal halves both stop, or \
+        both continue and diverge. An even number survives no more failures than the odd number below it.",
     wrong: "[cluster.logbook]\nallowed_sizes = \"odd\"\n[[appliance]]\nname = \"logbook-{1..4}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..64}\" }\n",
     right: "[cluster.logbook]\nallowed_sizes = \"odd\"\n[[appliance]]\nname = \"logbook-{1..3}\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..63}\" }\n",
     ..Rule::PLAIN
@@ -66,9 +66,9 @@ static CLUSTER_NUMBER_DUPLICATE: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "two machines of a cluster have the same number",
-    explanation: "Each machine of a cluster has a number of its own, by which the others know it. Two with the same one take \
-        each other for a machine that has come back. Leave the property to its meaning, which counts the machines, or \
-        write a pattern.",
+    explanation: "Each machine of a cluster has its own number, by which the others know it. Two machines with the \
+        same number mistake each other for a restarted machine. Remove the answer, so that the machines are counted, \
+        or write a pattern.",
     wrong: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n[appliance.answer]\n\"node.id\" = 1\n",
     right: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n[appliance.answer]\n\"node.id\" = \"{1..2}\"\n",
     ..Rule::PLAIN
@@ -79,10 +79,10 @@ static CLUSTER_MEMBER_DIFFERS: Rule = Rule {
     name: "cluster-member-differs",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a machine of a cluster differs from the others in what they should share",
-    explanation: "Machines of a cluster have the same package, size, servers, domain, zone and subnets, and the same answers \
-        but for what tells them apart. Where one was written by itself, a change to the others is easily forgotten there. \
-        One entry with a pattern for all of them has no such gap.",
+    summary: "a machine of a cluster has a different setting than the others",
+    explanation: "Machines of a cluster have the same package, size, servers, domain, time zone and subnets, and the \
+        same answers except for those that tell them apart. If one machine has an entry of its own, a change to the \
+        others is easily forgotten there. One entry with a pattern avoids this.",
     wrong: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-1\"\ncluster = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[[appliance]]\nname = \"logbook-2\"\ncluster = \"logbook\"\nsearch = [\"quay.capovetro.example\"]\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.62\" }\n",
     right: "[cluster.logbook]\n[[appliance]]\nname = \"logbook-{1..2}\"\ncluster = \"logbook\"\nsearch = [\"quay.capovetro.example\"]\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.{61..62}\" }\n",
     ..Rule::PLAIN
@@ -120,7 +120,7 @@ fn check_too_few(judge: &mut Judge<'_>) {
                 &CLUSTER_TOO_SMALL,
                 place,
                 format!(
-                    "The cluster {} is meant to have {}, and the sheet has {}.",
+                    "The cluster {} should have {}, but the sheet has {}.",
                     cluster.name.value,
                     machines(meant),
                     members.len()
@@ -142,12 +142,12 @@ fn check_too_many(judge: &mut Judge<'_>) {
                 &CLUSTER_TOO_LARGE,
                 place,
                 format!(
-                    "The cluster {} is meant to have {}, and the sheet has {}.",
+                    "The cluster {} should have {}, but the sheet has {}.",
                     cluster.name.value,
                     machines(most),
                     members.len()
                 ),
-                "take machines out of it, or change the number",
+                "remove machines from it, or change the number",
             );
         }
     }
@@ -167,13 +167,13 @@ fn check_even(judge: &mut Judge<'_>) {
                 &CLUSTER_EVEN_MEMBERS,
                 cluster.size.value().map_or(written.place, |size| size.place),
                 format!(
-                    "The cluster {} needs an odd number of machines, and is to have {meant}.",
+                    "The cluster {} needs an odd number of machines, but its size is {meant}.",
                     cluster.name.value
                 ),
                 if meant == 2 {
-                    "make it 3".to_owned()
+                    "write size = 3".to_owned()
                 } else {
-                    format!("make it {} or {}", meant - 1, meant + 1)
+                    format!("write size = {} or {}", meant - 1, meant + 1)
                 },
             );
         }
@@ -191,7 +191,8 @@ fn check_numbers(judge: &mut Judge<'_>) {
                 }
                 let message = format!("\"{id}\" is {value}, and so is that of {}.", known.called());
                 let fix = format!(
-                    "take the answer out, so that it is counted, or write a pattern: \"{id}\" = \"{{1..3}}\""
+                    "remove the answer, so that the machines are counted, or write a pattern: \"{id}\" = \
+                        \"{{1..3}}\""
                 );
                 judge.on_property(&CLUSTER_NUMBER_DUPLICATE, machine, id, place, message, fix);
             }
@@ -245,7 +246,7 @@ fn shared(judge: &Judge<'_>, machine: &Machine) -> Vec<Shared> {
         }
     }
     if let Some(list) = settings.dns.value() {
-        note("name servers", listed(list.values()), list.place);
+        note("DNS servers", listed(list.values()), list.place);
     }
     if let Some(list) = settings.ntp.value() {
         note("time servers", listed(list.values()), list.place);
@@ -315,11 +316,11 @@ fn check_differences(judge: &mut Judge<'_>) {
                     machine,
                     place,
                     format!(
-                        "{} is in one cluster with {}, and differs from it in its {what}: {value}, there {other}.",
+                        "{} and {} are in one cluster, but their {what} differs: {value} and {other}.",
                         machine.called(),
                         first.called()
                     ),
-                    "write the same for all machines of the cluster, best in one entry with a pattern",
+                    "use the same value for all machines of the cluster, best in one entry with a pattern",
                 );
             }
         }

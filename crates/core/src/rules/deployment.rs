@@ -28,9 +28,9 @@ static PACKAGE_SYSTEM_UNKNOWN: Rule = Rule {
     name: "package-system-unknown",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the sheet does not say which machine of the package an appliance is",
-    explanation: "A package may hold several virtual machines. `system` names the one that this appliance is, by the id \
-        that its descriptor gives it. A package with one machine needs no such line.",
+    summary: "the sheet does not say which virtual machine of its package an appliance is",
+    explanation: "A package may hold several virtual machines. `system` names the one for this appliance, by its id \
+        in the descriptor. A package with one machine needs no such line.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/pair.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/pair.ovf\"\nsystem = \"scribe\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -42,8 +42,8 @@ static DEPLOYMENT_OPTION_UNKNOWN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "the package has no such deployment option",
-    explanation: "`deployment_option` is the id of an option of the package, which decides on processors, memory and often \
-        on defaults. `inspect` shows them with what each changes. Upper and lower case count.",
+    explanation: "`deployment_option` is the id of an option of the package, which sets processors, memory and often \
+        defaults. `inspect` lists the options and what each changes. Upper and lower case matter.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/sizes.ovf\"\ndeployment_option = \"Small\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/sizes.ovf\"\ndeployment_option = \"small\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -55,8 +55,8 @@ static DEPLOYMENT_OPTION_MISSING: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "the package comes in several sizes, and the sheet does not say which",
-    explanation: "Left open, the package's own choice is taken, which is rarely the one that was planned. Many appliances do \
-        not start in a size that does not fit their load, and in most of them it cannot be changed later.",
+    explanation: "Without a choice the package's default is used, which is rarely the planned size. Many appliances \
+        do not start in a size that is too small for their load, and most cannot change it later.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/sizes.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/sizes.ovf\"\ndeployment_option = \"large\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: true,
@@ -69,8 +69,8 @@ static PACKAGE_NETWORK_UNKNOWN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a link is on a network that the package does not have",
-    explanation: "`network` of an appliance's link is a name from the network section of the package's descriptor. Upper \
-        and lower case count.",
+    explanation: "`network` of an appliance's link is a name from the network section of the package's descriptor. \
+        Upper and lower case matter.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { network = \"management\", subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { network = \"Management\", subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -82,9 +82,9 @@ static PACKAGE_NETWORK_UNMAPPED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "a network of the package has no link in the sheet",
-    explanation: "The virtual machine has an adapter on a network of the package that no link of the sheet is on, so nobody \
-        knows what to attach it to. Add a link with `network`; several networks may lead into one subnet, and a link may \
-        be without an address (address = \"none\").",
+    explanation: "The virtual machine has an adapter on a network of the package, and no link in the sheet is on \
+        that network, so nobody knows where to attach it. Add a link with `network`; several networks may be in one \
+        subnet, and a link may have no address (address = \"none\").",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/two-networks.ovf\"\nlink.management = { network = \"Management\", subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/two-networks.ovf\"\nlink.management = { network = \"Management\", subnet = \"quay\", address = \"10.64.10.61\" }\nlink.signals = { network = \"Signals\", subnet = \"quay\", address = \"none\" }\n",
     about_absence: true,
@@ -96,10 +96,10 @@ static HYPERVISOR_NETWORK_MISSING: Rule = Rule {
     name: "hypervisor-network-missing",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "an appliance is in a subnet of which the sheet does not say what the hypervisor calls it",
-    explanation: "networks.json says what each network of the package attaches to, by the hypervisor's name. The sheet gives \
-        that name for some subnets (hypervisor_network) and not for this one. A sheet that gives none at all is left in \
-        peace.",
+    summary: "an appliance is in a subnet without the hypervisor's network name",
+    explanation: "networks.json says which hypervisor network each network of the package attaches to. The sheet \
+        gives that name for some subnets (hypervisor_network) and not for this one. A sheet that gives no such name \
+        at all is not checked.",
     wrong: "[subnet.mole]\nprefix = \"10.64.30.0/24\"\nhypervisor_network = \"mole-130\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[subnet.quay]\nhypervisor_network = \"quay-110\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: true,
@@ -111,9 +111,9 @@ static PACKAGE_DISKS_TOO_LARGE: Rule = Rule {
     name: "package-disks-too-large",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "the disks of the package are larger than what is free",
-    explanation: "storage_free says what is free where the disks will lie. Disks that grow with use begin small, and stop \
-        the appliance on the day when they have filled the rest.",
+    summary: "the disks of the package are larger than the free space",
+    explanation: "storage_free is the free space where the disks will be stored. Thin disks start small, and stop \
+        the appliance on the day when they fill the storage.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/disks.ovf\"\nstorage_free = \"40 GiB\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/disks.ovf\"\nstorage_free = \"80 GiB\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -125,7 +125,7 @@ static PACKAGE_LICENSE_NOT_ACCEPTED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "the package has a license that the sheet does not accept",
-    explanation: "Platforms do not deploy the package before its licenses are accepted. Read them with `inspect \
+    explanation: "Hypervisors do not deploy the package until its licenses are accepted. Read them with `inspect \
         --licenses`, and write accept_licenses = true.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/licensed.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/licensed.ovf\"\naccept_licenses = true\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
@@ -138,10 +138,10 @@ static PACKAGE_TRANSPORT_MISSING: Rule = Rule {
     name: "package-transport-missing",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "the package has properties, and says no way by which they reach the machine",
-    explanation: "The descriptor names the ways in which a machine can be given its settings (ovf:transport): as a volume, \
-        or through the platform. Without one, platforms hand nothing over. The appliance is then set up at its console, \
-        and gets a typing card.",
+    summary: "the package has properties, but no transport for them",
+    explanation: "The descriptor says how the machine gets its settings (ovf:transport): from an ISO volume, or \
+        through the hypervisor. Without a transport, hypervisors pass nothing on. The appliance is then set up at \
+        its console, and gets a typing card.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/silent.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     about_absence: true,
@@ -191,7 +191,7 @@ fn check_system(judge: &mut Judge<'_>) {
             }
             None if appliance.system.is_absent() && ids.len() > 1 => {
                 let message = format!(
-                    "The package holds {} machines ({known}), and the sheet does not say which of them this is.",
+                    "The package holds {} virtual machines ({known}), and the sheet does not say which one this is.",
                     ids.len()
                 );
                 let fix = format!("add system = \"{}\", or another of them", ids[0]);
@@ -222,7 +222,7 @@ fn check_option_unknown(judge: &mut Judge<'_>) {
             format!("The package has no deployment option \"{}\".", option.value),
             match close {
                 Some(close) => format!("write \"{close}\""),
-                None if ids.is_empty() => "take the line out: the package has none".to_owned(),
+                None if ids.is_empty() => "remove the line: the package has none".to_owned(),
                 None => format!("write one of: {}", ids.join(", ")),
             },
         );
@@ -238,12 +238,12 @@ fn check_option_missing(judge: &mut Judge<'_>) {
                 machine,
                 place,
                 format!(
-                    "The package comes in {} sizes ({}), and left alone it would be {}.",
+                    "The package comes in {} sizes ({}); without a choice it would be {}.",
                     ids.len(),
                     ids.join(", "),
                     descriptor.default_option().unwrap_or_default()
                 ),
-                "add deployment_option = \"…\" with the size that is meant",
+                "add deployment_option = \"…\" with the size you want",
             );
         }
     }
@@ -263,7 +263,7 @@ fn check_networks(judge: &mut Judge<'_>) {
                 network.place,
                 format!("The package has no network \"{}\".", network.value),
                 if known.is_empty() {
-                    "take network out: the package has none".to_owned()
+                    "remove network: the package has none".to_owned()
                 } else {
                     format!("write {}", known.join(" or "))
                 },
@@ -296,7 +296,7 @@ fn check_unmapped(judge: &mut Judge<'_>) {
                 machine.called()
             ),
             if has_unnamed {
-                format!("add network = \"{first}\" to the link that it is")
+                format!("add network = \"{first}\" to the right link")
             } else {
                 format!("add a link with network = \"{first}\"")
             },
@@ -318,7 +318,7 @@ fn check_hypervisor(judge: &mut Judge<'_>) {
                     machine,
                     subnet.name.place,
                     format!(
-                        "The sheet does not say what the hypervisor calls the subnet {}, which {} is in.",
+                        "The sheet does not say what the hypervisor calls subnet {}, and {} is in it.",
                         subnet.name.value,
                         machine.called()
                     ),
@@ -343,7 +343,7 @@ fn check_disks(judge: &mut Judge<'_>) {
                 machine,
                 free.place,
                 format!("{disks} {}, and {} are free.", ByteSize(total), free.value),
-                "make room, choose another place for the disks, or a smaller package",
+                "free some space, choose another place for the disks, or a smaller size of the package",
             );
         }
     }
@@ -365,7 +365,7 @@ fn check_licenses(judge: &mut Judge<'_>) {
             machine,
             accepts.map_or(place, |written| written.place),
             message,
-            "read what inspect --licenses shows, and write accept_licenses = true",
+            "read them with inspect --licenses, and write accept_licenses = true",
         );
     }
 }
@@ -379,10 +379,10 @@ fn check_transport(judge: &mut Judge<'_>) {
                 machine,
                 place,
                 format!(
-                    "The package has properties, and its descriptor says no way by which they reach {}.",
+                    "The package has properties, but its descriptor has no transport by which they reach {}.",
                     machine.called()
                 ),
-                "set it up at its console from its typing card, or ask the package's maker",
+                "set it up at its console with its typing card, or ask the vendor",
             );
         }
     }

@@ -24,10 +24,10 @@ pub(crate) static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
     name: "gateway-outside-subnet",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a gateway does not lie in its subnet",
-    explanation: "A machine reaches its gateway directly, so the gateway's address must lie in the machine's subnet. \
-        With one outside, netplan writes its files and the machine comes up unreachable from anywhere else. A link-local \
-        IPv6 gateway (fe80::…) is right in any subnet.",
+    summary: "a gateway is not in its subnet",
+    explanation: "A machine reaches its gateway directly, so the gateway's address must be in the machine's subnet. \
+        With a gateway outside, netplan writes its files without complaint and the machine cannot be reached from \
+        other networks. A link-local IPv6 gateway (fe80::…) is right in any subnet.",
     wrong: "[subnet.quay]\ngateway = \"10.64.11.1\"\n",
     right: "[subnet.quay]\ngateway = \"10.64.10.1\"\n",
     ..Rule::PLAIN
@@ -38,9 +38,9 @@ static GATEWAY_MISSING: Rule = Rule {
     name: "gateway-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a subnet in use has no gateway, and does not say so",
-    explanation: "Without a gateway a machine answers its own subnet only. Where that is meant, gateway = \"none\" says \
-        so; or default_route = false on a link says that this machine leaves by another one.",
+    summary: "a subnet in use has no gateway, and the sheet does not say that this is intended",
+    explanation: "Without a gateway a machine answers only its own subnet. If that is intended, write gateway = \
+        \"none\"; if this machine has its default route on another link, write default_route = false on this one.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
     about_absence: true,
@@ -67,10 +67,7 @@ fn check_outside(judge: &mut Judge<'_>) {
             judge.on_sheet(
                 &GATEWAY_OUTSIDE_SUBNET,
                 gateway.place,
-                format!(
-                    "The gateway {} does not lie in subnet {}, which is {prefix}.",
-                    gateway.value, subnet.name.value
-                ),
+                format!("The gateway {} is not in subnet {} ({prefix}).", gateway.value, subnet.name.value),
                 format!("write the router's address in the subnet, from {first} to {last}"),
             );
         }
@@ -98,16 +95,17 @@ fn check_missing(judge: &mut Judge<'_>) {
             let key = if family == Family::V4 { "gateway" } else { "gateway6" };
             let who = match count {
                 1 => format!("{user} has"),
-                2 => format!("{user} and one more machine have"),
+                2 => format!("{user} and 1 more machine have"),
                 more => format!("{user} and {} more machines have", more - 1),
             };
             let message = judge.say(
-                format!("Subnet {} has no `{key}`, and {who} no other way out.", subnet.name.value),
-                "No link has a default route, so that the host reaches its own networks only.".to_owned(),
+                format!("Subnet {} has no `{key}`, and {who} no other default route.", subnet.name.value),
+                "No link has a default route, so the host reaches only its own networks.".to_owned(),
             );
             let fix = judge.say(
-                format!("add {key} = \"{first}\" or whatever the router's address is, or {key} = \"none\" if nothing leads out"),
-                format!("add the router to the link that leads out, as in routes: [{{to: default, via: {first}}}]")
+                format!("add {key} = \"{first}\", or the router's real address; or {key} = \"none\" if there is no \
+                    router"),
+                format!("add the router to the right link, as in routes: [{{to: default, via: {first}}}]")
                     .replace(": default", if family == Family::V4 { ": default" } else { ": \"::/0\"" }),
             );
             judge.on_sheet(&GATEWAY_MISSING, side.prefix.place, message, fix);
@@ -132,7 +130,7 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                     machine,
                     second.name.place,
                     format!(
-                        "The links {} and {} both lead to an {} gateway.",
+                        "The links {} and {} both have an {} default route.",
                         first.name.value,
                         second.name.value,
                         family.name()

@@ -212,7 +212,7 @@ impl<'a> Judge<'a> {
     }
 
     /// Reports a breach in a machine's settings, at a part of the value or list that stands at `setting`. What stands in
-    /// `[common]` is reported once, and not laid to a machine.
+    /// `[common]` is reported once, and not for a machine.
     pub fn on_setting(
         &mut self,
         rule: &'static Rule,

@@ -24,11 +24,10 @@ static LINK_NAME_KERNEL: Rule = Rule {
     name: "link-name-kernel",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a link that is found by its MAC address is given one of the kernel's own names",
-    explanation: "The kernel hands out eth0, eth1, wlan0 and so on in the order in which it finds the interfaces. \
-        Giving such a name to a link that is found by its MAC address fails whenever another interface has \
-        it already, and which of them does can change from boot to boot. A name of your own, such as lan0 or \
-        wifi0, is always free.",
+    summary: "a link that is matched by its MAC address has one of the kernel's own names",
+    explanation: "The kernel gives out eth0, eth1, wlan0 and so on in the order in which it finds the interfaces. \
+        Giving such a name to a link that is matched by its MAC address fails when another interface already has it, \
+        and that can change from boot to boot. A name of your own, such as lan0 or wifi0, is always free.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
@@ -40,9 +39,9 @@ static LINK_BY_NAME_ONLY: Rule = Rule {
     name: "link-by-name-only",
     severity: Severity::Note,
     nature: Nature::Judgment,
-    summary: "a link may turn out to be another port than the one that is meant",
-    explanation: "A link is best found by its MAC address. With port = \"only\" any port of the kind will do, which is \
-        right as long as the machine has one. And of several ports that are called eth0, eth1 and so on, the \
+    summary: "a link may match the wrong interface",
+    explanation: "A link is best matched by its MAC address. port = \"only\" matches any interface of the kind, \
+        which is right as long as the machine has one. And with several interfaces called eth0, eth1 and so on, the \
         kernel decides at each boot which is which.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { port = \"only\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
@@ -55,10 +54,10 @@ static LINK_SETTING_NEEDS_MAC: Rule = Rule {
     name: "link-setting-needs-mac",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a speed or wake-on-LAN is set on a link that is not found by its MAC address",
-    explanation: "speed, duplex and wake_on_lan are applied at the moment when the kernel finds the interface, before \
-        it has a name such as enp1s0. They must find it by its MAC address. Only the names eth0, eth1 and so \
-        on exist at that moment.",
+    summary: "speed or wake-on-LAN is set on a link that is not matched by its MAC address",
+    explanation: "speed, duplex and wake_on_lan are applied when the kernel finds the interface, before it has a \
+        name such as enp1s0. So the link must be matched by its MAC address. Only the names eth0, eth1 and so on \
+        exist at that moment.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { speed = 100, subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", speed = 100, subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
@@ -70,7 +69,7 @@ static LINK_UNDEFINED: Rule = Rule {
     name: "link-undefined",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a link is made of, or carried by, a link that the machine does not have",
+    summary: "a link refers to a link that the machine does not have",
     explanation: "members and primary of a bond, members of a bridge and over of a vlan name links of the same \
         machine, each with a table of its own. primary is one of the members.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\", address = \"none\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan2\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
@@ -84,8 +83,7 @@ static LINK_HAS_TWO_PARENTS: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a link is a member of two bonds or bridges",
-    explanation: "A link belongs to one bond or one bridge. Whichever is set up last takes it from the other, which is \
-        then without it.",
+    explanation: "A link can be in one bond or one bridge only. The one that is set up last takes it from the other.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.inner = { kind = \"bridge\", members = [\"lan1\"], address = \"none\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\" }\nlink.inner = { kind = \"bridge\", members = [\"uplink\"], subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -96,9 +94,9 @@ static LINK_LOOP: Rule = Rule {
     name: "link-loop",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a link is made of, or carried by, itself",
-    explanation: "A bond, a bridge or a vlan stands on other links, and they on others, down to a port. A link that \
-        comes to stand on itself is never set up.",
+    summary: "a link refers to itself",
+    explanation: "A bond, a bridge or a vlan is built on other links, and these on others, down to a port. A link \
+        that is built on itself is never set up.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.inner = { kind = \"bridge\", members = [\"radar\"], subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"inner\", subnet = \"slip\" }\n[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"inner\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
     of_any_host: true,
@@ -111,8 +109,8 @@ static LINK_MEMBER_HAS_ADDRESS: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a member of a bond or bridge has an address of its own",
-    explanation: "What comes in on a member is handed to its bond or bridge, so an address on the member itself is \
-        never answered. The address belongs to the bond or bridge.",
+    explanation: "Traffic that arrives on a member goes to its bond or bridge, so an address on the member itself \
+        never answers. The address belongs to the bond or bridge.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.12\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], address = \"none\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.inner = { kind = \"bridge\", members = [\"lan0\"], subnet = \"quay\", address = \"10.64.10.12\" }\n",
     of_any_host: true,
@@ -126,22 +124,24 @@ static VLAN_OVER_MEMBER: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "a VLAN is carried by a link that is a member of a bond or bridge",
-    explanation: "The members of a bond share its traffic, so that a VLAN over one of them gets a part of its packets, and         none once the bond uses another. A bridge takes what its members receive. A VLAN belongs over the bond or \
-        bridge itself.",
+    explanation: "The members of a bond share its traffic, so a VLAN on one of them gets only some of its packets, \
+        and none when the bond uses another member. A bridge takes what its members receive. Put the VLAN on the \
+        bond or bridge itself.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"lan0\", subnet = \"slip\", address = \"10.64.30.11\" }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\" }\nlink.lan1 = { mac = \"02:64:10:00:00:22\" }\nlink.uplink = { kind = \"bond\", members = [\"lan0\", \"lan1\"], mode = \"active-backup\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"uplink\", subnet = \"slip\", address = \"10.64.30.11\" }\n",
     of_any_host: true,
     ..Rule::PLAIN
 };
 
-/// A radio that nobody told from a port with a cable.
+/// A Wi-Fi interface that is not marked as one.
 static WIFI_KIND_MISSING: Rule = Rule {
     name: "wifi-kind-missing",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a link that looks like a radio is not said to be one",
-    explanation: "A link is a port with a cable unless the sheet says otherwise, and a radio that is set up as one joins no         network. A link that is named like a radio, or that is in a subnet with a wireless network, has kind = \"wifi\"; \
-        where a cable leads into such a subnet, kind = \"ethernet\" says so.",
+    summary: "a link that looks like Wi-Fi is not of kind wifi",
+    explanation: "A link is wired unless the sheet says otherwise, and a Wi-Fi interface that is set up as wired \
+        joins no network. A link with a Wi-Fi name, or in a subnet with a Wi-Fi network, needs kind = \"wifi\"; if \
+        it is wired, write kind = \"ethernet\".",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.wlan0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.enp1s0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -160,16 +160,13 @@ fn check_vlan_over_member(judge: &mut Judge<'_>) {
             &VLAN_OVER_MEMBER,
             machine,
             over.place,
-            format!(
-                "{} is carried by {}, which is a member of {}.",
-                link.name.value, over.value, parent.name.value
-            ),
+            format!("{} is on {}, which is a member of {}.", link.name.value, over.value, parent.name.value),
             fix,
         );
     }
 }
 
-/// Whether systemd or the kernel names radios so (`systemd.net-naming-scheme(7)`), or people do.
+/// Whether systemd or the kernel names Wi-Fi interfaces so (`systemd.net-naming-scheme(7)`), or people do.
 fn is_named_like_a_radio(name: &str) -> bool {
     let is_numbered = |stem: &str| {
         name.strip_prefix(stem).is_some_and(|rest| rest.bytes().all(|byte| byte.is_ascii_digit()))
@@ -194,11 +191,11 @@ fn check_wifi_kind(judge: &mut Judge<'_>) {
             let subnet = site.subnet_of(link).filter(|subnet| !subnet.wifi.is_absent());
             let message = match subnet {
                 Some(subnet) => format!(
-                    "{name} is in subnet {}, which has a wireless network, and is not said to be a radio.",
+                    "{name} is in subnet {}, which has a Wi-Fi network, but it is not of kind wifi.",
                     subnet.name.value
                 ),
                 None if is_named_like_a_radio(name) => {
-                    format!("{name} is named like a radio, and is not said to be one.")
+                    format!("{name} is named like a Wi-Fi interface, but it is not of kind wifi.")
                 }
                 None => continue,
             };
@@ -207,7 +204,7 @@ fn check_wifi_kind(judge: &mut Judge<'_>) {
                 machine,
                 link.name.place,
                 message,
-                "write kind = \"wifi\", or kind = \"ethernet\" if a cable is plugged in there",
+                "write kind = \"wifi\", or kind = \"ethernet\" if it is wired",
             );
         }
     }
@@ -226,7 +223,8 @@ fn is_counted_name(name: &str) -> bool {
 }
 
 /// How netplan is told which port is which.
-const FIND_BY_ADDRESS: &str = "find each by its address: match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own";
+const FIND_BY_ADDRESS: &str = "match each by its MAC address: match: {macaddress: \"02:64:10:00:00:21\"}, and \
+    set-name: lan0 or another name of your own";
 
 fn check_kernel_name(judge: &mut Judge<'_>) {
     for (machine, link) in links(judge).filter(|(_, link)| link.is_found_by_mac() || link.is_only_port()) {
@@ -239,10 +237,11 @@ fn check_kernel_name(judge: &mut Judge<'_>) {
                 &LINK_NAME_KERNEL,
                 machine,
                 link.name.place,
-                format!("The link is to be called {name}, which the kernel may have given to another interface."),
+                format!("The link is called {name}, a name that the kernel may give to another interface."),
                 judge.say(
-                    format!("give it a name of your own, such as {own}, or leave the MAC address out and take what the kernel calls {name}"),
-                    format!("give it a name of your own, such as set-name: {own}"),
+                    format!("use a name of your own, such as {own}; or remove the MAC address to use whatever the \
+                        kernel calls {name}"),
+                    format!("use a name of your own, such as set-name: {own}"),
                 ),
             );
         }
@@ -272,10 +271,10 @@ fn check_by_name(judge: &mut Judge<'_>) {
                 machine,
                 second.name.place,
                 format!(
-                    "Which port is {} and which is {} is for the kernel to decide, at each boot.",
+                    "The kernel decides at each boot which interface is {} and which is {}.",
                     first.name.value, second.name.value
                 ),
-                judge.say("give each its mac, and a name of your own such as lan0", FIND_BY_ADDRESS),
+                judge.say("add mac to each, and use names of your own such as lan0", FIND_BY_ADDRESS),
             );
         }
         for link in &machine.links {
@@ -284,9 +283,9 @@ fn check_by_name(judge: &mut Judge<'_>) {
                 &LINK_BY_NAME_ONLY,
                 machine,
                 place,
-                format!("The link {} takes any {} port that is there.", link.name.value, link.kind.word()),
+                format!("The link {} matches any {} interface.", link.name.value, link.kind.word()),
                 judge.say(
-                    "write the port's address instead, as in mac = \"02:64:10:00:00:21\", where it is known",
+                    "write its MAC address instead, if you know it, as in mac = \"02:64:10:00:00:21\"",
                     FIND_BY_ADDRESS,
                 ),
             );
@@ -318,10 +317,11 @@ fn check_setting_needs_mac(judge: &mut Judge<'_>) {
             &LINK_SETTING_NEEDS_MAC,
             machine,
             place,
-            format!("`{key}` is set before the interface is called {}.", link.name.value),
+            format!("`{key}` is applied before the interface is called {}.", link.name.value),
             judge.say(
-                "add the port's address, as in mac = \"02:64:10:00:00:21\", and give the link a name of your own",
-                "find it by its address: match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or another name of your own",
+                "add the MAC address, as in mac = \"02:64:10:00:00:21\", and use a link name of your own",
+                "match it by its MAC address: match: {macaddress: \"02:64:10:00:00:21\"}, and set-name: lan0 or \
+                    another name of your own",
             ),
         );
     }
@@ -371,7 +371,7 @@ fn check_undefined(judge: &mut Judge<'_>) {
                 &LINK_UNDEFINED,
                 machine,
                 primary.place,
-                format!("\"{}\" is no member of {}.", primary.value, link.name.value),
+                format!("\"{}\" is not a member of {}.", primary.value, link.name.value),
                 format!("write one of its members: {}", members.join(", ")),
             );
         }
@@ -387,10 +387,10 @@ fn check_parents(judge: &mut Judge<'_>) {
                     None => taken.push((&member.value, link)),
                     Some((_, first)) => {
                         let message = if std::ptr::eq(*first, link) {
-                            format!("{} stands twice among the members of {}.", member.value, link.name.value)
+                            format!("{} is listed twice as a member of {}.", member.value, link.name.value)
                         } else {
                             format!(
-                                "{} is a member of {} already, at {}.",
+                                "{} is already a member of {} (at {}).",
                                 member.value,
                                 first.name.value,
                                 judge.in_words(first.name.place)
@@ -401,7 +401,7 @@ fn check_parents(judge: &mut Judge<'_>) {
                             machine,
                             member.place,
                             message,
-                            "take it out of one of the lists, or write the link that was meant",
+                            "remove it from one of the lists, or write the link you mean",
                         );
                     }
                 }
@@ -432,10 +432,10 @@ fn check_loop(judge: &mut Judge<'_>) {
                     &LINK_LOOP,
                     machine,
                     link.name.place,
-                    format!("{} stands on itself, by way of {}.", link.name.value, seen.join(", ")),
+                    format!("{} is built on itself, through {}.", link.name.value, seen.join(", ")),
                     judge.say(
-                        "take one of them out of `members` or `over`",
-                        "take one of them out of `interfaces` or `link`",
+                        "remove one of them from `members` or `over`",
+                        "remove one of them from `interfaces` or `link`",
                     ),
                 );
                 break;
@@ -453,10 +453,10 @@ fn check_member_address(judge: &mut Judge<'_>) {
             machine,
             found.address.place,
             format!(
-                "{} is a member of {}, and has the address {}.",
+                "{} is a member of {}, but has the address {}.",
                 link.name.value, parent.name.value, found.address.value
             ),
-            format!("give the address to {}", parent.name.value),
+            format!("move the address to {}", parent.name.value),
         );
     }
 }

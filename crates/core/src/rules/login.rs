@@ -24,9 +24,10 @@ static HOST_WITHOUT_LOGIN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "no account can log in on a host",
-    explanation: "A headless host that nobody can log in on has to be fetched. At least one account with an SSH key must \
-        be for it: an [account.NAME] table without `hosts` is for every host, one with `hosts` for those whose names match. \
-        A password counts where ssh.password_login is true, and root where ssh.root_login is.",
+    explanation: "If nobody can log in on a headless host, somebody has to fetch it. At least one account with an \
+        SSH key must be for it: an [account.NAME] table without `hosts` is for every host, one with `hosts` for the \
+        hosts whose names match. A password counts if ssh.password_login is true, and root counts if ssh.root_login \
+        is true.",
     wrong: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"buoy-*\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"buoy-*\", \"gauge-*\"]\n",
     about_absence: true,
@@ -39,10 +40,9 @@ static ACCOUNT_OF_SYSTEM: Rule = Rule {
     name: "account-of-system",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an account has the name of one that systems have for their services",
-    explanation: "Names such as daemon, sshd or www-data are there on every system or come with a package, and a service runs \
-        as them. A person with such a name would get the service's account, its files and its number, and the service that of \
-        a person. Write another name.",
+    summary: "an account has the name of a system account",
+    explanation: "Names such as daemon, sshd or www-data exist on every system or come with a package, and a service \
+        runs under them. A person with such a name would share the service's user ID and files. Write another name.",
     wrong: "[account.backup]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]\n",
     right: "[account.keeper]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]\n",
     about_credentials: true,
@@ -110,7 +110,7 @@ fn check_of_system(judge: &mut Judge<'_>) {
             judge.on_sheet(
                 &ACCOUNT_OF_SYSTEM,
                 account.name.place,
-                format!("Systems have an account {name} of their own, for a service."),
+                format!("{name} is a system account, for a service."),
                 "write another name, as in [account.keeper]",
             );
         }
@@ -123,7 +123,7 @@ static ACCOUNT_WITHOUT_LOGIN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "an account has neither a key nor a password",
-    explanation: "Nobody can log in on it. ssh_keys names its public keys, password a secret.",
+    explanation: "Nobody can log in with it. ssh_keys lists its public keys, password names a secret.",
     wrong: "[account.pilot]\nfull_name = \"Pilot on duty\"\n",
     right: "[account.pilot]\nfull_name = \"Pilot on duty\"\nssh_keys = [\"keys/keeper.pub\"]\n",
     about_absence: true,
@@ -137,8 +137,8 @@ static SSH_KEY_EXPIRED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Credential,
     summary: "the expiry-time of an SSH key has passed",
-    explanation: "sshd takes a key with expiry-time only before that time, and refuses it afterwards as if it were not there. \
-        Renew the key, or take it out of the sheet.",
+    explanation: "sshd accepts a key with expiry-time only before that time, and ignores it afterwards. Replace the \
+        key, or remove it from the sheet.",
     wrong: "[account.keeper]\nssh_keys = [\"keys/expired.pub\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
     about_credentials: true,
@@ -150,9 +150,10 @@ static LOGIN_BY_CERTIFICATE_ONLY: Rule = Rule {
     name: "login-by-certificate-only",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "all SSH keys of an account are authorities, which open nothing themselves",
-    explanation: "A key with cert-authority before it signs certificates, and sshd takes those alone: who has the key cannot \
-        log in with it. Where nobody has a certificate the host is shut. Waive the rule where the certificates are at hand.",
+    summary: "all SSH keys of an account are certificate authorities",
+    explanation: "A key with cert-authority before it signs certificates, and only these certificates open the \
+        login, not the key itself. If nobody has a certificate, nobody can log in. Waive the rule if you have the \
+        certificates.",
     wrong: "[account.keeper]\nssh_keys = [\"keys/authority.pub\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\", \"keys/authority.pub\"]\n",
     about_credentials: true,
@@ -164,9 +165,9 @@ static PASSWORD_CHANGE_WITHOUT_PASSWORD: Rule = Rule {
     name: "password-change-without-password",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a password is to be changed at the first login, and there is none",
-    explanation: "A password that has run out stops every login until it is changed, one with a key too, and who has no \
-        password cannot change it: the login stays shut. Give it a password, or do not ask for a change.",
+    summary: "a password must be changed at the first login, and there is none",
+    explanation: "An expired password blocks every login until it is changed, even one with a key, and without a \
+        password it cannot be changed: the login stays closed. Add a password, or do not ask for a change.",
     wrong: "[account.keeper]\nchange_at_first_login = true\n",
     right: "[account.keeper]\nchange_at_first_login = true\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_absence: true,
@@ -179,10 +180,10 @@ static STOCK_LOGIN_KEPT: Rule = Rule {
     name: "stock-login-kept",
     severity: Severity::Warning,
     nature: Nature::Credential,
-    summary: "logins that a host's image brings along are kept",
-    explanation: "Images come with a login whose name and password stand in their papers, and everybody who reaches the host \
-        can use it. lock leaves the files and shuts the login; refuse does not take such an image. A login that you want to \
-        keep is best named in an [account.NAME] table, with a password or keys of your own.",
+    summary: "the logins of a host's image are kept",
+    explanation: "Images come with a login whose name and password are in their documentation, and everybody who \
+        reaches the host can use it. lock keeps the files and locks the login; refuse rejects such an image. A login \
+        that you want to keep is best listed in an [account.NAME] table, with a password or keys of your own.",
     wrong: "[common]\nstock_logins = \"keep\"\n",
     right: "[common]\nstock_logins = \"lock\"\n",
     about_credentials: true,
@@ -195,8 +196,8 @@ static ACCOUNT_UNUSED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "an account is for no host of the sheet",
-    explanation: "`hosts` of the account matches the name of no host, so nobody gets the login. A name was mistyped, or the \
-        account has had its day.",
+    explanation: "`hosts` of the account matches no host, so no host gets the login. A name was mistyped, or the \
+        account is no longer needed.",
     wrong: "[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"signal-towr\"]\n",
     right: "[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\nhosts = [\"gauge-01\"]\n",
     about_absence: true,
@@ -241,12 +242,12 @@ fn check_host_without_login(judge: &mut Judge<'_>) {
             let (why, fix) = if is_root && !machine.settings.ssh.allows_root() {
                 (
                     "the only account is root, which may not log in over SSH".to_owned(),
-                    "add an account of somebody's own, as in [account.keeper] with admin = true".to_owned(),
+                    "add a personal account, as in [account.keeper] with admin = true".to_owned(),
                 )
             } else {
                 (
-                    format!("{name} has a password alone, and the SSH service takes none"),
-                    format!("give {name} an SSH key, or write ssh = {{ password_login = true }}"),
+                    format!("{name} has only a password, and SSH does not accept passwords"),
+                    format!("add an SSH key for {name}, or write ssh = {{ password_login = true }}"),
                 )
             };
             let message = format!("Nobody could log in on {}: {why}.", machine.label());
@@ -305,8 +306,8 @@ fn check_expired(judge: &mut Judge<'_>) {
             judge.on_sheet(
                 &SSH_KEY_EXPIRED,
                 key.place,
-                format!("A key of account {name} was good until {}, and sshd refuses it.", expires.date()),
-                "write a later expiry-time, take it out, or name another key",
+                format!("A key of account {name} expired on {}, so sshd refuses it.", expires.date()),
+                "write a later expiry-time, remove the key, or name another",
             );
         }
     }
@@ -323,8 +324,8 @@ fn check_certificates(judge: &mut Judge<'_>) {
         judge.on_sheet(
             &LOGIN_BY_CERTIFICATE_ONLY,
             first.place,
-            format!("No key opens account {name}: cert-authority stands before each, so that only certificates do."),
-            "name a public key of a person too, or waive the rule where certificates are at hand",
+            format!("No key opens account {name}: all of them have cert-authority, so only certificates do."),
+            "add a personal public key, or waive the rule if you have certificates",
         );
     }
 }
@@ -338,7 +339,7 @@ fn check_change(judge: &mut Judge<'_>) {
             &PASSWORD_CHANGE_WITHOUT_PASSWORD,
             flag.place,
             format!(
-                "{} has no password, and would have to change it before the first login, by key too.",
+                "{} has no password, but must change it at the first login, even with a key.",
                 account.name.value
             ),
             "add password = { secret = \"…\" }, or write change_at_first_login = false",
@@ -357,8 +358,8 @@ fn check_stock(judge: &mut Judge<'_>) {
             machine,
             kept.place,
             kept.place,
-            "Logins that the image brings along stay open, with the passwords that everybody knows.",
-            "write stock_logins = \"lock\", and name in [account.NAME] those that are wanted",
+            "The logins of the image stay open, with their well-known passwords.",
+            "write stock_logins = \"lock\", and add the logins you want as [account.NAME]",
         );
     }
 }
@@ -388,8 +389,8 @@ fn check_unused(judge: &mut Judge<'_>) {
                 format!("No host gets the login {}: `hosts` is {}.", account.name.value, wanted.join(", "))
             },
             match close {
-                Some(close) => format!("write \"{close}\" if that was meant, or take the account out"),
-                None => "write names of hosts, with * for any letters, or take the account out".to_owned(),
+                Some(close) => format!("write \"{close}\" if you mean that, or remove the account"),
+                None => "write host names, with * for any characters, or remove the account".to_owned(),
             },
         );
     }

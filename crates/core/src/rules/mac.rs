@@ -19,8 +19,8 @@ static MAC_DUPLICATE: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "two links of the sheet have the same MAC address",
-    explanation: "Each port has a MAC address of its own. Two links with the same one are a copied entry, and the \
-        second is never found; a switch sends the packets of both to whichever spoke last.",
+    explanation: "Every interface has its own MAC address. Two links with the same address are usually a copied \
+        entry, and the second is never found; a switch sends the packets for both to the one that was active last.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = { mac = \"02-64-10-00-00-21\", subnet = \"quay\", address = \"10.64.10.12\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.lan0 = { mac = \"02:64:10:00:00:22\", subnet = \"quay\", address = \"10.64.10.12\" }\n",
     of_any_host: true,
@@ -32,9 +32,9 @@ static MAC_NOT_UNICAST: Rule = Rule {
     name: "mac-not-unicast",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a MAC address is one that no single interface has",
-    explanation: "The second digit of an interface's MAC address is even; an odd one is a group's, and \
-        ff:ff:ff:ff:ff:ff is everybody's. All zeros are nobody's (IEEE 802, section 8.2).",
+    summary: "a MAC address is not the address of a single interface",
+    explanation: "The second digit of an interface's MAC address is even; an odd digit means a multicast address, \
+        and ff:ff:ff:ff:ff:ff is broadcast. All zeros is nobody's address (IEEE 802, section 8.2).",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"03:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
@@ -61,8 +61,8 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                 &MAC_DUPLICATE,
                 machine,
                 mac.place,
-                format!("{} is the MAC address of {whose} already, at {line}.", mac.value),
-                "write the address that stands on the port or its label",
+                format!("{} is already the MAC address of {whose} (at {line}).", mac.value),
+                "write the address from the label of the port",
             );
         } else {
             seen.insert(mac.value, here);
@@ -77,8 +77,8 @@ fn check_unicast(judge: &mut Judge<'_>) {
             &MAC_NOT_UNICAST,
             machine,
             mac.place,
-            format!("{} is no address of a single interface.", mac.value),
-            "write the address that stands on the port or its label; its second digit is even",
+            format!("{} is not the address of a single interface.", mac.value),
+            "write the address from the label of the port; its second digit is even",
         );
     }
 }

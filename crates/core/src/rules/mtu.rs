@@ -1,4 +1,4 @@
-//! Rules on the size of packets.
+//! Rules on the MTU.
 
 use impostazione_net::Family;
 use impostazione_text::Stated;
@@ -18,14 +18,14 @@ const LEAST_FOR_IPV6: u32 = 1280;
 /// What an interface has by itself.
 const USUAL: u32 = 1500;
 
-/// A packet that does not fit.
+/// A packet that is too large.
 static MTU_ABOVE_PARENT: Rule = Rule {
     name: "mtu-above-parent",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a vlan sends larger packets than the link that carries it",
-    explanation: "The packets of a vlan, and of a member of a bond or bridge, pass through the other link. The kernel \
-        refuses a vlan with a larger size than that link has, and the vlan keeps the smaller one.",
+    summary: "a vlan has a larger MTU than the link it is on",
+    explanation: "The packets of a vlan pass through the link it is on. The kernel refuses a larger MTU than that \
+        link has, and the vlan keeps the smaller one.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\nmtu = 9000\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\nmtu = 9000\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 9000 }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     of_any_host: true,
@@ -44,10 +44,10 @@ fn check_range(judge: &mut Judge<'_>) {
             machine,
             mtu.place,
             format!(
-                "{} has IPv6, which needs packets of {LEAST_FOR_IPV6} bytes, and its `mtu` is {}.",
+                "{} has IPv6, which needs an MTU of at least {LEAST_FOR_IPV6}, but its `mtu` is {}.",
                 link.name.value, mtu.value
             ),
-            format!("write {LEAST_FOR_IPV6} or more, or take IPv6 from the link"),
+            format!("write {LEAST_FOR_IPV6} or more, or remove IPv6 from the link"),
         );
     }
 }
@@ -66,7 +66,7 @@ fn check_parent(judge: &mut Judge<'_>) {
                 machine,
                 mtu.place,
                 format!(
-                    "The vlan {} sends packets of {} bytes, and {}, which carries it, of {of_parent}.",
+                    "The vlan {} has MTU {}, but {}, which it is on, has MTU {of_parent}.",
                     link.name.value, mtu.value, parent.name.value
                 ),
                 judge.say(

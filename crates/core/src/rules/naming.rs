@@ -27,8 +27,8 @@ static HOSTNAME_DUPLICATE: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "two machines have the same name",
-    explanation: "The name is how a machine is found, and its folder in the output tree. Upper and lower case make no \
-        difference in names. Usually an entry was copied and its name left as it was.",
+    explanation: "The name identifies a machine, and is its folder in the output tree. Upper and lower case make no \
+        difference in names. Usually an entry was copied and its name was not changed.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
     ..Rule::PLAIN
@@ -39,9 +39,9 @@ static DOMAIN_RESERVED_FOR_MDNS: Rule = Rule {
     name: "domain-reserved-for-mdns",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "the domain ends in local, which belongs to multicast DNS",
-    explanation: "Names that end in .local are looked up by multicast on the link and at no name server (RFC 6762, \
-        section 3), so that a machine with such a domain is found from its own subnet at best.",
+    summary: "the domain ends in .local, which is for multicast DNS",
+    explanation: "Names that end in .local are looked up by multicast on the link and not at a DNS server (RFC 6762, \
+        section 3), so a machine with such a domain is found from its own subnet at best.",
     wrong: "[common]\ndomain = \"capovetro.local\"\n",
     right: "[common]\ndomain = \"capovetro.example\"\n",
     ..Rule::PLAIN
@@ -53,8 +53,7 @@ static HOSTNAME_NUMERIC: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a host name is a number",
-    explanation: "Many programs take a name of digits alone, or 0x and hexadecimal digits, for an address, and look \
-        for it there.",
+    explanation: "Many programs mistake a name of digits only, or of 0x and hexadecimal digits, for an address.",
     wrong: "[[host]]\nname = \"gauge-01\"\nhostname = \"12\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nhostname = \"gauge-12\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -66,9 +65,8 @@ static HOSTNAME_UPPERCASE: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a host name has capital letters",
-    explanation: "Names are looked up without regard to case, but mail, certificates and monitoring compare them \
-        letter by letter, and half of what is written down will have the other spelling. Small letters are \
-        the same everywhere.",
+    explanation: "DNS ignores upper and lower case, but mail, certificates and monitoring compare names letter by \
+        letter. Lower case works everywhere.",
     wrong: "[[host]]\nname = \"Gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -79,9 +77,9 @@ static HOSTNAME_BREAKS_PATTERN: Rule = Rule {
     name: "hostname-breaks-pattern",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a host name does not follow the site's own rule",
-    explanation: "name_pattern is the site's rule for host names, as a regular expression. A name outside it is \
-        mistyped, or the rule has to be widened.",
+    summary: "a host name does not match the site's own rule",
+    explanation: "name_pattern is the site's rule for host names, a regular expression. Either the name is mistyped, \
+        or the rule is too narrow.",
     wrong: "[common]\nname_pattern = \"^[a-z]+-[0-9]{3}$\"\n",
     right: "[common]\nname_pattern = \"^[a-z]+-[0-9]{2}$\"\n",
     ..Rule::PLAIN
@@ -93,8 +91,7 @@ static FQDN_TOO_LONG: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a machine's full name has more than 253 characters",
-    explanation: "Host name, dot and domain together have 253 characters at most in the domain name system (RFC 1035, \
-        section 2.3.4).",
+    explanation: "Host name, dot and domain together have 253 characters at most in DNS (RFC 1035, section 2.3.4).",
     wrong: "[common]\ndomain = \"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa.aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa.aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa.aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa.example\"\n",
     right: "[common]\ndomain = \"capovetro.example\"\n",
     ..Rule::PLAIN
@@ -106,9 +103,9 @@ static DOMAIN_SINGLE_LABEL: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "the domain has a single label",
-    explanation: "A domain such as harbor may become a top-level domain of the public name system any day, and many \
-        programs and certificate authorities refuse names below one. A domain below one that you have \
-        registered is yours for good.",
+    explanation: "A domain such as harbor may become a public top-level domain any day, and many programs and \
+        certificate authorities refuse names in such a domain. A subdomain of a domain that you have registered is \
+        yours for good.",
     wrong: "[common]\ndomain = \"capovetro\"\n",
     right: "[common]\ndomain = \"capovetro.example\"\n",
     ..Rule::PLAIN
@@ -135,8 +132,8 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                         &HOSTNAME_DUPLICATE,
                         machine,
                         place,
-                        format!("{name} is the name of the {} at {line} already.", first.kind().word()),
-                        "give one of them a name of its own",
+                        format!("{name} is already the name of the {} at {line}.", first.kind().word()),
+                        "rename one of them",
                     );
                 }
             }
@@ -155,11 +152,8 @@ fn check_mdns(judge: &mut Judge<'_>) {
                 machine,
                 domain.place,
                 domain.place,
-                format!(
-                    "The domain {} ends in local, and no name server is asked for such names.",
-                    domain.value
-                ),
-                "write a domain of your own, such as one below a domain that you have registered",
+                format!("The domain {} ends in .local, which is not looked up at DNS servers.", domain.value),
+                "write a domain of your own, such as a subdomain of one that you have registered",
             );
         }
     }
@@ -220,7 +214,7 @@ fn check_pattern(judge: &mut Judge<'_>) {
                 "The host name {hostname} does not match {}, the site's rule at {line}.",
                 pattern.value.as_str()
             ),
-            "write a name that does, or widen name_pattern",
+            "write a name that matches, or change name_pattern",
         );
     }
 }
@@ -232,7 +226,7 @@ fn check_fqdn_length(judge: &mut Judge<'_>) {
             &FQDN_TOO_LONG,
             machine,
             machine.name_place,
-            format!("The full name has {} characters, and 253 are the most.", fqdn.len()),
+            format!("The full name has {} characters; the maximum is 253.", fqdn.len()),
             "write a shorter name or a shorter domain",
         );
     }
@@ -249,7 +243,7 @@ fn check_single_label(judge: &mut Judge<'_>) {
                 domain.place,
                 domain.place,
                 format!("The domain {name} has a single label."),
-                "write a domain below one of your own, such as \"capovetro.example\"",
+                "write a subdomain of one of your own, such as \"capovetro.example\"",
             );
         }
     }

@@ -29,8 +29,8 @@ static PACKAGE_MISSING: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "there is no package at the path that the sheet gives",
-    explanation: "`package` is the path of an OVA archive or of an OVF descriptor. It starts from the folder that the \
-        sheet is in, not from where the command is run.",
+    explanation: "`package` is the path of an OVA archive or an OVF descriptor, relative to the sheet's folder, not \
+        to where the command is run.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbok.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -41,10 +41,10 @@ static PACKAGE_NOT_LOOKED_AT: Rule = Rule {
     name: "package-not-looked-at",
     severity: Severity::Warning,
     nature: Nature::Fault,
-    summary: "a package or a meanings file could not be looked at, since its folder is not there",
-    explanation: "The folder that the path leads to is not there or is empty, as where a drive is not mounted or large files \
-        were not fetched. Everything that does not depend on the package is judged; what it asks for is not known, nor \
-        whether its answers are right. Nothing is rendered like that.",
+    summary: "a package or a meanings file could not be checked, because its folder is missing",
+    explanation: "The folder in the path is missing or empty, perhaps because a drive is not mounted or large files \
+        were not downloaded. Everything that does not depend on the package is checked; what the package asks for, \
+        and whether its answers are right, is not known. Nothing is rendered in this state.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"drive/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     not_looked_at: true,
@@ -57,9 +57,9 @@ static PACKAGE_UNREADABLE: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a package cannot be read",
-    explanation: "A package is a plain tar archive (.ova) or a descriptor (.ovf). The descriptor is XML in UTF-8 of at most \
-        16 MiB, without a document type, and its root is an OVF envelope that holds a virtual machine. An archive ends \
-        where its headers say; one that was cut off while it was fetched does not.",
+    explanation: "A package is an uncompressed tar archive (.ova) or a descriptor (.ovf). The descriptor is XML in \
+        UTF-8 of at most 16 MiB, without a document type, and its root is an OVF envelope with a virtual machine in \
+        it. An archive that was truncated during the download cannot be read.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"keys/keeper.pub\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -70,10 +70,10 @@ static PACKAGE_FILE_MISSING: Rule = Rule {
     name: "package-file-missing",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a file that the package names is not there",
-    explanation: "The descriptor or the manifest names a file that does not lie in the archive, or beside the descriptor. \
-        The package cannot be deployed like that: a disk was left behind when it was copied. Waive the rule where the \
-        disks wait elsewhere.",
+    summary: "a file of the package is missing",
+    explanation: "The descriptor or the manifest lists a file that is not in the archive, or not next to the \
+        descriptor. The package cannot be deployed like that: perhaps a disk was not copied. Waive the rule if the \
+        disks are stored elsewhere.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/torn.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -84,9 +84,9 @@ static PACKAGE_FILE_SIZE: Rule = Rule {
     name: "package-file-size",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a file of the package is not as large as the descriptor says",
-    explanation: "The descriptor gives the size of each file in bytes. A smaller file was cut off while it was copied; a \
-        larger one belongs to another version.",
+    summary: "a file of the package has a different size than the descriptor says",
+    explanation: "The descriptor gives the size of each file in bytes. A smaller file was truncated when it was \
+        copied; a larger one belongs to another version.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/short.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -97,10 +97,10 @@ static PACKAGE_DIGEST_MISMATCH: Rule = Rule {
     name: "package-digest-mismatch",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a file of the package is not the one that its manifest was made for",
-    explanation: "The manifest holds a digest of each file. Where it differs the file was damaged or changed, and platforms \
-        refuse the package. `check` looks at the descriptor and at files up to 1 MiB; `inspect` looks at all, and so does \
-        `render --packages` before it makes a new package.",
+    summary: "a file of the package does not match the manifest",
+    explanation: "The manifest has a digest of each file. If it differs, the file was damaged or changed, and \
+        hypervisors refuse the package. `check` reads the descriptor and files up to 1 MiB; `inspect` reads all \
+        files, and so does `render --packages` before it makes a new package.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/damaged.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -111,10 +111,10 @@ static PACKAGE_FILES_NOT_READ: Rule = Rule {
     name: "package-files-not-read",
     severity: Severity::Note,
     nature: Nature::Judgment,
-    summary: "large files of a package were not held against its manifest",
-    explanation: "`check` and `render` read the descriptor and files up to 1 MiB, since a disk of many gigabytes takes minutes. \
-        Whether the others came through whole is not known. `inspect` reads them all, and so does `render --packages`. A \
-        waiver says that somebody has looked.",
+    summary: "large files of a package were not checked against its manifest",
+    explanation: "`check` and `render` read the descriptor and files up to 1 MiB, because a disk of many gigabytes \
+        takes minutes. Whether the other files are intact is not known. `inspect` reads all of them, and so does \
+        `render --packages`. A waiver says that somebody has checked.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/large.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -126,8 +126,8 @@ static PACKAGE_DIGEST_MISSING: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "files of the package have no digest",
-    explanation: "Without a manifest, or without a line in it for each file, nobody can tell whether a disk came through \
-        whole. Ask its maker for the manifest, a file that ends in .mf.",
+    explanation: "Without a manifest, or without a line in it for each file, nobody can tell whether a disk is \
+        intact. Ask the vendor for the manifest, a file that ends in .mf.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/bare.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -138,10 +138,10 @@ static PACKAGE_SIGNATURE_INVALID: Rule = Rule {
     name: "package-signature-invalid",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a package is signed, and the signature does not hold",
-    explanation: "The certificate beside the manifest signs it. Where the signature is not one of this manifest, the \
-        manifest or the certificate was exchanged. Whether the certificate itself is to be trusted is asked with \
-        `inspect --trust`.",
+    summary: "a package is signed, and the signature is not valid",
+    explanation: "The certificate file next to the manifest has its signature. If the signature does not belong to \
+        this manifest, the manifest or the certificate was replaced. `inspect --trust` checks whether the \
+        certificate itself is trusted.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/signed.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -152,9 +152,9 @@ static PACKAGE_PATH_UNSAFE: Rule = Rule {
     name: "package-path-unsafe",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a file of the package would lie outside of it",
-    explanation: "Files of a package lie in its archive, or beside its descriptor. A name with .. in it, an absolute path, a \
-        link or an address on the network leads elsewhere; such a file is never read and never written.",
+    summary: "a file of the package would be outside of it",
+    explanation: "The files of a package are in its archive, or next to its descriptor. A name with .. in it, an \
+        absolute path, a link or a URL leads elsewhere; such a file is never read and never written.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/outside.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -166,8 +166,8 @@ static MEANINGS_UNREADABLE: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a meanings file cannot be read",
-    explanation: "`inspect --save-meanings` makes the file, in TOML, and a person reads it over. Its words for meanings are \
-        those that `inspect` shows; its keys are in the guide.",
+    explanation: "`inspect --save-meanings` writes the file, in TOML, for a person to review. Its words for meanings \
+        are those that `inspect` shows; docs/meanings.md lists its keys.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nmeanings = \"packages/torn.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/current.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -179,8 +179,8 @@ static MEANINGS_OUTDATED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a meanings file was made for another version of the product",
-    explanation: "What was reviewed for one version need not hold for the next. The finding says what has changed. Look at \
-        that, and write the new version into the file, or make it anew with `inspect --save-meanings`.",
+    explanation: "What was reviewed for one version may be wrong for the next. The finding says what has changed. \
+        Check that and write the new version into the file, or make a new file with `inspect --save-meanings`.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/older.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/whole.ovf\"\nmeanings = \"packages/current.meanings.toml\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -224,24 +224,25 @@ fn check_missing(judge: &mut Judge<'_>) {
                 &machines,
                 place,
                 format!("There is no file {}.", package.path),
-                "write the package's path from the folder of the sheet on, or put the package there",
+                "write the package's path relative to the sheet's folder, or put the package there",
             );
         }
     }
 }
 
 fn check_out_of_reach(judge: &mut Judge<'_>) {
-    let fix = "mount the drive, or fetch the files, and check again; or correct the path, which starts from the folder of the sheet";
+    let fix = "mount the drive, or download the files, and check again; or correct the path, which is relative to \
+        the sheet's folder";
     for (machines, place, package) in packages(judge) {
         if let Err(PackageFault::OutOfReach(reason)) = &package.descriptor {
             let message =
-                format!("{} was not looked at, nor the answers to what it asks for: {reason}.", package.path);
+                format!("{} was not checked, and neither were its answers: {reason}.", package.path);
             judge.on_machines(&PACKAGE_NOT_LOOKED_AT, &machines, place, message, fix);
         }
     }
     for (machines, place, file) in meanings(judge) {
         if let Err(MeaningsFault::OutOfReach(reason)) = &file.content {
-            let message = format!("{} was not looked at: {reason}.", file.path);
+            let message = format!("{} was not checked: {reason}.", file.path);
             judge.on_machines(&PACKAGE_NOT_LOOKED_AT, &machines, place, message, fix);
         }
     }
@@ -255,7 +256,7 @@ fn check_unreadable(judge: &mut Judge<'_>) {
                 &machines,
                 place,
                 format!("{} cannot be used as a package: {reason}.", package.path),
-                "name an OVA archive or an OVF descriptor, or fetch the package again",
+                "name an OVA archive or an OVF descriptor, or download the package again",
             );
         }
     }
@@ -274,8 +275,8 @@ fn report_files(
         let Some(first) = files.next() else { continue };
         let others = match files.count() {
             0 => String::new(),
-            1 => "; and so with one more file".to_owned(),
-            count => format!("; and so with {count} more files"),
+            1 => "; the same for 1 more file".to_owned(),
+            count => format!("; the same for {count} more files"),
         };
         judge.on_machines(
             rule,
@@ -305,10 +306,10 @@ fn check_files_missing(judge: &mut Judge<'_>) {
                 &machines,
                 place,
                 format!(
-                    "{}: its disk {disk} is said to be in the file {file}, which its References do not have.",
+                    "{}: disk {disk} refers to the file {file}, which the References section does not have.",
                     package.path
                 ),
-                "fetch the package again, or ask its maker for one whose descriptor is whole",
+                "download the package again, or ask the vendor for a correct one",
             );
         }
     }
@@ -325,9 +326,9 @@ fn check_sizes(judge: &mut Judge<'_>) {
         FileState::WrongSize,
         |file| {
             let (there, stated) = (amount(file.size), amount(file.stated_size));
-            format!("its file {} has {there}, where the descriptor says {stated}", file.name)
+            format!("its file {} has {there}, but the descriptor says {stated}", file.name)
         },
-        "fetch the package again",
+        "download the package again",
     );
 }
 
@@ -338,9 +339,9 @@ fn check_digests(judge: &mut Judge<'_>) {
         FileState::WrongDigest,
         |file| {
             let algorithm = file.digest.as_ref().map_or("digest", |(algorithm, _)| algorithm.word());
-            format!("the {algorithm} of its file {} is not the manifest's", file.name)
+            format!("the {algorithm} of its file {} is not the one in the manifest", file.name)
         },
-        "fetch the package again; do not edit a descriptor by hand",
+        "download the package again; do not edit a descriptor by hand",
     );
 }
 
@@ -352,15 +353,15 @@ fn check_not_read(judge: &mut Judge<'_>) {
         let size: u64 = unread.iter().filter_map(|file| file.size).sum();
         let which = match others.len() {
             0 => format!("{} was", first.name),
-            1 => format!("{} and one more file were", first.name),
+            1 => format!("{} and 1 more file were", first.name),
             more => format!("{} and {more} more files were", first.name),
         };
         judge.on_machines(
             &PACKAGE_FILES_NOT_READ,
             &machines,
             place,
-            format!("{}: {which} not held against the manifest ({}).", package.path, ByteSize(size)),
-            format!("run impostazione inspect {}, which reads them", package.path),
+            format!("{}: {which} not checked against the manifest ({}).", package.path, ByteSize(size)),
+            format!("run `impostazione inspect {}`, which reads them", package.path),
         );
     }
 }
@@ -374,7 +375,7 @@ fn check_digests_missing(judge: &mut Judge<'_>) {
         }
         let message = match &package.manifest {
             None => {
-                format!("{} has no manifest, so nothing tells whether its files are whole.", package.path)
+                format!("{} has no manifest, so nobody can tell whether its files are intact.", package.path)
             }
             Some(manifest) => {
                 let without = package.files.iter().find(|file| file.state == FileState::NoDigest);
@@ -394,7 +395,7 @@ fn check_digests_missing(judge: &mut Judge<'_>) {
             &machines,
             place,
             message,
-            "put the package's manifest beside its descriptor, or ask its maker for one",
+            "put the package's manifest next to its descriptor, or ask the vendor for one",
         );
     }
 }
@@ -413,8 +414,8 @@ fn check_signature(judge: &mut Judge<'_>) {
             &PACKAGE_SIGNATURE_INVALID,
             &machines,
             place,
-            format!("{} is signed, and that does not hold: {reason}.", package.path),
-            "fetch the package again from its maker",
+            format!("{} is signed, but the signature is not valid: {reason}.", package.path),
+            "download the package again from its vendor",
         );
     }
 }
@@ -426,8 +427,8 @@ fn check_paths(judge: &mut Judge<'_>) {
                 &PACKAGE_PATH_UNSAFE,
                 &machines,
                 place,
-                format!("{} has a file \"{name}\" that is not touched: {why}.", package.path),
-                "use a package whose files lie in its archive, or beside its descriptor",
+                format!("{} has a file \"{name}\" that is not used: {why}.", package.path),
+                "use a package whose files are in its archive, or next to its descriptor",
             );
         }
     }
@@ -441,7 +442,7 @@ fn check_meanings(judge: &mut Judge<'_>) {
                 &machines,
                 place,
                 format!("{} cannot be used as a meanings file: {reason}.", file.path),
-                "mend the file, or make it anew with inspect --save-meanings",
+                "correct the file, or make a new one with inspect --save-meanings",
             );
         }
     }
@@ -471,8 +472,8 @@ fn check_outdated(judge: &mut Judge<'_>) {
             &MEANINGS_OUTDATED,
             &machines,
             place,
-            format!("{} is not about this package as it is: {listed}.", file.path),
-            "look at what has changed and bring the file up to date, or make it anew with inspect --save-meanings",
+            format!("{} does not match this package: {listed}.", file.path),
+            "check the changes and update the file, or make a new one with inspect --save-meanings",
         );
     }
 }

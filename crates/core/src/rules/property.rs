@@ -37,9 +37,9 @@ static PROPERTY_UNKNOWN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "an answer is given to a property that the package does not have",
-    explanation: "A property is named by its class, key and instance with dots between them, as far as it has them, in \
+    explanation: "The id of a property is its class, key and instance joined by dots, as far as it has them, in \
         quotes. A newer version of a package may have renamed it. An appliance that is set up at its console has the \
-        questions of its meanings file in place of properties.",
+        questions in its meanings file instead of properties.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.gatway\" = \"10.64.10.1\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.gateway\" = \"10.64.10.1\"\n",
     ..Rule::PLAIN
@@ -50,10 +50,10 @@ static PROPERTY_UNANSWERED: Rule = Rule {
     name: "property-unanswered",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a property that has no default is given no answer",
-    explanation: "The package asks for the property, has no default for it, and it means nothing that the sheet has for \
-        certain. The appliance would start without the setting, or not at all. A default that is an empty text counts as \
-        one.",
+    summary: "a property without a default has no answer",
+    explanation: "The package asks for the property and has no default for it, and its meaning is not certain enough \
+        to fill it in from the sheet. The appliance would start without the setting, or not at all. An empty default \
+        counts as a default.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/numbered.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.id\" = 3\n",
     about_absence: true,
@@ -65,9 +65,9 @@ static PROPERTY_NEEDS_SECRET: Rule = Rule {
     name: "property-needs-secret",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a property wants a password, and the sheet names no secret for it",
-    explanation: "The package has no password of its own there, and none comes from a sheet by itself. Name a secret with \
-        secret. An empty default is no password.",
+    summary: "a property asks for a password, and the sheet has no secret for it",
+    explanation: "The package has no default password there, and a sheet never fills in a password by itself. Answer \
+        with a secret. An empty default is not a password.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
     about_absence: true,
@@ -80,10 +80,10 @@ static PROPERTY_MEANING_UNSURE: Rule = Rule {
     name: "property-meaning-unsure",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a property may want a setting of the sheet, which is not certain, and keeps its default",
-    explanation: "From its text the property seems to want something that the sheet has, yet not so surely that it is filled \
-        in, and its default would stand. Answer it, with the default where that is meant. `inspect --why` says what led to \
-        the meaning.",
+    summary: "a property that may ask for a setting of the sheet keeps its default",
+    explanation: "The property's text suggests that it asks for something in the sheet, but not clearly enough to \
+        fill it in, so its default would be used. Answer it, with the default if you want that. `inspect --why` \
+        shows the reasons.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/unsure.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/unsure.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"where\" = { take = \"address\" }\n",
     about_absence: true,
@@ -95,23 +95,23 @@ static PROPERTY_NOT_SETTABLE: Rule = Rule {
     name: "property-not-settable",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an answer is given to a property that the package keeps for itself",
-    explanation: "A property whose descriptor does not say userConfigurable=\"true\" is the package's own. Platforms ignore \
-        an answer to it, or the appliance does not start with one.",
+    summary: "an answer is given to a property that users cannot set",
+    explanation: "A property without userConfigurable=\"true\" in the descriptor cannot be set by users. Hypervisors \
+        ignore an answer to it, or the appliance does not start with one.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"build.channel\" = \"test\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
 };
 
-/// An answer that does not fit.
+/// An answer of the wrong type.
 static PROPERTY_WRONG_TYPE: Rule = Rule {
     name: "property-wrong-type",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an answer is not of the property's type",
-    explanation: "The descriptor gives each property a type: a whole number of so many bits with or without a sign, a \
-        fraction, true or false, or a text. An appliance that cannot read an answer falls back to its default without a \
-        word, or stops.",
+    summary: "an answer does not match the property's type",
+    explanation: "The descriptor gives each property a type: a whole number with a number of bits, with or without a \
+        sign, a fraction, true or false, or a text. An appliance that cannot read an answer silently falls back to \
+        its default, or stops.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.number\" = 300\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"node.number\" = 3\n",
     ..Rule::PLAIN
@@ -122,9 +122,9 @@ static PROPERTY_TOO_SHORT: Rule = Rule {
     name: "property-too-short",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an answer has fewer characters than the package takes",
-    explanation: "The descriptor says how many characters a value has at least (MinLen), or the meanings file does for \
-        passwords. A shorter one is refused when the appliance is deployed, or when it starts.",
+    summary: "an answer is shorter than the package allows",
+    explanation: "The descriptor (MinLen), or the meanings file for passwords, sets the minimum length. A shorter \
+        value is refused when the appliance is deployed, or when it starts.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB1\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB13\"\n",
     ..Rule::PLAIN
@@ -135,21 +135,21 @@ static PROPERTY_TOO_LONG: Rule = Rule {
     name: "property-too-long",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an answer has more characters than the package takes",
-    explanation: "The descriptor says how many characters a value has at most (MaxLen), or the meanings file does for \
-        passwords. A longer one is refused, or cut off without a word, and a password that is cut off lets nobody in.",
+    summary: "an answer is longer than the package allows",
+    explanation: "The descriptor (MaxLen), or the meanings file for passwords, sets the maximum length. A longer \
+        value is refused, or silently truncated, and a truncated password lets nobody in.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB12345\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"code\" = \"AB1234\"\n",
     ..Rule::PLAIN
 };
 
-/// An answer that is none of the choices.
+/// An answer that is not one of the choices.
 static PROPERTY_NOT_A_CHOICE: Rule = Rule {
     name: "property-not-a-choice",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an answer is none of the values that the package takes",
-    explanation: "The descriptor lists the values of this property (ValueMap). Upper and lower case count.",
+    summary: "an answer is not one of the values that the package allows",
+    explanation: "The descriptor lists the values of this property (ValueMap). Upper and lower case matter.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"mode\" = \"Mirrored\"\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/limits.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"mode\" = \"mirrored\"\n",
     ..Rule::PLAIN
@@ -160,9 +160,9 @@ static PROPERTY_DEFAULT_DISAGREES: Rule = Rule {
     name: "property-default-disagrees",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a default that stands looks like an address, a mask or a zone, and is not the sheet's",
-    explanation: "The package's maker has put an address, a mask or a time zone of another site there. Left alone it goes \
-        into the appliance as it is. Answer the property, with the default itself where that is meant.",
+    summary: "a default that is kept looks like an address, a mask or a time zone of another site",
+    explanation: "The vendor has put an address, a mask or a time zone of another site there, and without an answer \
+        the appliance gets it. Answer the property, with the default itself if you want that.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/defaults.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/defaults.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"collector\" = \"10.64.10.53\"\n",
     about_absence: true,
@@ -175,9 +175,9 @@ static PROPERTY_REPEATED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "two properties of the package have the same id",
-    explanation: "Class, key and instance together tell properties apart (DSP0243 2.1.1, section 9.5). Where two have the \
-        same, platforms disagree on which of them an answer is for; here it is the first. Have the package's maker mend \
-        it.",
+    explanation: "Class, key and instance together identify a property (DSP0243 2.1.1, section 9.5). If two have the \
+        same id, hypervisors disagree on which one an answer is for; here it is the first. Ask the vendor to correct \
+        the package.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/repeated.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     ..Rule::PLAIN
@@ -188,9 +188,9 @@ static PROPERTY_PASSWORD_AT_DEFAULT: Rule = Rule {
     name: "property-password-at-default",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a password stays what the package brings along",
-    explanation: "The default of a password stands in the package, or in the product's papers, and with that it is public. \
-        Anybody who reaches the appliance before you do may come in. Name a secret in its place.",
+    summary: "a password stays the one that the package comes with",
+    explanation: "The default password is in the package, or in the product's documentation, so it is public. \
+        Anybody who reaches the appliance before you can log in. Answer with a secret instead.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n",
     right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/preset.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"emptied after the first boot\"\nuntil = 2027-06-30\n",
     about_absence: true,
@@ -261,16 +261,14 @@ fn check_unknown(judge: &mut Judge<'_>) {
             let id = &answer.property.value;
             let fix = match nearest(id, settable.iter().map(String::as_str), 1).first() {
                 Some(close) => format!("write \"{close}\""),
-                None if settable.is_empty() => "take the line out".to_owned(),
-                None => format!("take the line out, or answer one of: {}", settable.join(", ")),
+                None if settable.is_empty() => "remove the line".to_owned(),
+                None => format!("remove the line, or answer one of: {}", settable.join(", ")),
             };
             let message = if of_package {
                 format!("The package has no property \"{id}\".")
             } else {
                 let name = machine.called();
-                format!(
-                    "{name} is set up at its console, and no meanings file has a question \"{id}\" for it."
-                )
+                format!("{name} is set up at its console, and its meanings file has no question \"{id}\".")
             };
             judge.on_machine(&PROPERTY_UNKNOWN, machine, answer.property.place, message, fix);
         }
@@ -282,15 +280,15 @@ fn check_unanswered(judge: &mut Judge<'_>) {
         let meaning = property.reading.meaning;
         let why = match &property.outcome {
             Outcome::Unanswered(Unanswered::Silent) => {
-                "has no default for it, and the sheet gives no answer".to_owned()
+                "has no default for it, and the sheet has no answer".to_owned()
             }
             Outcome::Unanswered(Unanswered::Unsure) => format!(
-                "has no default for it, and that it wants the {} is not certain ({:.2})",
+                "has no default for it, and it is not certain that it asks for the {} ({:.2})",
                 meaning.called(),
                 property.reading.confidence
             ),
             Outcome::Unanswered(Unanswered::NoValue(reason)) => {
-                format!("it wants the {}, and the sheet does not settle that: {reason}", meaning.called())
+                format!("the {}, but {reason}", meaning.called())
             }
             _ => return,
         };
@@ -301,7 +299,7 @@ fn check_unanswered(judge: &mut Judge<'_>) {
             Some(word) if meaning.is_of_link() && property.reading.link.is_some() => {
                 let of_link = machine.links.first().map_or(String::new(), |link| {
                     format!(
-                        ", or \"{id}\" = {{ take = \"{word}\", link = \"{}\" }} if {0} is meant",
+                        ", or \"{id}\" = {{ take = \"{word}\", link = \"{}\" }} if you mean {0}",
                         link.name.value
                     )
                 });
@@ -313,18 +311,19 @@ fn check_unanswered(judge: &mut Judge<'_>) {
                     None => "the link".to_owned(),
                 };
                 format!(
-                    "give {} {link}{of_link}; write \"{id}\" = \"\" where it may stay empty",
+                    "add to {} {link}{of_link}; or write \"{id}\" = \"\" if it may stay empty",
                     machine.called(),
                 )
             }
             Some(word) => {
                 let (join, first) = if is_list {
-                    (", join = \",\"", ", nth = 1 in place of join for the first alone")
+                    (", join = \",\"", ", nth = 1 instead of join for the first only")
                 } else {
                     ("", "")
                 };
                 format!(
-                    "add \"{id}\" = {{ take = \"{word}\"{join} }} to [appliance.answer] if that is meant{first}, or else the value in quotes"
+                    "add \"{id}\" = {{ take = \"{word}\"{join} }} to [appliance.answer] if you mean that{first}, or \
+                        write the value in quotes"
                 )
             }
         };
@@ -333,10 +332,9 @@ fn check_unanswered(judge: &mut Judge<'_>) {
     });
     each_open_question(judge, |judge, machine, question, table| {
         if !question.is_password {
-            let why = question.why.map_or_else(
-                || "and the sheet gives no answer".to_owned(),
-                |why| format!("and the sheet does not settle that: {why}"),
-            );
+            let why = question
+                .why
+                .map_or_else(|| "and the sheet has no answer".to_owned(), |why| format!("but {why}"));
             judge.on_property(
                 &PROPERTY_UNANSWERED,
                 machine,
@@ -374,7 +372,7 @@ fn check_needs_secret(judge: &mut Judge<'_>) {
                 property.property.id(),
                 table,
                 format!(
-                    "The package asks for a password, {}, and the sheet names no secret for it.",
+                    "The package asks for a password, {}, and the sheet has no secret for it.",
                     called(property.property)
                 ),
                 format!(
@@ -392,7 +390,7 @@ fn check_needs_secret(judge: &mut Judge<'_>) {
                 question.id.clone(),
                 table,
                 format!(
-                    "The console asks for a password, \"{}\" ({}), and the sheet names no secret for it.",
+                    "The console asks for a password, \"{}\" ({}), and the sheet has no secret for it.",
                     question.id, question.ask
                 ),
                 format!("add \"{}\" = {{ secret = \"…\" }} to [appliance.answer]", question.id),
@@ -419,17 +417,19 @@ fn check_unsure(judge: &mut Judge<'_>) {
             id.clone(),
             table,
             format!(
-                "{} may want the {}, which is not certain ({:.2}), and keeps {default}.",
+                "{} may ask for the {} (certainty {:.2}), and keeps {default}.",
                 called(property.property),
                 meaning.called(),
                 reading.confidence
             ),
             match TakeWord::parse(meaning.word()) {
                 Some(word) => format!(
-                    "add \"{id}\" = {{ take = \"{}\" }} to [appliance.answer] if that is meant, or else \"{id}\" = \"{text}\"",
+                    "add \"{id}\" = {{ take = \"{}\" }} to [appliance.answer] if you mean that, or else \"{id}\" = \
+                        \"{text}\"",
                     word.text()
                 ),
-                None => format!("add \"{id}\" = \"…\" to [appliance.answer], with the default itself if that is meant"),
+                None => format!("add \"{id}\" = \"…\" to [appliance.answer], with the default itself if you want \
+                    that"),
             },
         );
     });
@@ -444,8 +444,8 @@ fn check_not_settable(judge: &mut Judge<'_>) {
                 machine,
                 property.property.id(),
                 answer.property.place,
-                format!("The package keeps \"{}\" for itself.", property.property.id()),
-                "take the line out",
+                format!("Users cannot set \"{}\" in this package.", property.property.id()),
+                "remove the line",
             );
         }
     });
@@ -501,7 +501,7 @@ fn check_type(judge: &mut Judge<'_>) {
             (Err(wrong), _) => wrong.takes,
             (Ok(()), Ok(number)) if *kind != PropertyType::String => {
                 match (limits.min_value, limits.max_value) {
-                    (Some(least), _) if number < least => format!("a number from {least} on"),
+                    (Some(least), _) if number < least => format!("a number of {least} or more"),
                     (_, Some(most)) if number > most => format!("a number up to {most}"),
                     _ => return,
                 }
@@ -513,13 +513,13 @@ fn check_type(judge: &mut Judge<'_>) {
             value.machine,
             value.property.property.id(),
             value.place,
-            format!("{} is of type {kind}, and {} does not fit.", called(property), value.shown()),
+            format!("{} is of type {kind}, and {} is not.", called(property), value.shown()),
             of_sheet(judge, value).unwrap_or_else(|| format!("write {takes}")),
         );
     });
 }
 
-/// What to write in place of an answer: what the sheet has for the property, where that fits its type.
+/// What to write in place of an answer: what the sheet has for the property, if it has the right type.
 fn of_sheet(judge: &Judge<'_>, value: &Valued<'_, '_>) -> Option<String> {
     let id = value.property.property.id();
     let told = judge.told_of(value.machine)?.values.iter().find(|told| told.id() == id)?;
@@ -527,7 +527,7 @@ fn of_sheet(judge: &Judge<'_>, value: &Valued<'_, '_>) -> Option<String> {
         SheetValue::Is(right)
             if told.is_answered() && value.property.property.kind.accepts(right).is_ok() =>
         {
-            Some(format!("write \"{right}\", which the sheet has, or take the line out"))
+            Some(format!("write \"{right}\", as in the sheet, or remove the line"))
         }
         _ => None,
     }
@@ -548,7 +548,7 @@ fn report_length(
     fix: String,
 ) {
     let message = format!(
-        "{} takes {takes} characters, and {} has {}.",
+        "{} must have {takes} characters, and {} has {}.",
         called(value.property.property),
         value.shown(),
         value.length()
@@ -600,7 +600,7 @@ fn check_choice(judge: &mut Judge<'_>) {
             value.property.property.id(),
             value.place,
             format!(
-                "{} takes one of {} values, and {} is none of them.",
+                "{} must be one of {} values, and {} is not one of them.",
                 called(value.property.property),
                 choices.len(),
                 value.shown()
@@ -613,7 +613,7 @@ fn check_choice(judge: &mut Judge<'_>) {
     });
 }
 
-/// Whether a default looks like a setting of a network, and is none of this machine's, nor anybody's in the sheet.
+/// Whether a default looks like a setting of a network, and is not one of this machine's, nor anybody's in the sheet.
 fn disagrees(site: &Site, machine: &Machine, default: &str) -> bool {
     let settings = &machine.settings;
     if let Ok(address) = default.parse::<IpAddr>() {
@@ -647,11 +647,11 @@ fn check_defaults(judge: &mut Judge<'_>) {
             property.property.id(),
             table,
             format!(
-                "{} keeps its default \"{text}\", which is nothing that the sheet speaks of.",
+                "{} keeps its default \"{text}\", which is nowhere in the sheet.",
                 called(property.property)
             ),
             format!(
-                "add \"{}\" = \"…\" to [appliance.answer], with the default itself if that is meant",
+                "add \"{}\" = \"…\" to [appliance.answer], with the default itself if you want that",
                 property.property.id()
             ),
         );
@@ -675,7 +675,7 @@ fn check_repeated(judge: &mut Judge<'_>) {
                     format!(
                         "The package has several properties \"{id}\"; only the first of them is answered."
                     ),
-                    "have the package's maker give them ids of their own",
+                    "ask the vendor to give them different ids",
                 );
             }
         }
@@ -691,11 +691,11 @@ fn check_password_default(judge: &mut Judge<'_>) {
         let file = machine.appliance().and_then(|appliance| judge.site.meanings_of(appliance));
         let public = file.and_then(|file| file.default_login.as_ref()?.public_password.as_deref());
         let why = if property.outcome.origin() == Some(Origin::Default) {
-            "keeps the password that stands in the package"
+            "keeps the password that is in the package"
         } else if property.property.base_default.as_deref() == Some(text) {
-            "is answered with the password that stands in the package"
+            "is answered with the password that is in the package"
         } else if public == Some(text) {
-            "is answered with the password that the product is known to come with"
+            "is answered with the product's well-known default password"
         } else {
             return;
         };

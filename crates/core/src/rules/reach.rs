@@ -22,10 +22,10 @@ static SERVER_UNREACHABLE: Rule = Rule {
     name: "server-unreachable",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a machine has no way to a server that it asks",
-    explanation: "A server that lies in none of a machine's own subnets is reached through a router. A machine without a \
-        default route, and without a route to the server's network, waits for answers that never come. Write a server \
-        in one of its subnets, a route, or let one of its links lead out.",
+    summary: "a machine has no route to a server that it uses",
+    explanation: "A server outside a machine's own subnets is reached through a router. A machine without a default \
+        route, and without a route to the server's network, waits for answers that never come. Write a server in one \
+        of its subnets, or add a route or a default route.",
     wrong: "[[host]]\nname = \"gauge-01\"\ndns = [\"10.64.20.53\", \"10.64.20.54\"]\nlink.eth0 = { subnet = \"islet\", address = \"10.64.30.11\" }\n[subnet.islet]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n",
     right: "[[host]]\nname = \"gauge-01\"\ndns = [\"10.64.30.53\", \"10.64.30.54\"]\nntp = \"none\"\nlink.eth0 = { subnet = \"islet\", address = \"10.64.30.11\" }\n[subnet.islet]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n",
     ..Rule::PLAIN
@@ -36,10 +36,10 @@ static SERVERS_LEFT_BEHIND: Rule = Rule {
     name: "servers-left-behind",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "one server of a list lies in no subnet of the sheet, and others of the list do",
-    explanation: "After a subnet was given another prefix, a server with an address of the old one is likely forgotten. An \
-        address of one's own that no subnet of the sheet has, in a list whose others lie in the sheet's subnets, is \
-        told here. Where the server really is in a network that the sheet does not know, a waiver says so.",
+    summary: "one server of a list is in no subnet of the sheet, while others are",
+    explanation: "When a subnet moves to another prefix, a server with an old address is easily forgotten. This \
+        finds a private address that is in no subnet of the sheet, in a list whose other servers are. If the server \
+        really is in a network that the sheet does not have, waive the rule.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"10.96.10.54\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
     ..Rule::PLAIN
@@ -50,10 +50,10 @@ static GATEWAY_UNUSED: Rule = Rule {
     name: "gateway-unused",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a machine's subnets have gateways, and none is its way out",
-    explanation: "With default_route = false on every link a machine reaches its own subnets and what its routes name, and \
-        nothing else: nobody from elsewhere reaches it either. Leave default_route out on the link that leads out. Where \
-        the machine is to be shut in, a waiver says so.",
+    summary: "a machine's subnets have gateways, but it has no default route",
+    explanation: "With default_route = false on every link a machine reaches only its own subnets and the networks \
+        of its routes, and no other network reaches it. Remove default_route from the link with the right gateway. \
+        If the machine should be isolated, waive the rule.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", default_route = false }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -118,7 +118,7 @@ fn check_unreachable(judge: &mut Judge<'_>) {
                 machine,
                 server.place,
                 format!(
-                    "{} has no way to the {kind} {}: it lies in none of its subnets, and no link leads out.",
+                    "{} has no route to the {kind} {}: it is in none of its subnets, and there is no default route.",
                     machine.called(),
                     server.address
                 ),
@@ -173,11 +173,11 @@ fn check_left_behind(judge: &mut Judge<'_>) {
                     server.list,
                     server.place,
                     format!(
-                        "The {} {} lies in no subnet of the sheet, as others of the list do.",
+                        "The {} {} is in no subnet of the sheet, while others in the list are.",
                         word(*server),
                         server.address
                     ),
-                    "write the address that it has now, or describe its subnet",
+                    "write its current address, or add its subnet to the sheet",
                 );
             }
         }
@@ -204,12 +204,9 @@ fn check_unused(judge: &mut Judge<'_>) {
             &GATEWAY_UNUSED,
             machine,
             link.name.place,
+            format!("{} has links in subnets with a gateway, but no default route.", machine.called()),
             format!(
-                "{} has links in subnets with a gateway, and takes none of them as its way out.",
-                machine.called()
-            ),
-            format!(
-                "take default_route = false out of {}, or out of the link that leads out",
+                "remove default_route = false from {}, or from the link with the right gateway",
                 link.name.value
             ),
         );

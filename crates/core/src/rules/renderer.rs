@@ -24,10 +24,10 @@ static RENDERER_LACKS_SETTING: Rule = Rule {
     name: "renderer-lacks-setting",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "NetworkManager is asked for what netplan does not write for it",
-    explanation: "Netplan passes over some settings without a word where NetworkManager is the renderer: IPv4 link- \
-        local addresses beside a static one, and multicast DNS by link. The machine then comes up without \
-        them. Use networkd, or do without.",
+    summary: "NetworkManager is the renderer for a setting that netplan does not write for it",
+    explanation: "Netplan silently ignores some settings when NetworkManager is the renderer: IPv4 link-local \
+        addresses in addition to a static one, and multicast DNS per link. The machine then comes up without them. \
+        Use networkd, or remove the setting.",
     wrong: "[common]\nrenderer = \"NetworkManager\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", link_local4 = true }\n",
     right: "[common]\nrenderer = \"networkd\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", link_local4 = true }\n",
     ..Rule::PLAIN
@@ -39,10 +39,10 @@ static NETPLAN_TOO_OLD: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "the hosts' netplan is too old for a setting",
-    explanation: "netplan in [common] or on a host names the oldest version among the hosts, and no newer key is \
-        written. The country of a radio needs 0.106, a link with one address family under NetworkManager too; a \
-        routing table of a link's own under NetworkManager needs 1.1, and so does SAE. An older netplan refuses the whole file, or \
-        loses the setting.",
+    explanation: "netplan in [common] or on a host is the oldest version among the hosts, and no newer key is \
+        written. The Wi-Fi country needs 0.106, and so does a link with one address family under NetworkManager; \
+        SAE, and a routing table of a link under NetworkManager, need 1.1. An older netplan refuses the whole file, \
+        or drops the setting.",
     wrong: "[common]\nnetplan = \"0.101\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\nnetplan = \"0.106\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, country = \"IT\" }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -66,10 +66,10 @@ fn check_renderer(judge: &mut Judge<'_>) {
                     machine,
                     local4.place,
                     format!(
-                        "Under NetworkManager {} has either a static address or an IPv4 link-local one.",
+                        "Under NetworkManager {} can have a static address or an IPv4 link-local address, not both.",
                         link.name.value
                     ),
-                    "take link_local4 out, or write renderer = \"networkd\"",
+                    "remove link_local4, or write renderer = \"networkd\"",
                 );
             }
         }
@@ -79,8 +79,8 @@ fn check_renderer(judge: &mut Judge<'_>) {
                 machine,
                 multicast.place,
                 multicast.place,
-                "Under NetworkManager multicast DNS is not switched on by netplan.",
-                "take multicast_dns out, or write renderer = \"networkd\"",
+                "Under NetworkManager netplan does not switch on multicast DNS.",
+                "remove multicast_dns, or write renderer = \"networkd\"",
             );
         }
     }
@@ -93,7 +93,7 @@ fn report(judge: &mut Judge<'_>, machine: &Machine, place: Place, what: &str, ne
         machine,
         place,
         format!("{what} needs netplan {needed}, and {} has {version}.", machine.called()),
-        format!("write netplan = \"{needed}\" if all hosts have that version, or do without"),
+        format!("write netplan = \"{needed}\" if all hosts have that version, or remove the setting"),
     );
 }
 
@@ -104,12 +104,12 @@ fn check_version(judge: &mut Judge<'_>) {
         let version = settings.netplan();
         let by_manager = settings.renderer() == Renderer::NetworkManager;
         if let Some(place) = place_of_country(judge, link).filter(|_| version < PASSES_THROUGH) {
-            report(judge, machine, place, "The country of a radio", PASSES_THROUGH);
+            report(judge, machine, place, "The Wi-Fi country", PASSES_THROUGH);
         }
         let sae = judge.site.subnet_of(link).filter(|_| matches!(link.kind, LinkKind::Wifi));
         let sae = sae.and_then(|subnet| Some(subnet.wifi.value()?.sae.as_ref()?.place));
         if let Some(place) = sae.filter(|_| version < KNOWS_SAE) {
-            report(judge, machine, place, "Joining a network by SAE", KNOWS_SAE);
+            report(judge, machine, place, "Wi-Fi with SAE", KNOWS_SAE);
         }
         let table = link.options.as_ref().and_then(|options| options.routing_table.as_ref());
         if let Some(table) = table.filter(|_| by_manager && version < RULES_FOR_NETWORK_MANAGER) {
@@ -117,7 +117,7 @@ fn check_version(judge: &mut Judge<'_>) {
                 judge,
                 machine,
                 table.place,
-                "A table of its own under NetworkManager",
+                "A routing table per link under NetworkManager",
                 RULES_FOR_NETWORK_MANAGER,
             );
         }

@@ -27,9 +27,9 @@ pub(crate) static ROUTE_UNREACHABLE: Rule = Rule {
     name: "route-unreachable",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the router of a route does not lie in the subnet of its link",
-    explanation: "A machine hands packets to a router that is its neighbor, so the router's address lies in the subnet \
-        of the link, and the link has an address of its family. With another one the route is not set up.",
+    summary: "the router of a route is not in the subnet of its link",
+    explanation: "A machine sends packets to a router on the same link, so the router's address must be in the \
+        subnet of the link, and the link must have an address of the same family. Otherwise the route is not set up.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.20.1\" }] }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }] }\n",
     ..Rule::PLAIN
@@ -41,8 +41,8 @@ static ROUTING_TABLE_DUPLICATE: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "two links of a machine have the same routing table",
-    explanation: "A link's own table has one default route, by the gateway of its subnet. Two links need two tables, \
-        or the answers of one leave by the other.",
+    explanation: "The routing table of a link has one default route, through the gateway of its subnet. Two links \
+        need two tables, or the replies of one leave through the other.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", routing_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", routing_table = 140 }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\ngateway = \"10.64.31.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", routing_table = 140 }\nlink.lan2 = { subnet = \"mole\", address = \"10.64.31.11\", routing_table = 141 }\n",
     of_any_host: true,
@@ -55,8 +55,8 @@ static ROUTING_TABLE_WITHOUT_GATEWAY: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a link has a routing table of its own, and its subnet no gateway",
-    explanation: "routing_table is there so that answers leave through the gateway of the link that they came in on. Where \
-        the subnet has none, or the link has no address, there is nothing for the table to say.",
+    explanation: "routing_table makes replies leave through the gateway of the link that the request came in on. If \
+        the subnet has no gateway, or the link no address, the table would be empty.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"none\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", routing_table = 140 }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.lan1 = { subnet = \"slip\", address = \"10.64.30.11\", routing_table = 140 }\n",
     of_any_host: true,
@@ -69,8 +69,8 @@ static ROUTE_TO_OWN_SUBNET: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Judgment,
     summary: "a route leads to the subnet of its own link",
-    explanation: "What lies in a link's own subnet is reached on the link itself. A route to it sends packets to a router \
-        that sends them back, or is never used. Write the network that lies behind the router, or take the route out.",
+    explanation: "A link's own subnet is reached on the link itself. A route to it sends packets to a router that \
+        sends them back, or is never used. Write the network behind the router, or remove the route.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.10.128/25\", via = \"10.64.10.2\" }] }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }] }\n",
     ..Rule::PLAIN
@@ -81,10 +81,10 @@ static DEFAULT_ROUTE_SECOND: Rule = Rule {
     name: "default-route-second",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a route that leads everywhere stands beside the machine's default route",
-    explanation: "Of two ways to everywhere the one with the lower metric is taken, and the other only while the first \
-        link is down: a router that has failed is not noticed. The gateway of a subnet has no metric, which counts as 0 in \
-        IPv4 and as 1024 in IPv6. A waiver says that the second way is meant.",
+    summary: "a second default route exists in addition to the gateway's",
+    explanation: "Of two default routes the one with the lower metric is used, and the other only while the first \
+        link is down; a router that has failed is not noticed. The gateway of a subnet has no metric, which counts \
+        as 0 for IPv4 and as 1024 for IPv6. Waive the rule if you want the second default route.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"0.0.0.0/0\", via = \"10.64.10.2\", metric = 900 }] }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -106,8 +106,8 @@ fn check_own_subnet(judge: &mut Judge<'_>) {
                 &ROUTE_TO_OWN_SUBNET,
                 machine,
                 route.to.place,
-                format!("{to} lies in {prefix}, which {} is in itself.", link.name.value),
-                "write the network behind the router, or take the route out",
+                format!("{to} is in {prefix}, the subnet of {} itself.", link.name.value),
+                "write the network behind the router, or remove the route",
             );
         }
     }
@@ -130,10 +130,11 @@ fn check_second_default(judge: &mut Judge<'_>) {
                     machine,
                     route.to.place,
                     format!(
-                        "{} leads everywhere through {} too, beside the gateway {}: {taken} is taken as long as its link is up.",
+                        "{} is a second default route through {}, in addition to the gateway {}: {taken} is used \
+                            while its link is up.",
                         route.to.value, route.via.value, gateway.value
                     ),
-                    "take the route out, or write the network that lies behind its router",
+                    "remove the route, or write the network behind its router",
                 );
             }
         }
@@ -178,11 +179,7 @@ fn check_unreachable(judge: &mut Judge<'_>) {
                     &ROUTE_UNREACHABLE,
                     machine,
                     place,
-                    format!(
-                        "{} has no {} address, with which it would reach {via}.",
-                        link.name.value,
-                        family.name()
-                    ),
+                    format!("{} has no {} address to reach {via}.", link.name.value, family.name()),
                     "give the link an address of that family, or write the route on another link",
                 );
                 continue;
@@ -204,7 +201,7 @@ fn check_unreachable(judge: &mut Judge<'_>) {
                     &ROUTE_UNREACHABLE,
                     machine,
                     place,
-                    format!("The router {via} does not lie in subnet {}, which is {prefix}.", subnet.name.value),
+                    format!("The router {via} is not in subnet {} ({prefix}).", subnet.name.value),
                     format!("write the router's address in the subnet, from {first} to {last}, or write the route on another link"),
                 );
             }
@@ -222,12 +219,7 @@ fn check_duplicate(judge: &mut Judge<'_>) {
         for link in &machine.links {
             for family in Family::BOTH.into_iter().filter(|family| link.has_family(*family)) {
                 if let Some(side) = site.subnet_of(link).and_then(|subnet| subnet.family(family)) {
-                    ways.push((
-                        side.prefix.value,
-                        None,
-                        format!("the way that {} is itself", link.name.value),
-                        None,
-                    ));
+                    ways.push((side.prefix.value, None, format!("the subnet of {}", link.name.value), None));
                 }
                 if let Some(gateway) = site.default_gateway(link, family) {
                     let to = match family {
@@ -255,8 +247,8 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                         &ROUTE_DUPLICATE,
                         machine,
                         route.to.place,
-                        format!("{} is where {what}{line} leads already.", route.to.value),
-                        "take one of them out, or give one a metric: the lowest is taken first",
+                        format!("{} already has a route: {what}{line}.", route.to.value),
+                        "remove one of them, or add a metric to one: the lowest is used first",
                     );
                 } else {
                     let what = format!("the route through {}", route.via.value);
@@ -279,7 +271,7 @@ fn check_table_duplicate(judge: &mut Judge<'_>) {
                     &ROUTING_TABLE_DUPLICATE,
                     machine,
                     table.place,
-                    format!("{} is the table of {} already.", table.value, other.name.value),
+                    format!("{} is already the table of {}.", table.value, other.name.value),
                     "write another number from 1 to 252",
                 );
             }
@@ -308,9 +300,9 @@ fn check_table_gateway(judge: &mut Judge<'_>) {
                 &ROUTING_TABLE_WITHOUT_GATEWAY,
                 machine,
                 table.place,
-                format!("{} has a table of its own, and no gateway to put into it.", link.name.value),
+                format!("{} has a routing table, but no gateway for it.", link.name.value),
                 judge.say(
-                    "give its subnet a gateway, or write default_route = false in place of routing_table",
+                    "add a gateway to its subnet, or write default_route = false instead of routing_table",
                     "write the router of that table, as in {to: default, via: 10.64.10.1, table: 140}",
                 ),
             );

@@ -1,4 +1,4 @@
-//! Rules on name servers and time servers.
+//! Rules on DNS servers and time servers.
 
 use impostazione_net::Family;
 use impostazione_text::Stated;
@@ -27,41 +27,42 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&NTP_KEY_MISSING, check_ntp_key),
 ];
 
-/// No word on name servers.
+/// No word on DNS servers.
 static DNS_MISSING: Rule = Rule {
     name: "dns-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a machine is given no name server, and the sheet does not say so",
-    explanation: "A machine without a name server finds nothing by name: no updates, no time servers by name. Where that \
-        is meant, dns = \"none\" says so. An empty list says neither.",
+    summary: "a machine has no DNS server, and the sheet does not say that this is intended",
+    explanation: "A machine without a DNS server cannot look up names: no updates, no time servers by name. If that \
+        is intended, write dns = \"none\". An empty list is not allowed.",
     wrong: "[common]\ndns = []\n",
     right: "[common]\ndns = \"none\"\n",
     about_absence: true,
     ..Rule::PLAIN
 };
 
-/// A name server twice.
+/// A DNS server twice.
 static DNS_DUPLICATE: Rule = Rule {
     name: "dns-duplicate",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a name server stands twice in its list",
-    explanation: "The second mention helps nobody when the server is down. Usually a digit was to be changed after copying.",
+    summary: "a DNS server is listed twice",
+    explanation: "Listing a server twice does not help when it is down. Usually a digit should have been changed \
+        after copying.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.53\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
     of_any_host: true,
     ..Rule::PLAIN
 };
 
-/// Name servers that cannot be reached.
+/// DNS servers that cannot be reached.
 static DNS_FAMILY_MISMATCH: Rule = Rule {
     name: "dns-family-mismatch",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a machine has no address of the family of its name servers",
-    explanation: "A machine with IPv4 addresses only reaches no name server that has an IPv6 address, and the other way \
-        round. At least one server must be of a family in which the machine has an address.",
+    summary: "a machine has no address of the family of its DNS servers",
+    explanation: "A machine with only IPv4 addresses cannot reach a DNS server with an IPv6 address, and the other \
+        way round. At least one server must be of a family in which the machine has an address.",
     wrong: "[common]\ndns = [\"fd64:10::53\", \"fd64:10::54\"]\n",
     right: "[common]\ndns = [\"fd64:10::53\", \"10.64.10.53\"]\n",
     of_any_host: true,
@@ -73,9 +74,9 @@ static NTP_NAME_NEEDS_DNS: Rule = Rule {
     name: "ntp-name-needs-dns",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a time server is given by name, and the machine asks no name server",
-    explanation: "Without a name server the machine cannot find a time server by its name, and its clock is never set. Give \
-        the time server by its address.",
+    summary: "a time server is given by name, and the machine has no DNS server",
+    explanation: "Without a DNS server the machine cannot look up a time server by name, and its clock is never set. \
+        Write the time server's address.",
     wrong: "[common]\ndns = \"none\"\nntp = [\"clock.capovetro.example\", \"none\"]\n",
     right: "[common]\ndns = \"none\"\nntp = [\"10.64.10.121\", \"none\"]\n",
     ..Rule::PLAIN
@@ -86,36 +87,36 @@ static NTP_MISSING: Rule = Rule {
     name: "ntp-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a machine is given no time server, and the sheet does not say so",
-    explanation: "A machine without a time server drifts, and small boards start in the past, so that certificates are \
-        refused. Where that is meant, ntp = \"none\" says so. An empty list says neither.",
+    summary: "a machine has no time server, and the sheet does not say that this is intended",
+    explanation: "Without a time server the clock drifts, and small boards start in the past, so certificates are \
+        refused. If that is intended, write ntp = \"none\". An empty list is not allowed.",
     wrong: "[common]\nntp = []\n",
     right: "[common]\nntp = \"none\"\n",
     about_absence: true,
     ..Rule::PLAIN
 };
 
-/// A single name server.
+/// A single DNS server.
 static DNS_ONLY_ONE: Rule = Rule {
     name: "dns-only-one",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a machine has a single name server",
-    explanation: "While that server is down or restarted, the machine finds nothing by name. Where there is no second, \
-        \"none\" as the last item of the list says so.",
+    summary: "a machine has only one DNS server",
+    explanation: "While that server is down, the machine cannot look up names. If there is no second server, write \
+        \"none\" as the last item of the list.",
     wrong: "[common]\ndns = [\"10.64.10.53\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"none\"]\n",
     ..Rule::PLAIN
 };
 
-/// More name servers than are asked.
+/// More DNS servers than are asked.
 static DNS_TOO_MANY: Rule = Rule {
     name: "dns-too-many",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a machine has more than three name servers",
-    explanation: "Programs that read resolv.conf ask three name servers at most (resolv.conf(5), MAXNS), and never the \
-        others. More than three in a row only make a failed look-up slower.",
+    summary: "a machine has more than three DNS servers",
+    explanation: "Programs that read resolv.conf use at most three DNS servers (resolv.conf(5), MAXNS) and never the \
+        others. More servers only make failed lookups slower.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\", \"10.64.10.55\", \"10.64.10.56\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\", \"10.64.10.55\"]\n",
     of_any_host: true,
@@ -127,9 +128,9 @@ static DNS_IS_SELF: Rule = Rule {
     name: "dns-is-self",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a name server of the site asks itself only",
-    explanation: "A machine that serves names and asks nobody else has no names until its own server is up, which may \
-        need names to start. Give it another server as the second.",
+    summary: "a DNS server of the site uses only itself",
+    explanation: "A DNS server that uses only itself has no DNS until its own service is up, which may need DNS to \
+        start. Give it another server as the second.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"none\"]\n[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
     ..Rule::PLAIN
@@ -140,10 +141,10 @@ static DNS_FOR_CONFLICT: Rule = Rule {
     name: "dns-for-conflict",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "two domains with different name servers are reached over the same link",
-    explanation: "A link has one set of name servers, which is asked for all its domains. Two domains of dns_for with \
-        different servers in the same direction would each be asked at both. Put them on different links, or \
-        have one server ask the other.",
+    summary: "two domains with different DNS servers are reached over the same link",
+    explanation: "A link has one set of DNS servers, which is used for all its domains. With two domains in dns_for \
+        over the same link, both sets of servers would be asked for both domains. Put the servers in subnets of \
+        different links, or use the same servers for both.",
     wrong: "[common]\ndns_for = { \"crane.example\" = [\"10.64.10.98\"], \"mole.example\" = [\"10.64.10.99\"] }\n",
     right: "[common]\ndns_for = { \"crane.example\" = [\"10.64.10.98\"], \"mole.example\" = [\"10.64.10.98\"] }\n",
     ..Rule::PLAIN
@@ -154,9 +155,9 @@ static DNS_PUBLIC: Rule = Rule {
     name: "dns-public",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "names of the site are looked up at public name servers only",
-    explanation: "Public name servers do not know the names inside a site, and learn which of them are asked for. A \
-        machine with search domains of its own should ask a name server of the site.",
+    summary: "names of the site are looked up only at public DNS servers",
+    explanation: "Public DNS servers do not know the names inside a site, and learn which ones are looked up. A \
+        machine with search domains should use a DNS server of the site.",
     wrong: "[common]\nsearch = [\"capovetro.example\"]\ndns = [\"9.9.9.9\", \"149.112.112.112\"]\n",
     right: "[common]\nsearch = [\"capovetro.example\"]\ndns = [\"10.64.10.53\", \"9.9.9.9\"]\n",
     of_any_host: true,
@@ -168,9 +169,9 @@ static NTP_DUPLICATE: Rule = Rule {
     name: "ntp-duplicate",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a time server stands twice in a list",
-    explanation: "The second adds nothing: where the server is wrong, both are, and they outvote a right one. Another one was \
-        likely meant.",
+    summary: "a time server is listed twice",
+    explanation: "The second entry adds nothing: if the server is wrong, both are, and they outvote a right one. \
+        Probably another server was intended.",
     wrong: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.121\"]\n",
     right: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n",
     ..Rule::PLAIN
@@ -182,9 +183,9 @@ static NTP_TOO_FEW: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a machine has one or two time servers",
-    explanation: "One time server may fail or be wrong, and of two that disagree nobody can tell which is right; three \
-        can outvote one (RFC 8633, section 3.2). A name that stands for several servers counts as one here. \
-        Where there are no more, \"none\" as the last item of the list says so.",
+    explanation: "One time server may fail or be wrong, and of two that disagree nobody can tell which is right; \
+        three can outvote one (RFC 8633, section 3.2). A name for several servers (a pool) counts as one here. If \
+        there are no more servers, write \"none\" as the last item of the list.",
     wrong: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\"]\n",
     right: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"none\"]\n",
     ..Rule::PLAIN
@@ -195,9 +196,9 @@ static NTP_IS_SELF: Rule = Rule {
     name: "ntp-is-self",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a time server of the site asks itself",
-    explanation: "A machine that serves time and has its own address in its list believes its own clock. Give it an \
-        ntp of its own, with the servers that it takes the time from.",
+    summary: "a time server of the site uses itself",
+    explanation: "A time server with its own address in its list trusts its own clock. Write ntp on this machine, \
+        with the servers that it gets the time from.",
     wrong: "[[host]]\nname = \"gauge-01\"\nserves = [\"ntp\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.121\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nserves = [\"ntp\"]\nntp = [\"10.64.10.122\", \"10.64.10.123\", \"clock.capovetro.example\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.121\" }\n",
     ..Rule::PLAIN
@@ -208,9 +209,9 @@ static NTP_KEY_MISSING: Rule = Rule {
     name: "ntp-key-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a time server is to prove its answers, and there is no key for it",
-    explanation: "key of a time server names a [time_key.NAME] table of the sheet. chrony alone checks such proofs: \
-        with timesyncd the answers would be taken unproved.",
+    summary: "a time server has a key that is missing or cannot be used",
+    explanation: "`key` of a time server names a [time_key.NAME] table. Only chrony checks time keys: timesyncd \
+        would accept the answers unchecked.",
     wrong: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n",
     right: "[common]\ntime_service = \"chrony\"\nntp = [{ server = \"10.64.10.121\", key = \"harbor\" }, \"10.64.10.122\", \"10.64.10.123\"]\n[time_key.harbor]\nnumber = 10\nvalue = { secret = \"harbor-clock\" }\n[secret.harbor-clock]\nfrom = \"file\"\npath = \"harbor-clock.secret\"\n",
     ..Rule::PLAIN
@@ -226,17 +227,17 @@ fn check_list<T>(
     list_of: impl Fn(&Machine) -> &Stated<std::sync::Arc<Choices<T>>>,
 ) {
     let site = judge.site;
-    let fix = format!("write {example}, or {key} = \"none\" if there is to be none");
+    let fix = format!("write {example}, or {key} = \"none\" if there should be none");
     let lacking: Vec<&Machine> =
         site.machines.iter().filter(|machine| list_of(machine).is_absent()).collect();
     if let [first, others @ ..] = lacking.as_slice() {
         let message = match others.len() {
-            0 => format!("The sheet gives {} no {what}.", first.called()),
-            1 => format!("The sheet gives {} and one more machine no {what}.", first.called()),
-            more => format!("The sheet gives {} and {more} more machines no {what}.", first.called()),
+            0 => format!("{} has no {what}.", first.called()),
+            1 => format!("{} and 1 more machine have no {what}.", first.called()),
+            more => format!("{} and {more} more machines have no {what}.", first.called()),
         };
         let fix = format!(
-            "write {example} in [common] or on the machine, or {key} = \"none\" if there is to be none"
+            "write {example} in [common] or on the machine, or {key} = \"none\" if there should be none"
         );
         judge.on_machine(rule, first, first.place, message, fix);
     }
@@ -251,7 +252,7 @@ fn check_list<T>(
 }
 
 fn check_dns_missing(judge: &mut Judge<'_>) {
-    check_list(judge, &DNS_MISSING, "dns", "name server", "dns = [\"10.64.10.53\"]", |machine| {
+    check_list(judge, &DNS_MISSING, "dns", "DNS server", "dns = [\"10.64.10.53\"]", |machine| {
         &machine.settings.dns
     });
 }
@@ -277,10 +278,10 @@ fn check_dns_duplicate(judge: &mut Judge<'_>) {
                     machine,
                     list.place,
                     server.place,
-                    format!("The name server {} stands in this list already.", server.value),
+                    format!("The DNS server {} is already in this list.", server.value),
                     judge.say(
-                        "write another server, or take it out; \"none\" as the last item says that there is no more",
-                        "write another server, or take it out",
+                        "write another server, or remove it; \"none\" as the last item says that there are no more",
+                        "write another server, or remove it",
                     ),
                 );
             }
@@ -299,8 +300,8 @@ fn check_ntp_duplicate(judge: &mut Judge<'_>) {
                     machine,
                     list.place,
                     server.place,
-                    format!("The time server {} stands in this list already.", server.value.server),
-                    "write another server, or take it out",
+                    format!("The time server {} is already in this list.", server.value.server),
+                    "write another server, or remove it",
                 );
             }
         }
@@ -330,12 +331,12 @@ fn check_dns_family(judge: &mut Judge<'_>) {
             machine,
             first.place,
             format!(
-                "The name servers have {} addresses, and the machine has {} ones only.",
+                "The DNS servers have {} addresses, but the machine has only {} addresses.",
                 of_servers.name(),
                 of_machine.name()
             ),
             format!(
-                "add a name server with an {} address, or give the machine an {} address",
+                "add a DNS server with an {} address, or an {} address to the machine",
                 of_machine.name(),
                 of_servers.name()
             ),
@@ -358,8 +359,10 @@ fn check_ntp_name(judge: &mut Judge<'_>) {
                     machine,
                     ntp.place,
                     server.place,
-                    format!("The time server {name} is given by name, and no name server is asked."),
-                    "write the server's address, or give a name server",
+                    format!(
+                        "The time server {name} is given by name, but there is no DNS server to look it up."
+                    ),
+                    "write the server's address, or add a DNS server",
                 );
             }
         }
@@ -378,7 +381,7 @@ fn check_dns_one(judge: &mut Judge<'_>) {
             machine,
             list.place,
             only.place,
-            format!("{} is the only name server.", only.value),
+            format!("{} is the only DNS server.", only.value),
             format!("add a second, or write [\"{}\", \"none\"] if there is none", only.value),
         );
     }
@@ -393,8 +396,8 @@ fn check_dns_many(judge: &mut Judge<'_>) {
             machine,
             list.place,
             fourth.place,
-            format!("The list has {} name servers, and three are asked.", list.items.len()),
-            "leave the three that are nearest",
+            format!("The list has {} DNS servers, but only three are used.", list.items.len()),
+            "keep the three nearest",
         );
     }
 }
@@ -408,8 +411,8 @@ fn check_dns_self(judge: &mut Judge<'_>) {
                 &DNS_IS_SELF,
                 machine,
                 first.place,
-                format!("{} serves names, and {} is its own address.", machine.called(), first.value),
-                "give it a list of its own with another server in it",
+                format!("{} is a DNS server, and {} is its own address.", machine.called(), first.value),
+                "write dns on this machine, with another server in the list",
             );
         }
     }
@@ -443,10 +446,10 @@ fn check_two_sets(judge: &mut Judge<'_>) {
                 one.servers.place,
                 one.domain.place,
                 format!(
-                    "{} and {} have different name servers, and are both reached over {link}.",
+                    "{} and {} have different DNS servers, but both are reached over {link}.",
                     rival.domain.value, one.domain.value
                 ),
-                "write the same servers for both, or have them in the subnets of different links",
+                "write the same servers for both, or put them in subnets of different links",
             );
         }
     }
@@ -474,12 +477,14 @@ fn check_dns_public(judge: &mut Judge<'_>) {
                 list.place,
                 first.place,
                 format!(
-                    "{} and what else is in the list are public name servers, and there are search domains.",
+                    "{} and all others in the list are public DNS servers, but there are search domains.",
                     first.value
                 ),
                 judge.say(
-                    "write a name server of the site first, or search = \"none\" if there are no names inside",
-                    "write a name server of the site first, or no search domain if there are no names inside",
+                    "put a DNS server of the site first, or write search = \"none\" if the site has no names of its \
+                        own",
+                    "put a DNS server of the site first, or remove the search domain if the site has no names of its \
+                        own",
                 ),
             );
         }
@@ -520,10 +525,10 @@ fn check_ntp_self(judge: &mut Judge<'_>) {
                     machine,
                     server.place,
                     format!(
-                        "{} serves time, and would set its clock by {address}, which is itself.",
+                        "{} is a time server, and would set its clock by {address}, which is itself.",
                         machine.called()
                     ),
-                    "give it an ntp of its own, with the servers that it takes the time from",
+                    "write ntp on this machine, with the servers that it gets the time from",
                 );
             }
         }

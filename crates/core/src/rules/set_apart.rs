@@ -8,25 +8,25 @@ use ipnet::IpNet;
 pub(super) fn purpose(address: IpAddr) -> Option<&'static str> {
     match address {
         IpAddr::V4(v4) => match v4.octets() {
-            [0, ..] => Some("stands for no address"),
-            [127, ..] => Some("is a machine's own loopback"),
+            [0, ..] => Some("is the unspecified address"),
+            [127, ..] => Some("is a loopback address"),
             [169, 254, ..] => Some("is a link-local address"),
             [224..=239, ..] => Some("is a multicast address"),
-            [255, 255, 255, 255] => Some("reaches everybody at once"),
-            [240..=255, ..] => Some("is of the reserved class E"),
+            [255, 255, 255, 255] => Some("is the broadcast address"),
+            [240..=255, ..] => Some("is in the reserved class E"),
             _ => None,
         },
         IpAddr::V6(v6) => {
             if v6.is_unspecified() {
-                Some("stands for no address")
+                Some("is the unspecified address")
             } else if v6.is_loopback() {
-                Some("is a machine's own loopback")
+                Some("is a loopback address")
             } else if v6.is_multicast() {
                 Some("is a multicast address")
             } else if v6.is_unicast_link_local() {
                 Some("is a link-local address")
             } else if v6.to_ipv4_mapped().is_some() {
-                Some("stands for an IPv4 address")
+                Some("is an IPv4-mapped address")
             } else {
                 None
             }
@@ -61,18 +61,18 @@ pub(super) fn is_private(address: IpAddr) -> bool {
 /// Networks that are no machine's elsewhere, and none of one's own, with their names: what the IANA registries of
 /// special-purpose addresses do not leave global (RFC 6890), beside what has words of its own here.
 const NOT_GLOBAL: [(&str, &str); 12] = [
-    ("192.0.0.0/24", "is kept for protocols of the IETF"),
-    ("192.88.99.0/24", "was kept for relays of 6to4"),
-    ("198.18.0.0/15", "is kept for measurements of networks"),
-    ("64:ff9b::/96", "is kept for translation to IPv4"),
-    ("64:ff9b:1::/48", "is kept for translation to IPv4 within a network"),
-    ("100::/64", "is kept for packets to be thrown away"),
-    ("2001::/23", "is kept for protocols of the IETF"),
-    ("2002::/16", "is kept for 6to4"),
-    ("2620:4f:8000::/48", "is kept for servers that answer for nobody"),
-    ("5f00::/16", "is kept for identifiers of segments"),
-    ("fec0::/10", "was kept for sites, and is kept no more"),
-    ("::/8", "is kept by the IETF"),
+    ("192.0.0.0/24", "is reserved for IETF protocols"),
+    ("192.88.99.0/24", "was reserved for 6to4 relays"),
+    ("198.18.0.0/15", "is reserved for benchmarks"),
+    ("64:ff9b::/96", "is reserved for NAT64"),
+    ("64:ff9b:1::/48", "is reserved for local NAT64"),
+    ("100::/64", "is reserved for discarded packets"),
+    ("2001::/23", "is reserved for IETF protocols"),
+    ("2002::/16", "is reserved for 6to4"),
+    ("2620:4f:8000::/48", "is reserved for AS112 servers"),
+    ("5f00::/16", "is reserved for segment routing"),
+    ("fec0::/10", "is a deprecated site-local address"),
+    ("::/8", "is reserved by the IETF"),
 ];
 
 /// What an address is kept for that is neither global nor private.

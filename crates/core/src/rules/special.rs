@@ -24,9 +24,9 @@ static ADDRESS_SPECIAL_PURPOSE: Rule = Rule {
     name: "address-special-purpose",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an address is set apart for a purpose that no static address has",
-    explanation: "Loopback (127.0.0.0/8, ::1), multicast (224.0.0.0/4, ff00::/8), unspecified (0.0.0.0/8, ::), link- \
-        local (169.254.0.0/16, fe80::/10) and the reserved class E (240.0.0.0/4) are no addresses for a \
+    summary: "an address is reserved and cannot be a static address",
+    explanation: "Loopback (127.0.0.0/8, ::1), multicast (224.0.0.0/4, ff00::/8), unspecified (0.0.0.0/8, ::), \
+        link-local (169.254.0.0/16, fe80::/10) and the reserved class E (240.0.0.0/4) cannot be the address of a \
         machine, a subnet or a server (RFC 6890).",
     wrong: "[subnet.slip]\nprefix = \"169.254.30.0/24\"\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n",
@@ -39,9 +39,9 @@ static ADDRESS_FOR_DOCUMENTATION: Rule = Rule {
     name: "address-for-documentation",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "an address is set apart for examples in documents",
+    summary: "an address is reserved for documentation",
     explanation: "192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24 (RFC 5737), 2001:db8::/32 (RFC 3849) and 3fff::/20 \
-        (RFC 9637) are used in documents, and lead nowhere. Such an address was copied from an example.",
+        (RFC 9637) are reserved for documentation, and lead nowhere. Such an address was copied from an example.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"192.0.2.53\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
     of_any_host: true,
@@ -54,9 +54,9 @@ static PREFIX_NOT_PRIVATE: Rule = Rule {
     severity: Severity::Note,
     nature: Nature::Judgment,
     summary: "a subnet has public addresses",
-    explanation: "The addresses for networks of one's own are 10.0.0.0/8, 172.16.0.0/12 and 192.168.0.0/16 (RFC 1918), \
-        100.64.0.0/10 behind a provider (RFC 6598), and fc00::/7 (RFC 4193). Others belong to somebody. That \
-        is right where it is you: a waiver says so.",
+    explanation: "Private addresses are 10.0.0.0/8, 172.16.0.0/12 and 192.168.0.0/16 (RFC 1918), 100.64.0.0/10 \
+        behind a provider (RFC 6598), and fc00::/7 (RFC 4193). All others belong to somebody. If they belong to you, \
+        waive the rule.",
     wrong: "[subnet.slip]\nprefix = \"172.64.30.0/24\"\n",
     right: "[subnet.slip]\nprefix = \"172.16.30.0/24\"\n",
     of_any_host: true,
@@ -68,9 +68,9 @@ static ADDRESS_IS_SERVER: Rule = Rule {
     name: "address-is-server",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a machine has the address of a name server or time server of the site",
-    explanation: "A machine with the address of a server takes its packets, and all others lose the server. Where the \
-        machine is that server, serves says so.",
+    summary: "a machine has the address of a DNS server or time server of the site",
+    explanation: "A machine with the address of a server gets its packets, and all other machines lose the server. \
+        If the machine is that server, write serves.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nserves = [\"dns\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.53\" }\n",
     of_any_host: true,
@@ -90,8 +90,12 @@ fn check_special(judge: &mut Judge<'_>) {
                 judge.on_sheet(
                     &ADDRESS_SPECIAL_PURPOSE,
                     side.prefix.place,
-                    format!("{} is {prefix}, and {} {what}.", capital(&judge.network(subnet)), prefix.network()),
-                    "write the prefix that the subnet has; networks of one's own are below 10.0.0.0/8 or fd00::/8",
+                    format!(
+                        "{} is {prefix}, and {} {what}.",
+                        capital(&judge.network(subnet)),
+                        prefix.network()
+                    ),
+                    "write the subnet's real prefix; private networks are in 10.0.0.0/8 or fd00::/8",
                 );
             } else if let Some(gateway) = side.gateway_address()
                 && let Some(what) = purpose(gateway.value)
@@ -108,12 +112,9 @@ fn check_special(judge: &mut Judge<'_>) {
     }
     for at in assigned(judge) {
         let Some(what) = purpose(at.address()).filter(|_| !at.is_in_prefix()) else { continue };
-        let message = format!("{} {what}, and no machine is given it.", at.address());
-        let fix = format!(
-            "write an address of {}, which is {}",
-            judge.network(at.claim.subnet),
-            at.side.prefix.value
-        );
+        let message = format!("{} {what}, so no machine can have it.", at.address());
+        let fix =
+            format!("write an address in {} ({})", judge.network(at.claim.subnet), at.side.prefix.value);
         report(judge, &ADDRESS_SPECIAL_PURPOSE, &at.claim, message, fix);
     }
     for machine in &site.machines {
@@ -143,11 +144,11 @@ fn check_documentation(judge: &mut Judge<'_>) {
                     &ADDRESS_FOR_DOCUMENTATION,
                     side.prefix.place,
                     format!(
-                        "{} is {}, which is set apart for documents.",
+                        "{} is {}, which is reserved for documentation.",
                         capital(&judge.network(subnet)),
                         side.prefix.value
                     ),
-                    "write the prefix that the subnet has",
+                    "write the subnet's real prefix",
                 );
             }
         }
@@ -160,7 +161,11 @@ fn check_documentation(judge: &mut Judge<'_>) {
                     machine,
                     server.list,
                     server.place,
-                    format!("The {} {} is an address for documents.", server.word(), server.address),
+                    format!(
+                        "The {} {} is an address reserved for documentation.",
+                        server.word(),
+                        server.address
+                    ),
                     "write the server's address",
                 );
             }
@@ -178,12 +183,12 @@ fn check_private(judge: &mut Judge<'_>) {
                 continue;
             }
             if !is_global(first) {
-                let what = kept_for(first).unwrap_or("is given to nobody");
+                let what = kept_for(first).unwrap_or("belongs to nobody");
                 judge.on_sheet(
                     &PREFIX_NOT_PRIVATE,
                     side.prefix.place,
                     format!("{} is {prefix}, and {first} {what}.", capital(&judge.network(subnet))),
-                    "write the prefix that the subnet has; networks of one's own are below 10.0.0.0/8 or fd00::/8",
+                    "write the subnet's real prefix; private networks are in 10.0.0.0/8 or fd00::/8",
                 );
                 continue;
             }
@@ -191,7 +196,7 @@ fn check_private(judge: &mut Judge<'_>) {
             let near = match first {
                 IpAddr::V4(v4) => match v4.octets() {
                     [172, ..] => " (172.16.0.0/12 ends at 172.31.255.255)",
-                    [192, ..] => " (192.168.0.0/16 is private, and nothing else that begins with 192)",
+                    [192, ..] => " (of those that start with 192, only 192.168.0.0/16 is private)",
                     _ => "",
                 },
                 IpAddr::V6(_) => "",
@@ -201,8 +206,8 @@ fn check_private(judge: &mut Judge<'_>) {
                 side.prefix.place,
                 format!("{} is {prefix}, which is public{near}.", capital(&judge.network(subnet))),
                 judge.say(
-                    "correct it if a private network is meant; if the addresses are yours, a waiver says so",
-                    "correct it if a private network is meant",
+                    "correct it if you mean a private network; if the addresses are yours, waive the rule",
+                    "correct it if you mean a private network",
                 ),
             );
         }
@@ -231,9 +236,9 @@ fn check_server(judge: &mut Judge<'_>) {
         let role = if server.is_for_names { "dns" } else { "ntp" };
         let free = site.subnet_of(link).and_then(|subnet| judge.suggest_address(subnet, address));
         let fix = match free {
-            Some(free) => format!(
-                "write an address that is free, such as {free}, or serves = [\"{role}\"] if it is that server"
-            ),
+            Some(free) => {
+                format!("write a free address, such as {free}, or serves = [\"{role}\"] if it is that server")
+            }
             None => format!("write another address, or serves = [\"{role}\"] if it is that server"),
         };
         judge.on_machine(

@@ -17,9 +17,8 @@ static SSH_KEY_WEAK: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Credential,
     summary: "an SSH key is too weak",
-    explanation: "An RSA key has 3072 bits or more (NIST SP 800-57, part 1, table 2); shorter ones are on their way \
-        out, and sshd refuses DSA. A key of type ed25519 is short, fast and strong: ssh-keygen -t ed25519 \
-        makes one.",
+    explanation: "An RSA key should have at least 3072 bits (NIST SP 800-57, part 1, table 2), and sshd refuses DSA. \
+        An ed25519 key is short, fast and strong: ssh-keygen -t ed25519 makes one.",
     wrong: "[account.keeper]\nssh_keys = [\"keys/weak.pub\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
     about_credentials: true,
@@ -32,9 +31,8 @@ static SSH_ROOT_LOGIN_ALLOWED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Credential,
     summary: "root may log in over SSH",
-    explanation: "Every machine has a login called root, so an attacker has half of what is needed, and the log does \
-        not say who it was. Log in on an account of your own that is admin = true, and act as root from \
-        there.",
+    explanation: "Every machine has a login called root, so an attacker needs only the password, and the log does \
+        not show who logged in. Log in with a personal account with admin = true, and become root from there.",
     wrong: "[common]\nssh = { root_login = true }\n",
     right: "[common]\nssh = { root_login = false }\n",
     about_credentials: true,
@@ -47,8 +45,8 @@ static SSH_DISABLED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "the SSH service is switched off on a host",
-    explanation: "A headless host without its SSH service is reached over a cable to its console, if it has one. Where \
-        it is managed in another way, a waiver says so.",
+    explanation: "A headless host without SSH can be reached only at its console, if it has one. If it is managed in \
+        another way, waive the rule.",
     wrong: "[common]\nssh = { enabled = false }\n",
     right: "[common]\nssh = { enabled = true }\n",
     ..Rule::PLAIN
@@ -59,9 +57,9 @@ static HOST_WITHOUT_ADMINISTRATOR: Rule = Rule {
     name: "host-without-administrator",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "nobody on a host may act as root",
-    explanation: "A host on which no login is admin = true, and on which root may not log in, can be looked at and \
-        never changed: no update, no other address. At least one account should be an administrator's.",
+    summary: "nobody can become root on a host",
+    explanation: "A host without an account with admin = true, where root cannot log in either, can never be \
+        changed: no update, no new address. At least one account should be an administrator.",
     wrong: "[account.keeper]\nadmin = false\n",
     right: "[account.keeper]\nadmin = true\n",
     ..Rule::PLAIN
@@ -75,7 +73,7 @@ fn check_weak(judge: &mut Judge<'_>) {
                 &SSH_KEY_WEAK,
                 key.place,
                 format!("A key of account {} {weakness}.", account.name.value),
-                "have its owner make another with ssh-keygen -t ed25519, and name that one",
+                "ask its owner to make a new one with ssh-keygen -t ed25519, and use that",
             );
         }
     }
@@ -104,7 +102,7 @@ fn check_disabled(judge: &mut Judge<'_>) {
             flag.place,
             flag.place,
             "The SSH service is switched off.",
-            "write enabled = true, unless there is another way onto the machine",
+            "write enabled = true, or waive the rule if there is another way to manage it",
         );
     }
 }
@@ -127,14 +125,14 @@ fn check_admin(judge: &mut Judge<'_>) {
     let Some(first) = hosts.first() else { return };
     let who = match hosts.len() {
         1 => String::new(),
-        2 => " and one more host".to_owned(),
+        2 => " and 1 more host".to_owned(),
         more => format!(" and {} more hosts", more - 1),
     };
     judge.on_machine(
         &HOST_WITHOUT_ADMINISTRATOR,
         first,
         first.place,
-        format!("Nobody may act as root on {}{who}.", first.called()),
-        "write admin = true on the account of an administrator",
+        format!("Nobody can become root on {}{who}.", first.called()),
+        "write admin = true in the account of an administrator",
     );
 }

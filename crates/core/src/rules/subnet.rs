@@ -19,9 +19,9 @@ static SUBNET_OVERLAP: Rule = Rule {
     name: "subnet-overlap",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "two subnets share addresses",
-    explanation: "An address that lies in two subnets cannot be routed: the router sends it to one of them. Often one \
-        of the masks is too short.",
+    summary: "two subnets overlap",
+    explanation: "An address in two subnets cannot be routed: the router sends it to one of them. Often one of the \
+        masks is too short.",
     wrong: "[subnet.breakwater]\nprefix = \"10.64.0.0/20\"\ngateway = \"10.64.0.1\"\n",
     right: "[subnet.breakwater]\nprefix = \"10.64.20.0/24\"\ngateway = \"10.64.20.1\"\n",
     of_any_host: true,
@@ -33,9 +33,9 @@ static DHCP_RANGE_OUTSIDE_SUBNET: Rule = Rule {
     name: "dhcp-range-outside-subnet",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a DHCP range does not lie in its subnet",
-    explanation: "Static addresses are kept out of the ranges that a DHCP server leases. A range outside its subnet keeps \
-        nothing out, so one of the two is mistyped.",
+    summary: "a DHCP range is not in its subnet",
+    explanation: "Static addresses must stay out of DHCP ranges. A range outside its subnet has no effect, so either \
+        the range or the prefix is mistyped.",
     wrong: "[subnet.quay]\ndhcp_ranges = [\"10.64.11.200-10.64.11.239\"]\n",
     right: "[subnet.quay]\ndhcp_ranges = [\"10.64.10.200-10.64.10.239\"]\n",
     ..Rule::PLAIN
@@ -47,9 +47,9 @@ static SUBNET_FULL: Rule = Rule {
     severity: Severity::Note,
     nature: Nature::Judgment,
     summary: "a subnet has no free address left",
-    explanation: "Every address of the subnet is given to a machine, leased, kept free or in use. The next machine has \
-        no place there. Subnets of fewer than eight addresses, which join two routers as a rule, are passed \
-        over.",
+    explanation: "Every address of the subnet is given to a machine, leased, kept free or in use, so there is none \
+        for the next machine. Subnets with fewer than eight addresses, which usually connect two routers, are not \
+        checked.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/29\"\ngateway = \"10.64.30.1\"\nkept_free = [\"10.64.30.2-10.64.30.6\"]\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/29\"\ngateway = \"10.64.30.1\"\nkept_free = [\"10.64.30.2-10.64.30.5\"]\n",
     ..Rule::PLAIN
@@ -60,9 +60,9 @@ static POOL_OVERLAP: Rule = Rule {
     name: "pool-overlap",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a pool shares addresses with a subnet or with another pool",
-    explanation: "An appliance hands out the addresses of a pool by itself, and routes them to itself. What it shares \
-        with a subnet is cut off, seen from the appliance.",
+    summary: "a pool overlaps with a subnet or another pool",
+    explanation: "An appliance hands out the addresses of a pool itself, and routes them to itself. It cannot reach \
+        the part of a subnet that overlaps with the pool.",
     wrong: "[pool.logbook-internal]\nprefix = \"10.64.0.0/16\"\n",
     right: "[pool.logbook-internal]\nprefix = \"10.128.0.0/16\"\n",
     ..Rule::PLAIN
@@ -95,7 +95,7 @@ fn check_overlap(judge: &mut Judge<'_>) {
                     &SUBNET_OVERLAP,
                     later.1.place,
                     format!(
-                        "{} is {}, and shares addresses with {}, {}, at {line}.",
+                        "{} is {}, and overlaps with {}, {} (at {line}).",
                         capital(&judge.network_named(later.0)),
                         later.1.value,
                         judge.network_named(first_name),
@@ -120,13 +120,13 @@ fn check_dhcp_ranges(judge: &mut Judge<'_>) {
                         &DHCP_RANGE_OUTSIDE_SUBNET,
                         range.place,
                         format!(
-                            "{} is {}, and subnet {} has no {} prefix.",
+                            "{} is {}, but subnet {} has no {} prefix.",
                             range.value,
                             family.name(),
                             subnet.name.value,
                             family.name()
                         ),
-                        "correct the range, or give the subnet its prefix",
+                        "correct the range, or add the prefix to the subnet",
                     );
                 }
                 continue;
@@ -139,13 +139,13 @@ fn check_dhcp_ranges(judge: &mut Judge<'_>) {
                 &DHCP_RANGE_OUTSIDE_SUBNET,
                 range.place,
                 format!(
-                    "{} does not lie in subnet {}, which runs from {} to {}.",
+                    "{} is not in subnet {}, which is {} to {}.",
                     range.value,
                     subnet.name.value,
                     prefix.network(),
                     prefix.broadcast()
                 ),
-                "correct the range, or move it to the subnet that it belongs to",
+                "correct the range, or move it to the right subnet",
             );
         }
     }
@@ -168,7 +168,7 @@ fn check_full(judge: &mut Judge<'_>) {
                 &SUBNET_FULL,
                 side.prefix.place,
                 format!("Subnet {} ({prefix}) has no free address left.", subnet.name.value),
-                "give back what is kept or leased without need, or plan a larger subnet",
+                "free addresses that are kept or leased without need, or use a larger subnet",
             );
         }
     }
@@ -193,10 +193,10 @@ fn check_pools(judge: &mut Judge<'_>) {
                     &POOL_OVERLAP,
                     prefix.place,
                     format!(
-                        "Pool {} is {}, and shares addresses with {name}, {}, at {line}.",
+                        "Pool {} is {}, and overlaps with {name}, {} (at {line}).",
                         pool.name.value, prefix.value, other.value
                     ),
-                    "write a prefix that nothing else of the site has, such as one below 10.128.0.0/9",
+                    "write a prefix that nothing else in the site uses, such as one in 10.128.0.0/9",
                 );
             }
         }

@@ -12,9 +12,9 @@ static TIMEZONE_MISSING: Rule = Rule {
     name: "timezone-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a host is given no time zone",
-    explanation: "Without a zone the host keeps the one of its image, whatever that is, and its logs and schedules run by \
-        it. \"Etc/UTC\" is a zone too.",
+    summary: "a host has no time zone",
+    explanation: "Without a time zone the host keeps the one of its image, whatever it is, for its logs and \
+        schedules. \"Etc/UTC\" is a time zone too.",
     wrong: "# a whole sheet\nformat = 1\n[common]\ndns = \"none\"\nntp = \"none\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\ngateway = \"10.64.10.1\"\n[account.keeper]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\ntimezone = \"Europe/Rome\"\n",
     about_absence: true,
@@ -26,10 +26,10 @@ static TIMEZONE_FIXED_OFFSET: Rule = Rule {
     name: "timezone-fixed-offset",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a time zone is a fixed distance from UTC, without daylight saving",
-    explanation: "Zones such as Etc/GMT-1, EST or GMT keep the same distance from UTC all year, so that clocks are an hour off for \
-        half of it where daylight saving is kept. The sign of the Etc/GMT zones is the reverse of the usual one, besides. \
-        Name the zone of the place, or Etc/UTC where local time is not wanted at all.",
+    summary: "a time zone is a fixed offset from UTC, without daylight saving time",
+    explanation: "Zones such as Etc/GMT-1, EST or GMT have the same offset all year, so clocks are an hour off for \
+        half of it where daylight saving time is used. Also, the sign of the Etc/GMT zones is the opposite of the \
+        usual one. Write the zone of the place, or Etc/UTC if you do not want local time.",
     wrong: "[common]\ntimezone = \"Etc/GMT-1\"\n",
     right: "[common]\ntimezone = \"Europe/Rome\"\n",
     ..Rule::PLAIN
@@ -50,7 +50,7 @@ fn check_fixed_offset(judge: &mut Judge<'_>) {
                 machine,
                 zone.place,
                 zone.place,
-                format!("The time zone {name} has no daylight saving."),
+                format!("The time zone {name} has no daylight saving time."),
                 if name.starts_with('G') {
                     "write the zone of the place, such as \"Europe/London\", or \"Etc/UTC\""
                 } else {
@@ -69,15 +69,15 @@ fn check_missing(judge: &mut Judge<'_>) {
         .filter(|machine| machine.host().is_some() && machine.settings.timezone.is_absent());
     let Some(first) = lacking.next() else { return };
     let message = match lacking.count() {
-        0 => format!("The sheet gives {} no time zone.", first.called()),
-        1 => format!("The sheet gives {} and one more host no time zone.", first.called()),
-        more => format!("The sheet gives {} and {more} more hosts no time zone.", first.called()),
+        0 => format!("{} has no time zone.", first.called()),
+        1 => format!("The sheet gives {} and 1 more host no time zone.", first.called()),
+        more => format!("{} and {more} more hosts have no time zone.", first.called()),
     };
     judge.on_machine(
         &TIMEZONE_MISSING,
         first,
         first.place,
         message,
-        "write timezone = \"Europe/Rome\", or the zone that is right, in [common] or on the host",
+        "write timezone = \"Europe/Rome\", or the right zone, in [common] or on the host",
     );
 }

@@ -21,9 +21,9 @@ static VLAN_DUPLICATE: Rule = Rule {
     name: "vlan-duplicate",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "two subnets or pools have the same VLAN tag",
-    explanation: "A tag is one network on all switches of a site. Two subnets with the same tag hear each other; \
-        usually an entry was copied and its tag left as it was.",
+    summary: "two subnets or pools have the same VLAN ID",
+    explanation: "A VLAN ID is one network on all switches of a site. Two subnets with the same ID are not \
+        separated; usually an entry was copied and its VLAN ID was not changed.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nvlan = 130\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[subnet.mole]\nprefix = \"10.64.31.0/24\"\nvlan = 131\n",
     ..Rule::PLAIN
@@ -34,8 +34,8 @@ static VLAN_MISSING: Rule = Rule {
     name: "vlan-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a link of kind vlan is in a subnet without a tag",
-    explanation: "The tag of a vlan link is that of its subnet, so that all machines of the subnet have the same.",
+    summary: "a link of kind vlan is in a subnet without a VLAN ID",
+    explanation: "A vlan link gets its VLAN ID from its subnet, so that it is the same for all machines.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\n",
     about_absence: true,
@@ -47,9 +47,9 @@ static VLAN_TWICE_ON_LINK: Rule = Rule {
     name: "vlan-twice-on-link",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a link carries two vlans with the same tag",
-    explanation: "The kernel makes one interface for a tag on a link, and refuses the second. A second address of the \
-        same subnet belongs into more_addresses.",
+    summary: "a link has two vlans with the same ID",
+    explanation: "The kernel creates one interface per VLAN ID on a link, and refuses the second. Put a second \
+        address in the same subnet into more_addresses.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", default_route = false }\nlink.sonar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.12\", default_route = false }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\nlink.radar = { kind = \"vlan\", over = \"eth0\", subnet = \"slip\", address = \"10.64.30.11\", more_addresses = [\"10.64.30.12\"], default_route = false }\n",
     of_any_host: true,
@@ -75,8 +75,8 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                 judge.on_sheet(
                     &VLAN_DUPLICATE,
                     tag.place,
-                    format!("{} is the tag of {other} already, at {line}.", tag.value),
-                    "write the tag that the switches have for this one",
+                    format!("{} is already the VLAN ID of {other} (at {line}).", tag.value),
+                    "write the VLAN ID that the switches use for this one",
                 );
             }
         }
@@ -88,13 +88,10 @@ fn check_missing(judge: &mut Judge<'_>) {
     for (machine, link) in links(judge).filter(|(_, link)| matches!(link.kind, LinkKind::Vlan(_))) {
         let message = match (&link.subnet, site.subnet_of(link)) {
             (_, Some(subnet)) if subnet.vlan.is_absent() => {
-                format!(
-                    "Subnet {} has no `vlan`, which would be the tag of {}.",
-                    subnet.name.value, link.name.value
-                )
+                format!("Subnet {} has no `vlan`, so {} has no VLAN ID.", subnet.name.value, link.name.value)
             }
             (Stated::Absent, None) => {
-                format!("The vlan {} is in no subnet, which would give its tag.", link.name.value)
+                format!("The vlan {} is in no subnet, so it has no VLAN ID.", link.name.value)
             }
             _ => continue,
         };
@@ -104,7 +101,7 @@ fn check_missing(judge: &mut Judge<'_>) {
             machine,
             place,
             message,
-            "add the tag to the subnet, as in vlan = 110, or write kind = \"ethernet\" where it comes untagged",
+            "add the VLAN ID to the subnet, as in vlan = 110, or write kind = \"ethernet\" if the link is untagged",
         );
     }
 }
@@ -122,13 +119,10 @@ fn check_twice(judge: &mut Judge<'_>) {
                     &VLAN_TWICE_ON_LINK,
                     machine,
                     link.name.place,
-                    format!(
-                        "{} and {first} are both the vlan {} of {}.",
-                        link.name.value, tag.value, over.value
-                    ),
+                    format!("{} and {first} are both vlan {} on {}.", link.name.value, tag.value, over.value),
                     judge.say(
                         format!("write the other subnet, or add its address to {first} with more_addresses"),
-                        format!("write the other tag, or put its address among those of {first}"),
+                        format!("write the other VLAN ID, or move its address to {first}"),
                     ),
                 );
             }

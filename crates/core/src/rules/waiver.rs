@@ -14,9 +14,9 @@ static WAIVER_EXPIRED: Rule = Rule {
     name: "waiver-expired",
     severity: Severity::Warning,
     nature: Nature::Fault,
-    summary: "a waiver is past its last day",
-    explanation: "A waiver counts up to and on the day in until, so that what was put up with for a time does not stay \
-        for ever. After that the findings are back, beside this one. Mend what they say, or agree on another \
+    summary: "a waiver has expired",
+    explanation: "A waiver is valid up to and including the day in `until`, so that an exception does not stay \
+        forever. After that its findings are back, together with this one. Fix what they report, or agree on another \
         day.",
     wrong: "[common]\nntp = [\"10.64.10.121\", \"none\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2020-06-30\n",
     right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
@@ -28,9 +28,9 @@ static WAIVER_UNMATCHED: Rule = Rule {
     name: "waiver-unmatched",
     severity: Severity::Warning,
     nature: Nature::Fault,
-    summary: "a waiver silences no finding",
-    explanation: "What it was written for has been mended, or the name of the rule or of a machine was mistyped. Take \
-        it out, so that it does not silence a finding of tomorrow.",
+    summary: "a waiver matches no finding",
+    explanation: "Its finding has been fixed, or the name of the rule or of a machine is mistyped. Remove the \
+        waiver, so that it does not hide a future finding.",
     wrong: "[common]\nntp = [\"10.64.10.121\", \"10.64.10.122\", \"10.64.10.123\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
     right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
     ..Rule::PLAIN
@@ -41,9 +41,9 @@ static WAIVER_NOT_ALLOWED: Rule = Rule {
     name: "waiver-not-allowed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a waiver is for a rule that cannot be set aside",
-    explanation: "A waiver silences what is a judgment, such as a single time server. A rule whose breach makes a \
-        file wrong, or a machine unreachable, holds for everybody.",
+    summary: "a waiver is for a rule that cannot be waived",
+    explanation: "A waiver is for matters of judgment, such as a single time server. A rule whose violation makes a \
+        file wrong, or a machine unreachable, always applies.",
     wrong: "[[waiver]]\nrule = \"address-malformed\"\nreason = \"no time\"\nuntil = 2099-06-30\n",
     right: "[common]\nntp = [\"10.64.10.121\"]\n[[waiver]]\nrule = \"ntp-too-few\"\nreason = \"one clock until the cable is laid\"\nuntil = 2099-06-30\n",
     ..Rule::PLAIN
@@ -103,8 +103,8 @@ pub(crate) fn apply(
         about.push(Finding::on_sheet(
             &WAIVER_UNMATCHED,
             waiver.place,
-            format!("No finding of {} is there to be silenced.", waiver.rule.name),
-            "take the waiver out, or correct its `machines`",
+            format!("There is no finding of {} to waive.", waiver.rule.name),
+            "remove the waiver, or correct its `machines`",
         ));
     }
     findings.append(&mut about);
@@ -126,8 +126,8 @@ fn read(
         about.push(Finding::on_sheet(
             &WAIVER_NOT_ALLOWED,
             name.place,
-            format!("{} cannot be set aside: {}.", rule.name, rule.summary),
-            "take the waiver out, and mend what the rule finds",
+            format!("{} cannot be waived: {}.", rule.name, rule.summary),
+            "remove the waiver, and fix what the rule reports",
         ));
         return None;
     }
@@ -141,8 +141,8 @@ fn read(
         about.push(Finding::on_sheet(
             &WAIVER_EXPIRED,
             until.place,
-            format!("The waiver of {} was good until {day}.", rule.name),
-            "mend what the rule finds, or agree on another day",
+            format!("The waiver of {} expired on {day}.", rule.name),
+            "correct what the rule reports, or write a later day",
         ));
         return None;
     }
@@ -155,7 +155,7 @@ fn read(
                     Ok(glob) => matchers.push(glob.compile_matcher()),
                     Err(_) => {
                         let spec = WAIVER.key("machines")?;
-                        let found = "a text that is no such pattern";
+                        let found = "a text that is not a valid pattern";
                         about
                             .push(crate::sheet::rules::form::value_wrong_type(None, glob.place, spec, found));
                         return None;
@@ -171,7 +171,7 @@ fn read(
 fn unknown_rule(name: &Written<String>, known: &[&'static Rule]) -> Finding {
     let fix = match nearest(&name.value, known.iter().map(|rule| rule.name), 1).first() {
         Some(close) => format!("write rule = \"{close}\""),
-        None => "write the name of a rule as findings give it".to_owned(),
+        None => "write the name of a rule as findings show it".to_owned(),
     };
     Finding::on_sheet(&WAIVER_UNMATCHED, name.place, format!("There is no rule \"{}\".", name.value), fix)
 }

@@ -15,14 +15,14 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&WIFI_IN_BRIDGE, check_members),
 ];
 
-/// A radio without a network.
+/// A Wi-Fi link without a network.
 static WIFI_SETTINGS_MISSING: Rule = Rule {
     name: "wifi-settings-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a link of kind wifi is in a subnet that does not say how radios join it",
-    explanation: "The name of the wireless network and its passphrase stand once, in wifi of the subnet, for all \
-        machines that join it.",
+    summary: "a link of kind wifi is in a subnet without a Wi-Fi network",
+    explanation: "The SSID and the passphrase are written once, in `wifi` of the subnet, for all machines that join \
+        it.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
@@ -34,9 +34,9 @@ static WIFI_PASSPHRASE_LENGTH: Rule = Rule {
     name: "wifi-passphrase-length",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the passphrase of a wireless network has the wrong length",
-    explanation: "A passphrase has 8 to 63 characters of ASCII; a key that was derived from one has 64 hexadecimal \
-        digits (IEEE 802.11, annex J). With another length the radio never joins. SAE wants the passphrase itself.",
+    summary: "a Wi-Fi passphrase has the wrong length",
+    explanation: "A passphrase has 8 to 63 ASCII characters; a key derived from one has 64 hexadecimal digits (IEEE \
+        802.11, annex J). With another length the link never joins. SAE needs the passphrase itself.",
     wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"short.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_credentials: true,
@@ -48,22 +48,23 @@ static WIFI_PASSPHRASE_READABLE: Rule = Rule {
     name: "wifi-passphrase-readable",
     severity: Severity::Note,
     nature: Nature::Judgment,
-    summary: "the passphrase of a wireless network lies on hosts as it is",
-    explanation: "For WPA2 a host gets a key that is derived from the passphrase. SAE needs the passphrase itself, so that who         takes a host's card out has it, for this network and wherever else it is used. Use it nowhere else, and change it         when a host is lost.",
+    summary: "a Wi-Fi passphrase is stored in plain text on hosts",
+    explanation: "For WPA2 a host gets a key that is derived from the passphrase. SAE needs the passphrase itself, \
+        so whoever takes a host's card has it. Do not use it anywhere else, and change it when a host is lost.",
     wrong: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, sae = true }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[common]\nnetplan = \"1.1\"\n[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_credentials: true,
     ..Rule::PLAIN
 };
 
-/// A radio as a member.
+/// A Wi-Fi link as a member.
 static WIFI_IN_BRIDGE: Rule = Rule {
     name: "wifi-in-bridge",
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a wifi is a member of a bond or bridge",
-    explanation: "An access point takes packets of a client's own address only, so what passes through the client from \
-        elsewhere is dropped. A wifi cannot be a member of a bridge, and hardly of a bond.",
+    explanation: "An access point accepts only packets from a client's own MAC address, so forwarded traffic is \
+        dropped. A wifi link cannot be a member of a bridge, and hardly of a bond.",
     wrong: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { kind = \"ethernet\", subnet = \"quay\", address = \"10.64.10.11\" }\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\" }\nlink.inner = { kind = \"bridge\", members = [\"wifi0\"], address = \"none\" }\n",
     right: "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\nlink.wifi0 = { kind = \"wifi\", mac = \"02:64:20:00:00:01\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     of_any_host: true,
@@ -79,11 +80,11 @@ fn check_missing(judge: &mut Judge<'_>) {
         let (place, message) = match (link.subnet.value(), site.subnet_of(link)) {
             (Some(written), Some(subnet)) if subnet.wifi.is_absent() => (
                 written.place,
-                format!("Subnet {} does not say how {} joins it.", subnet.name.value, link.name.value),
+                format!("Subnet {} has no `wifi` that {} could join.", subnet.name.value, link.name.value),
             ),
             (None, None) if link.subnet.is_absent() => (
                 link.name.place,
-                format!("{} is in no subnet, which would say how it joins.", link.name.value),
+                format!("{} is in no subnet, so it has no Wi-Fi network to join.", link.name.value),
             ),
             _ => continue,
         };
@@ -110,19 +111,19 @@ fn check_passphrases(judge: &mut Judge<'_>) {
         let Some((place, wifi)) = site.uses_of(slot).find_map(network) else { continue };
         let (what, fix) = if is_wifi_key(text) && wifi.sae.is_some() {
             (
-                "a derived key, and SAE wants the passphrase itself",
+                "a derived key, but SAE needs the passphrase itself",
                 "put the passphrase of 8 to 63 ASCII characters there",
             )
         } else if is_wifi_key(text) || is_wifi_passphrase(text) {
             continue;
         } else {
             (
-                "no passphrase: it has too few characters, too many, or others than ASCII has",
+                "not a passphrase: it is too short, too long, or has non-ASCII characters",
                 "put a passphrase of 8 to 63 ASCII characters there, or a key of 64 hexadecimal digits",
             )
         };
         let called = if secret.is_in_sheet() {
-            "What stands here".to_owned()
+            "This value".to_owned()
         } else {
             format!("The secret {}", secret.name.value)
         };
@@ -147,11 +148,11 @@ fn check_readable(judge: &mut Judge<'_>) {
                 &WIFI_PASSPHRASE_READABLE,
                 sae.place,
                 format!(
-                    "The passphrase of {} lies as it is on {count} {}.",
+                    "The passphrase of {} is in plain text on {count} {}.",
                     subnet.name.value,
                     if count == 1 { "host" } else { "hosts" }
                 ),
-                "use it nowhere else; or take `sae` out, and hosts get a derived key for WPA2",
+                "do not use it anywhere else; or remove `sae`, and hosts get a derived key for WPA2",
             );
         }
     }
@@ -170,8 +171,12 @@ fn check_members(judge: &mut Judge<'_>) {
             &WIFI_IN_BRIDGE,
             machine,
             place,
-            format!("{name} is a wifi, and a member of the {} {}.", parent.kind.word(), parent.name.value),
-            "take it out of the members, and give it an address of its own",
+            format!(
+                "{name} is a wifi link, but a member of the {} {}.",
+                parent.kind.word(),
+                parent.name.value
+            ),
+            "remove it from the members, and give it an address of its own",
         );
     }
 }

@@ -35,7 +35,7 @@ pub fn expand(sheet: &mut Sheet, sources: &mut Sources, named_files: &dyn NamedF
         sheet.is_whole &= !expanded.is_empty();
         if machines.len() + expanded.len() > MOST {
             let message = format!("With this entry the sheet has more than {MOST} machines.");
-            let fix = "write several sheets".to_owned();
+            let fix = "split it into several sheets".to_owned();
             expander.findings.push(sheet_rules::pattern::malformed(None, header, message, fix));
             sheet.is_whole = false;
             break;
@@ -184,7 +184,7 @@ impl Expander<'_> {
                     ReadFault::Missing => format!("There is no file {name}."),
                     other => format!("{name} cannot be used: {other}."),
                 };
-                let fix = "write the path of the CSV file from the folder of the sheet on";
+                let fix = "write the path of the CSV file relative to the sheet's folder";
                 self.findings.push(sheet_rules::pattern::rows_malformed(machine, path.place, message, fix));
                 return None;
             }
@@ -193,7 +193,7 @@ impl Expander<'_> {
             Ok(decoded) => decoded,
             Err(reason) => {
                 let message = format!("{name} cannot be used: {reason}.");
-                let fix = "save it as UTF-8 text with commas between the fields";
+                let fix = "save it as UTF-8 text, separated by commas";
                 self.findings.push(sheet_rules::pattern::rows_malformed(machine, path.place, message, fix));
                 return None;
             }
@@ -247,7 +247,7 @@ impl Expander<'_> {
             ',' => None,
             ';' => Some("semicolons between its fields"),
             '\t' => Some("tabs between its fields"),
-            _ => Some("upright lines between its fields"),
+            _ => Some("pipes between its fields"),
         };
         let spelled = (spelling != Spelling::Utf8).then(|| format!("is {} text", spelling.word()));
         let parts: Vec<String> =

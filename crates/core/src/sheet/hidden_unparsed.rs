@@ -6,7 +6,7 @@ use impostazione_text::confidential::is_secret;
 
 use super::hidden::{OWNERS, PLACES, is_path, is_variable};
 
-/// The rest of a sheet that could not be parsed, from the first line on that may hold a secret; all of a text that is no
+/// The rest of a sheet that could not be parsed, from the first line on that may hold a secret; all of a text that is not a
 /// sheet by anything that it says.
 pub(crate) fn hidden_in_unparsed(text: &str) -> Range<usize> {
     let is_header = |line: &str| {
@@ -54,7 +54,7 @@ fn only_names(line: &str) -> bool {
     }
 }
 
-/// The rest of a text of netplan's that could not be parsed, in the same way; all of a text that is none of netplan's.
+/// The rest of a text of netplan's that could not be parsed, in the same way; all of a text that is not one of netplan's.
 pub(crate) fn hidden_in_unparsed_netplan(text: &str) -> Range<usize> {
     if !text.lines().any(|line| line.trim_start().starts_with("network:")) {
         return 0..text.len();
@@ -63,7 +63,7 @@ pub(crate) fn hidden_in_unparsed_netplan(text: &str) -> Range<usize> {
     first_line(text, |line| is_setting(line) && is_harmless(line.trim(), text))..text.len()
 }
 
-/// The rest of a table of rows that could not be parsed: all rows, where a field of the header speaks of a secret.
+/// The rest of a table of rows that could not be parsed: all rows, where a field of the header mentions a secret.
 pub(crate) fn hidden_in_unparsed_rows(text: &str) -> Range<usize> {
     let header = text.split_inclusive('\n').next().unwrap_or_default();
     let speaks = header.split([',', ';', '\t']).any(is_secret);
@@ -128,7 +128,7 @@ mod tests {
         assert_eq!(shown(placed), "format = 1\n[secret.b]\n");
         let unknown = "format = 1\n[account.a]\npassword = { secret = \"tide\" }\n";
         assert_eq!(shown(unknown), "format = 1\n[account.a]\n");
-        assert_eq!(shown("format = 1\nhunter\nx = 1\n"), "format = 1\n", "a line that is no setting");
-        assert_eq!(shown("Tq7-rope-Harbor-41\n"), "", "a file of a secret is no sheet");
+        assert_eq!(shown("format = 1\nhunter\nx = 1\n"), "format = 1\n", "a line that is not a setting");
+        assert_eq!(shown("Tq7-rope-Harbor-41\n"), "", "a file of a secret is not a sheet");
     }
 }

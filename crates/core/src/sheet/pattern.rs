@@ -70,9 +70,8 @@ impl Pattern {
             let inside = from_brace.strip_prefix('{').and_then(|inner| inner.split_once('}'));
             let Some((range, after)) = inside else {
                 return Err(PatternFault {
-                    message: format!("\"{text}\" has a brace without its partner."),
-                    fix: "write a range such as {01..12}, or the brace twice where a brace is meant"
-                        .to_owned(),
+                    message: format!("\"{text}\" has an unmatched brace."),
+                    fix: "write a range such as {01..12}, or double the brace for a literal brace".to_owned(),
                 });
             };
             if !plain.is_empty() {
@@ -124,8 +123,8 @@ impl Pattern {
 fn field_name(text: &str) -> Result<String, PatternFault> {
     if text.contains("..") {
         return Err(PatternFault {
-            message: format!("{{{text}}} is a range, and this entry takes its machines from rows."),
-            fix: "give the rows a field for it, or take `rows` out".to_owned(),
+            message: format!("{{{text}}} is a range, but this entry takes its machines from rows."),
+            fix: "add a field to the rows, or remove `rows`".to_owned(),
         });
     }
     Ok(text.to_owned())
@@ -149,13 +148,15 @@ impl Counting {
         let text = short(written);
         let Some((first, last)) = written.split_once("..") else {
             return Err(PatternFault {
-                message: format!("{{{text}}} is no range: there are no two dots in it."),
-                fix: "write a range such as {01..12}, or, for a field of a CSV file, add rows = \"buoys.csv\"; a brace itself is written twice".to_owned(),
+                message: format!("{{{text}}} is not a range: it has no two dots."),
+                fix: "write a range such as {01..12}, or add rows = \"buoys.csv\" for a field of a CSV file; double \
+                    the brace for a literal brace".to_owned(),
             });
         };
         let range = Self::number(first, last).or_else(|| Self::address(first, last)).ok_or_else(|| PatternFault {
-            message: format!("{{{text}}} is no range: its ends are not two numbers or two addresses of one kind."),
-            fix: "write {01..12}, {0x0a..0x1f} or {10.64.32.11..10.64.35.250}; leading zeros at both ends alike".to_owned(),
+            message: format!("{{{text}}} is not a range: its ends are not two numbers or two addresses of one \
+                family."),
+            fix: "write {01..12}, {0x0a..0x1f} or {10.64.32.11..10.64.35.250}, with the same width at both ends".to_owned(),
         })?;
         let (is_reversed, count) = match range {
             Self::Number { first, last, .. } => (first > last, last.checked_sub(first)),
@@ -163,7 +164,7 @@ impl Counting {
         };
         if is_reversed {
             return Err(PatternFault {
-                message: format!("{{{text}}} ends before it begins."),
+                message: format!("{{{text}}} ends before it starts."),
                 fix: format!("write {{{last}..{first}}}, or correct one of the two"),
             });
         }
@@ -285,7 +286,11 @@ mod tests {
             format!("{{1..{zeros}2}}"),
         ] {
             let Err(fault) = Pattern::parse(&text, Filling::Ranges) else { panic!("a range") };
-            assert!(fault.message.contains("is no range") && fault.message.len() < 200, "{}", fault.message);
+            assert!(
+                fault.message.contains("is not a range") && fault.message.len() < 200,
+                "{}",
+                fault.message
+            );
         }
     }
 
@@ -313,10 +318,10 @@ mod tests {
     #[test]
     fn what_is_no_range_says_why() {
         let fault = |text: &str| Pattern::parse(text, Filling::Ranges).unwrap_err().message;
-        assert_eq!(fault("gauge-{01..12"), "\"gauge-{01..12\" has a brace without its partner.");
-        assert_eq!(fault("gauge-}"), "\"gauge-}\" has a brace without its partner.");
-        assert_eq!(fault("{name}"), "{name} is no range: there are no two dots in it.");
-        assert_eq!(fault("{12..1}"), "{12..1} ends before it begins.");
+        assert_eq!(fault("gauge-{01..12"), "\"gauge-{01..12\" has an unmatched brace.");
+        assert_eq!(fault("gauge-}"), "\"gauge-}\" has an unmatched brace.");
+        assert_eq!(fault("{name}"), "{name} is not a range: it has no two dots.");
+        assert_eq!(fault("{12..1}"), "{12..1} ends before it starts.");
         assert_eq!(fault("{0..100000}"), "{0..100000} has more than 100000 values.");
         assert_eq!(fault("{fd64::..fd65::}"), "{fd64::..fd65::} has more than 100000 values.");
         for text in [
@@ -329,7 +334,7 @@ mod tests {
             "{1..99999999999999999999}",
         ] {
             assert!(
-                fault(text).contains("its ends are not two numbers or two addresses of one kind"),
+                fault(text).contains("its ends are not two numbers or two addresses of one family"),
                 "{text}"
             );
         }

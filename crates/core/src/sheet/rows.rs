@@ -64,8 +64,8 @@ impl Rows {
             let whole = first.zip(last).map_or(0..0, |(first, last)| first.span.start()..last.span.end());
             if row.len() < fields.len() {
                 let message =
-                    format!("This row has {}, and the header has {}.", counted(row.len()), fields.len());
-                let fix = "give it as many values as the header has fields; a value with a comma in it stands in quotes";
+                    format!("This row has {}, but the header has {}.", counted(row.len()), fields.len());
+                let fix = "write as many values as the header has fields; put a value with a comma in quotes";
                 faults.push(reading.fault(whole, message, fix));
                 continue;
             }
@@ -74,8 +74,9 @@ impl Rows {
                 let count =
                     fields.len() + beyond.iter().rposition(|value| !value.value.is_empty()).unwrap_or(0) + 1;
                 let message =
-                    format!("This row has {}, and the header has {}.", counted(count), fields.len());
-                let fix = "name the column in the header, or give the row as many values as the header has fields; a value with a comma in it stands in quotes";
+                    format!("This row has {}, but the header has {}.", counted(count), fields.len());
+                let fix = "name the column in the header, or write as many values as the header has fields; put a \
+                    value with a comma in quotes";
                 faults.push(RowsFault { place: extra.place, message, fix });
                 continue;
             }
@@ -96,10 +97,10 @@ fn fields_of(mut header: Record) -> Result<Record, Vec<RowsFault>> {
     for field in &header {
         if field.value.is_empty() {
             let message = "A field of the header has no name.".to_owned();
-            faults.push(RowsFault { place: field.place, message, fix: "name it, or take the column out" });
+            faults.push(RowsFault { place: field.place, message, fix: "name it, or remove the column" });
         } else if !seen.insert(&field.value) {
             let message = format!("The header has two fields \"{}\".", field.value);
-            faults.push(RowsFault { place: field.place, message, fix: "give one of them another name" });
+            faults.push(RowsFault { place: field.place, message, fix: "rename one of them" });
         }
     }
     if faults.is_empty() { Ok(header) } else { Err(faults) }
@@ -228,14 +229,13 @@ impl Reading<'_> {
     fn explain(&self, start: usize, fault: &QuoteFault) -> (std::ops::Range<usize>, String, &'static str) {
         match fault {
             QuoteFault::Unclosed => {
-                let message =
-                    "The quotation mark that opens here is not closed, so that this row cannot be read.";
-                let fix = "close it behind the value, or take it out; a quotation mark within a value in quotes is written twice";
+                let message = "The quote that opens here is not closed, so this row cannot be read.";
+                let fix = "close it after the value, or remove it; double a quote inside a quoted value";
                 (start..start + 1, message.to_owned(), fix)
             }
             QuoteFault::Behind(offset) => {
-                let message = "The quotation mark that opens here is closed within a value: something stands behind the closing one, so that this row cannot be read.";
-                let fix = "close the first value where it ends; a quotation mark within a value in quotes is written twice";
+                let message = "There is more text after the closing quote, so this row cannot be read.";
+                let fix = "close the quote at the end of the value; double a quote inside a quoted value";
                 let line = self.line_end(start);
                 (start..(start + offset).min(line).max(start + 1), message.to_owned(), fix)
             }
@@ -327,10 +327,10 @@ mod tests {
         assert_eq!(parse("").unwrap_err(), ["buoys.csv is empty: it has no header."]);
         assert_eq!(parse("a,a\n1,2\n").unwrap_err(), ["The header has two fields \"a\"."]);
         assert_eq!(parse("a,,b\n1,2,3\n").unwrap_err(), ["A field of the header has no name."]);
-        assert_eq!(parse("a,\n1,2\n").unwrap_err(), ["This row has 2 fields, and the header has 1."]);
+        assert_eq!(parse("a,\n1,2\n").unwrap_err(), ["This row has 2 fields, but the header has 1."]);
         assert_eq!(
             parse("a,b\n1\n1,2\n1,2,3\n").unwrap_err(),
-            ["This row has 1 field, and the header has 2.", "This row has 3 fields, and the header has 2."]
+            ["This row has 1 field, but the header has 2.", "This row has 3 fields, but the header has 2."]
         );
     }
 
@@ -359,7 +359,7 @@ mod tests {
         for (slip, says) in [
             ("buoy-2,\"10.64", "is not closed"),
             ("\"buoy-2,10.64", "is not closed"),
-            ("buoy-2,\"10.64\"x", "stands behind the closing one"),
+            ("buoy-2,\"10.64\"x", "after the closing quote"),
             ("buoy-2", "This row has 1 field"),
             ("buoy-2,10.64,south", "This row has 3 fields"),
         ] {

@@ -33,12 +33,12 @@ pub(super) fn decode(bytes: Vec<u8>) -> Result<(String, Spelling), &'static str>
         // A mark at the beginning says which of the two it is, and is taken off.
         let (text, _, is_damaged) = wide.decode(&bytes);
         if is_damaged || text.contains('\0') {
-            return Err("it looks like UTF-16, and is damaged");
+            return Err("it looks like UTF-16, but is damaged");
         }
         return Ok((text.into_owned(), Spelling::Utf16));
     }
     if bytes.contains(&0) {
-        return Err("it is no text: there are bytes in it that no text has");
+        return Err("it is not text: it has binary bytes in it");
     }
     match String::from_utf8(bytes) {
         Ok(text) => {

@@ -60,7 +60,7 @@ pub(super) fn explain(id: SourceId, source: &Source, errors: &[Error]) -> Broken
         broken.findings.push(
             form::syntax(
                 place,
-                format!("The {bracket} that opens here is not closed, so that nothing below it can be read."),
+                format!("The {bracket} that opens here is not closed, so nothing below it can be read."),
                 format!("close it with {closer}, and check again"),
             )
             .quoting_nothing(),
@@ -126,7 +126,7 @@ impl Slip<'_> {
             (
                 part,
                 "This is not TOML.",
-                "write the line as key = \"value\", or begin it with # to make it a comment",
+                "write the line as key = \"value\", or put # before it to make it a comment",
             )
         })
     }
@@ -149,14 +149,14 @@ impl Slip<'_> {
     }
 
     fn duplicate_key(&self) -> Option<Explained> {
-        let message = "This key stands twice in its table.";
-        self.says("duplicate key").then(|| (self.span.clone(), message, "take one of the two out"))
+        let message = "This key is twice in its table.";
+        self.says("duplicate key").then(|| (self.span.clone(), message, "remove one of them"))
     }
 
     fn missing_value(&self) -> Option<Explained> {
         let value_missing = self.says("must be quoted") && self.span.is_empty();
         let message = "There is no value after the equals sign.";
-        value_missing.then(|| (self.whole_line(), message, "write the value, or take the line out"))
+        value_missing.then(|| (self.whole_line(), message, "write the value, or remove the line"))
     }
 
     fn unquoted_value(&self) -> Option<Explained> {
@@ -166,18 +166,18 @@ impl Slip<'_> {
             return None;
         }
         if value.trim_matches(['“', '”', '„', '‘', '’', '«', '»']) != value {
-            let message = "This value stands in quotation marks that only a person takes for such.";
-            return Some((bare, message, "write plain ones: \"value\""));
+            let message = "This value is in typographic quotes.";
+            return Some((bare, message, "use plain quotes: \"value\""));
         }
         (self.says("must be quoted") || value.contains(['.', ':', '/', '-'])).then_some((
             bare,
-            "This value stands without quotation marks.",
-            "write it in quotation marks: \"value\"",
+            "This value is not in quotes.",
+            "put it in quotes: \"value\"",
         ))
     }
 
     fn wrong_escape(&self) -> Option<Explained> {
-        let message = "A backslash in this text begins nothing that TOML knows.";
+        let message = "This text has a backslash sequence that TOML does not have.";
         let fix = "double the backslash, or put the text in single quotes";
         self.says("escape").then(|| (self.whole_line(), message, fix))
     }
@@ -193,13 +193,13 @@ impl Slip<'_> {
         } else {
             self.to_line_end()
         };
-        let message = "A text that begins here or before does not end: its closing quote is missing.";
-        Some((part, message, "close the text with the quote that it began with"))
+        let message = "A text that starts here or earlier has no closing quote.";
+        Some((part, message, "close the text with the same kind of quote"))
     }
 
     fn after_the_value(&self) -> Option<Explained> {
-        let message = "Something stands after the value that does not belong to it.";
-        let fix = "one setting a line; a quote inside a text is written \\\", a comment begins with #";
+        let message = "There is something after the value that does not belong there.";
+        let fix = "write one setting per line; write \\\" for a quote inside a text, and # before a comment";
         self.says("expected newline").then(|| (self.to_line_end(), message, fix))
     }
 
@@ -214,7 +214,7 @@ impl Slip<'_> {
     }
 
     fn unclosed_header(&self) -> Option<Explained> {
-        let message = "The brackets of this line do not match.";
+        let message = "The brackets on this line do not match.";
         let fix = "write a table as [subnet.quay], and an entry as [[host]]";
         self.is_broken_header().then(|| (self.whole_line(), message, fix))
     }
@@ -228,16 +228,16 @@ impl Slip<'_> {
         let key = line.split('=').next().unwrap_or_default().trim();
         let (message, fix) = if line.contains('=') && key.contains(char::is_whitespace) && !key.contains(':')
         {
-            ("What stands before the equals sign is no key: a key has no space in it.", "correct the key")
+            ("The part before the equals sign is not a key: a key has no spaces.", "correct the key")
         } else if has_colon(line) {
             (
-                "A key and its value have a colon between them, and TOML wants an equals sign.",
+                "There is a colon between key and value; TOML needs an equals sign.",
                 "write it as key = \"value\"",
             )
         } else {
             (
-                "This line is no setting: a key, an equals sign and a value.",
-                "write it as key = \"value\", or begin the line with # to make it a comment",
+                "This line is not a setting (key = value).",
+                "write it as key = \"value\", or put # before it to make it a comment",
             )
         };
         Some((whole, message, fix))

@@ -41,9 +41,9 @@ pub enum AtPath {
     Sheet,
     /// A meanings file.
     MeaningsFile,
-    /// A folder that is none of the above.
+    /// A folder that is not one of the above.
     OtherFolder,
-    /// A file that is none of the above.
+    /// A file that is not one of the above.
     OtherFile,
     /// A device, a pipe or a socket.
     Device,
@@ -53,7 +53,7 @@ pub enum AtPath {
 #[derive(Debug, thiserror::Error)]
 pub enum AtPathFault {
     /// There is nothing.
-    #[error("there is no {}", .0.display())]
+    #[error("{} does not exist", .0.display())]
     Missing(PathBuf),
     /// The system says no.
     #[error("{} cannot be read: {reason}", .0.display(), reason = .1)]
@@ -93,15 +93,15 @@ impl AtPath {
             Self::Output(_, None) => "an output",
             Self::Output(_, Some(_)) => "one machine of an output",
             Self::Rootfs => "a root filesystem",
-            Self::RunningSystem => "the root filesystem of the system that runs here",
+            Self::RunningSystem => "the root filesystem of the running system",
             Self::Package(_) => "a package",
             Self::NetplanFile => "a netplan file",
             Self::NetplanFolder => "a folder of netplan files",
             Self::DiskImage => "the image of a disk",
             Self::Sheet => "a sheet",
             Self::MeaningsFile => "a meanings file",
-            Self::OtherFolder => "a folder of no kind that is known here",
-            Self::OtherFile => "a file of no kind that is known here",
+            Self::OtherFolder => "a folder of an unknown kind",
+            Self::OtherFile => "a file of an unknown kind",
             Self::Device => "a device, a pipe or a socket",
         }
     }
@@ -111,10 +111,12 @@ impl AtPath {
         let word = self.word();
         match self {
             Self::OtherFolder => format!(
-                "{word}: it is no output (no files.json) and no root filesystem (no etc/os-release), and has no package (.ova, .ovf) and no netplan file (.yaml) in it"
+                "{word}: not an output (no files.json), not a root filesystem (no etc/os-release), and without a \
+                    package (.ova, .ovf) or netplan file (.yaml)"
             ),
             Self::OtherFile => format!(
-                "{word}: no sheet (.toml), no package (.ova, .ovf), no netplan file (.yaml), and no image of a disk with a Linux system on it"
+                "{word}: not a sheet (.toml), a package (.ova, .ovf), a netplan file (.yaml), or a disk image with a \
+                    Linux system"
             ),
             _ => word.to_owned(),
         }
@@ -143,7 +145,7 @@ fn in_folder(path: &Path) -> Result<AtPath, AtPathFault> {
     if has_netplan {
         return Ok(AtPath::NetplanFolder);
     }
-    // What begins with a dot is kept beside a file by some system, and is none of its own.
+    // What begins with a dot is kept beside a file by some system, and is not one of its own.
     let is_hidden =
         |name: &Path| name.file_name().is_some_and(|name| name.to_string_lossy().starts_with('.'));
     let packages: Vec<PathBuf> =

@@ -83,7 +83,7 @@ pub fn rules_page(rules: &[&Rule]) -> String {
 const PATTERNS: &str = "
 ## Patterns
 
-In every text of a `[[host]]` or an `[[appliance]]` entry a range in braces makes several machines of the entry:
+In every text of a `[[host]]` or `[[appliance]]` entry a range in braces makes several machines:
 
 | range | gives |
 |---|---|
@@ -92,8 +92,8 @@ In every text of a `[[host]]` or an `[[appliance]]` entry a range in braces make
 | `{0x0a..0x1f}` | 0a to 1f, in hexadecimal |
 | `{10.64.32.11..10.64.35.250}` | whole addresses |
 
-Several ranges in one entry run in step and are equally long. `{{` and `}}` are braces. What holds no range is the same
-for all machines of the entry.
+Several ranges in one entry advance together and must have the same number of values. `{{` and `}}` are literal braces. Keys without
+a range are the same for all machines of the entry.
 
 ```toml
 [[host]]
@@ -103,11 +103,11 @@ link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }
 
 ## Rows
 
-With `rows` an entry makes a machine for each row of a CSV file, and `{field}` in a text is what the row has in the field
-of that name. Ranges and rows do not mix in one entry. The file is UTF-8 with a header, fields are parted by commas, and a
-value with a comma, a quote or a line end in it stands in quotes. Semicolons, tabs, UTF-16 and Windows-1252, as spreadsheets
-write them, are read too, and a note says so. Rows and columns with nothing in them are passed over; a row with a slip makes no
-machine, and is an error of its own. A finding about a value of a row points into the file.
+With `rows` an entry makes one machine for each row of a CSV file, and `{field}` in a text is replaced by the row's value in that
+field. Ranges and rows do not mix in one entry. The file is UTF-8 with a header, separated by commas; put a value with a comma, a quote
+or a line break in quotes. Files with semicolons or tabs, in UTF-16 or Windows-1252, as spreadsheets write them, are read too, and a
+note says so. Empty rows and columns are ignored; a row with a mistake makes no machine, and is an error of its own. A finding
+about a value of a row points into the file.
 
 ```toml
 [[host]]
@@ -116,6 +116,43 @@ name = \"{name}\"
 link.eth0 = { subnet = \"breakwater\", address = \"{address}\" }
 ```
 ";
+
+/// The tables of a build sheet with their keys, for other pages about them.
+pub fn sheet_tables() -> impl Iterator<Item = SheetTable> {
+    KEYS.iter().map(|table| SheetTable {
+        header: table.header,
+        about: table.about,
+        keys: table
+            .keys
+            .iter()
+            .map(|key| SheetKey { name: key.name, takes: key.takes, about: key.about, example: key.example })
+            .collect(),
+    })
+}
+
+/// A table of a build sheet.
+#[derive(Clone, Debug)]
+pub struct SheetTable {
+    /// How its header is written.
+    pub header: &'static str,
+    /// What it is for.
+    pub about: &'static str,
+    /// Its keys.
+    pub keys: Vec<SheetKey>,
+}
+
+/// A key of a build sheet.
+#[derive(Clone, Copy, Debug)]
+pub struct SheetKey {
+    /// The key.
+    pub name: &'static str,
+    /// What kind of value it takes.
+    pub takes: &'static str,
+    /// What it means, with code between backticks.
+    pub about: &'static str,
+    /// A line with it.
+    pub example: &'static str,
+}
 
 /// `docs/sheet.md`: every table and key of a build sheet.
 pub fn sheet_page() -> String {

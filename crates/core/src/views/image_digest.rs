@@ -34,7 +34,7 @@ impl WantedDigest {
     }
 
     /// The digest in a file beside an image: `IMAGE.sha256`, `IMAGE.sha512` and their like, or a list such as
-    /// `SHA256SUMS`. `None` where there is no such file, or none that speaks of the image.
+    /// `SHA256SUMS`. `None` where there is no such file, or none that mentions the image.
     pub fn beside(image: &Path) -> Option<Self> {
         let folder = Folder::of_file(image);
         let name = image.file_name()?.to_str()?;
@@ -57,7 +57,7 @@ impl WantedDigest {
     }
 }
 
-/// The line of a list that speaks of a file: `DIGEST  NAME`, `DIGEST *NAME` or `SHA256 (NAME) = DIGEST`; or the digest alone,
+/// The line of a list that mentions a file: `DIGEST  NAME`, `DIGEST *NAME` or `SHA256 (NAME) = DIGEST`; or the digest alone,
 /// in a file of its own.
 fn find(text: &str, name: &str, is_own: bool) -> Option<WantedDigest> {
     let lines = || text.lines().map(str::trim).filter(|line| !line.is_empty() && !line.starts_with('#'));

@@ -34,7 +34,7 @@ pub struct ReviewedMachine {
     pub fqdn: Option<String>,
     /// Domain; a list, as the others, of none or one.
     pub domain: ReviewedValue,
-    /// Name servers.
+    /// DNS servers.
     pub dns: ReviewedValue,
     /// Search domains.
     pub search: ReviewedValue,
@@ -107,7 +107,7 @@ impl Serialize for ReviewedValue {
 /// What only a host has.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ReviewedHost {
-    /// Domains with name servers of their own.
+    /// Domains with DNS servers of their own.
     pub dns_for: Vec<ReviewedDnsFor>,
     /// Whether names are looked up by LLMNR, where the sheet says it.
     pub llmnr: Option<bool>,
@@ -127,13 +127,13 @@ pub struct ReviewedHost {
     pub renderer: &'static str,
     /// Who may log in over SSH, and with what.
     pub ssh: ReviewedSsh,
-    /// What becomes of logins that the image brings along: `lock`, `keep` or `refuse`.
+    /// What becomes of logins that the image comes with: `lock`, `keep` or `refuse`.
     pub stock_logins: &'static str,
     /// How passwords of logins are hashed.
     pub password_hashing: ReviewedHashing,
 }
 
-/// A domain with name servers of its own.
+/// A domain with DNS servers of its own.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ReviewedDnsFor {
     /// The domain.
@@ -152,7 +152,7 @@ pub struct ReviewedSsh {
     pub password_login: bool,
     /// Whether root may log in.
     pub root_login: bool,
-    /// Whether the host key was made beforehand.
+    /// Whether the host key was prepared.
     pub host_key: bool,
 }
 

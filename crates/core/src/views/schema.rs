@@ -52,7 +52,7 @@ fn table_schema(table: &TableSpec) -> Value {
 
 fn key_schema(key: &KeySpec) -> Value {
     let mut schema = shape_schema(&key.shape);
-    // Draft 7 passes over what stands beside a reference.
+    // Draft 7 ignores what stands beside a reference.
     if schema.get("$ref").is_some() {
         schema = json!({ "allOf": [schema] });
     }

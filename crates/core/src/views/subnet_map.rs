@@ -99,7 +99,7 @@ pub enum AddressPurpose {
     },
     /// Machines of the sheet ask it for names or for the time.
     Server {
-        /// `name server` or `time server`.
+        /// `DNS server` or `time server`.
         role: &'static str,
     },
     /// A DHCP server leases it.

@@ -67,7 +67,7 @@ fn each_address_has_its_purpose() {
         plan.next_free(2).iter().map(ToString::to_string).collect::<Vec<_>>(),
         ["10.64.10.12", "10.64.10.13"]
     );
-    assert_eq!(purpose(53), AddressPurpose::Server { role: "name server" });
+    assert_eq!(purpose(53), AddressPurpose::Server { role: "DNS server" });
     assert_eq!(plan.taken().len(), 8);
     assert_eq!(plan.subnets(), ["quay"]);
 }

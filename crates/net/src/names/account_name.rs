@@ -20,11 +20,11 @@ impl AccountName {
         let reason = match text.chars().next() {
             None => "is empty".to_owned(),
             Some(first) if first.is_ascii_digit() || first == '-' => {
-                format!("begins with '{first}', and a login begins with a small letter")
+                format!("starts with '{first}', and a login starts with a small letter")
             }
             Some(_) => match text.chars().find(|c| !inner(*c)) {
                 Some(wrong) => format!("has the character {} in it", shown(wrong)),
-                None if text.len() > 32 => format!("has {} characters, and 32 are the most", text.len()),
+                None if text.len() > 32 => format!("has {} characters; the maximum is 32", text.len()),
                 None => return Ok(Self(text.into())),
             },
         };

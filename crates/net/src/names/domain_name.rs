@@ -15,16 +15,19 @@ impl DomainName {
         if text.is_empty() {
             return Err(NameFault::new("is empty"));
         }
-        let mended = text.trim().trim_matches('.');
-        let meant = (mended != text && Self::parse(mended).is_ok()).then(|| mended.to_owned());
+        let corrected = text.trim().trim_matches('.');
+        let meant = (corrected != text && Self::parse(corrected).is_ok()).then(|| corrected.to_owned());
         if text.ends_with('.') {
-            return Err(NameFault { reason: "ends with a dot, which a sheet leaves out".to_owned(), meant });
+            return Err(NameFault {
+                reason: "ends with a dot, which is not allowed in a sheet".to_owned(),
+                meant,
+            });
         }
         for label in text.split('.') {
             check_label(label).map_err(|reason| NameFault { reason, meant: meant.clone() })?;
         }
         if text.len() > 253 {
-            return Err(NameFault::new(format!("has {} characters, and 253 are the most", text.len())));
+            return Err(NameFault::new(format!("has {} characters; the maximum is 253", text.len())));
         }
         Ok(Self(text.into()))
     }

@@ -25,7 +25,7 @@ impl Hostname {
             });
         }
         if text.eq_ignore_ascii_case("localhost") {
-            return Err(NameFault::new("is what every machine calls itself"));
+            return Err(NameFault::new("is the name that every machine has for itself"));
         }
         check_label(text).map_err(|reason| NameFault { reason, meant: as_label(text) })?;
         Ok(Self(text.into()))

@@ -106,7 +106,7 @@ mod tests {
         }
         assert_eq!(LocaleName::parse("it_IT"), Err(Some("it_IT.UTF-8".into())));
         assert_eq!(LocaleName::parse("it_it.utf8"), Err(Some("it_IT.UTF-8".into())));
-        // What stands behind the @ is kept.
+        // What comes after the @ is kept.
         assert_eq!(LocaleName::parse("ca_ES@valencia"), Err(Some("ca_ES.UTF-8@valencia".into())));
         assert_eq!(LocaleName::parse("ca_es.utf8@valencia"), Err(Some("ca_ES.UTF-8@valencia".into())));
         assert_eq!(LocaleName::parse("it_IT@euro"), Err(Some("it_IT.UTF-8".into())));

@@ -33,21 +33,21 @@ pub(super) fn check_label(label: &str) -> Result<(), String> {
         });
     }
     if label.starts_with('-') || label.ends_with('-') {
-        return Err("begins or ends a part with a hyphen".to_owned());
+        return Err("has a part that starts or ends with a hyphen".to_owned());
     }
     if label.len() > 63 {
-        return Err(format!("has a part of {} characters, and 63 are the most", label.len()));
+        return Err(format!("has a part of {} characters; the maximum is 63", label.len()));
     }
     Ok(())
 }
 
 /// A text with what labels do not take turned into hyphens, if that makes a label.
 pub(super) fn as_label(text: &str) -> Option<String> {
-    let mended: String = text
+    let corrected: String = text
         .trim()
         .chars()
         .map(|character| if character.is_ascii_alphanumeric() { character.to_ascii_lowercase() } else { '-' })
         .collect();
-    let mended = mended.trim_matches('-');
-    check_label(mended).is_ok().then(|| mended.to_owned())
+    let corrected = corrected.trim_matches('-');
+    check_label(corrected).is_ok().then(|| corrected.to_owned())
 }

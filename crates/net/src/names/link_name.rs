@@ -22,19 +22,16 @@ impl LinkName {
             return Err(NameFault::new(format!("has the character {} in it", shown(wrong))));
         }
         if text.len() > 15 {
-            return Err(NameFault::new(format!(
-                "has {} characters, and the kernel takes 15 at most",
-                text.len()
-            )));
+            return Err(NameFault::new(format!("has {} characters; the maximum is 15", text.len())));
         }
         if matches!(text, "." | "..") {
-            return Err(NameFault::new("is kept by the filesystem"));
+            return Err(NameFault::new("is reserved by the filesystem"));
         }
         if matches!(text, "all" | "default" | "lo") {
-            return Err(NameFault::new("is a name that the kernel keeps for itself"));
+            return Err(NameFault::new("is reserved by the kernel"));
         }
         if text.bytes().all(|byte| byte.is_ascii_digit()) {
-            return Err(NameFault::new("is a number, and systemd takes numbers for interface indexes"));
+            return Err(NameFault::new("is a number, which systemd mistakes for an interface index"));
         }
         Ok(Self(text.into()))
     }

@@ -317,7 +317,7 @@ pub(crate) fn nests_deeper_than(text: &str, limit: usize) -> bool {
     false
 }
 
-/// One past the `>` that ends a tag, quoted ones passed over.
+/// One past the `>` that ends a tag, quoted ones ignored.
 pub(super) fn end_of_tag(bytes: &[u8], start: usize) -> usize {
     let mut quote = None;
     for (at, byte) in bytes.iter().enumerate().skip(start) {

@@ -20,30 +20,30 @@ pub enum DescriptorFault {
     #[error("it is not well-formed XML: {0}")]
     Xml(String),
     /// Elements lie in elements too deeply.
-    #[error("its elements lie in each other more than {NESTING_LIMIT} deep")]
+    #[error("its elements are nested more than {NESTING_LIMIT} deep")]
     TooDeep,
     /// An element of it has more attributes than any has.
-    #[error("an element of it has more than {0} attributes, which none has that is meant")]
+    #[error("an element has more than {0} attributes, more than any real package")]
     TooManyAttributes(usize),
     /// It asks for more than any package does.
-    #[error("it asks for more than {0} properties, which no package does that is meant")]
+    #[error("it asks for more than {0} properties, more than any real package")]
     TooManyProperties(usize),
     /// A text or a value is longer than any is.
-    #[error("a text or a value in it is longer than {} MiB, which none is that is meant", .0 / (1024 * 1024))]
+    #[error("a text or a value in it is longer than {} MiB, more than in any real package", .0 / (1024 * 1024))]
     TooLong(usize),
     /// Its files are split into more pieces than any are.
-    #[error("its files are split into more than {0} pieces, which none are that are meant")]
+    #[error("its files are split into more than {0} pieces, more than in any real package")]
     TooManyPieces(u64),
     /// Its root is no OVF envelope.
     #[error("its root element is not an OVF envelope")]
     NotAnEnvelope,
     /// Its root is called so, in a namespace that is not OVF's.
-    #[error("its root element is an Envelope of the namespace \"{0}\", which is not one of OVF's")]
+    #[error("its root element is an Envelope with the namespace \"{0}\", which is not an OVF namespace")]
     OtherNamespace(String),
     /// It holds no virtual machine.
-    #[error("it describes no virtual machine")]
+    #[error("it has no virtual machine")]
     NoMachine,
     /// It holds collections in a collection.
-    #[error("it describes a collection within a collection, which this version does not answer")]
+    #[error("it has a collection inside a collection, which this version does not support")]
     NestedCollection,
 }

@@ -77,7 +77,7 @@ pub enum PropertyType {
     String,
 }
 
-/// Why a value does not fit a type.
+/// Why a value is not of a type.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct WrongType {
     /// What the type takes, as the end of "takes …".

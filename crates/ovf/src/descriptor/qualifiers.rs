@@ -33,7 +33,7 @@ impl Limits {
         }
     }
 
-    /// Reads what stands behind a type: `string(8..64)`, `int(1..255)`, `string["a","b"]`; gives the type without it.
+    /// Reads what comes after a type: `string(8..64)`, `int(1..255)`, `string["a","b"]`; gives the type without it.
     pub(super) fn split_type<'a>(&mut self, kind: &'a str) -> &'a str {
         let Some(open) = kind.find(['(', '[', '{']) else { return kind };
         let (name, rest) = kind.split_at(open);

@@ -38,7 +38,7 @@ impl NetworkWords {
         Self { networks, of_product: signs.vocabulary.read(&of_product) }
     }
 
-    /// The link that a text speaks of.
+    /// The link that a text mentions.
     pub(super) fn find(&self, spoken: &Spoken) -> Option<LinkHint> {
         let plain = |word: &str| word.trim_end_matches('s').to_owned();
         let is_of_product =
@@ -121,7 +121,7 @@ pub(super) fn doubt_repeated(mut readings: Vec<Reading>) -> Vec<Reading> {
         let after = (reading.confidence * 75.0).round() / 100.0;
         reading.confidence = after;
         let text =
-            "another property asks for the same, and nothing tells which link each is about".to_owned();
+            "another property asks for the same, and it is not clear which link each is about".to_owned();
         reading.signs.push(SignSeen { text, meaning: reading.meaning, after });
     }
     readings
@@ -187,7 +187,7 @@ pub(super) fn place_in_order(
             Meaning::Dns | Meaning::Ntp => {
                 let position = position.or((has_second && !has_first).then_some(1));
                 let alone = family.iter().all(|row| row.all == 1);
-                // A lone "dns1" wants the first; a lone "dns" that speaks of a list wants all.
+                // A lone "dns1" wants the first; a lone "dns" that mentions a list wants all.
                 readings[at].position = position.filter(|_| !(alone && readings[at].separator.is_some()));
             }
             _ if meaning.is_of_link() && readings[at].link.is_none() => {

@@ -36,7 +36,7 @@ pub struct Reading {
     pub signs: Vec<SignSeen>,
     /// Whether a person has written the meaning down.
     pub is_reviewed: bool,
-    /// Whether the key of the property speaks of a secret.
+    /// Whether the key of the property mentions a secret.
     pub is_secret_key: bool,
 }
 
@@ -137,7 +137,7 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed, networks: 
         Meaning::Search
     } else if meaning == Meaning::Address && wants_length(&text) {
         signs.push(SignSeen {
-            text: "its text shows an address with the length of its prefix".to_owned(),
+            text: "its text shows an address with a prefix length".to_owned(),
             meaning: Meaning::AddressWithPrefix,
             after: confidence,
         });

@@ -9,6 +9,7 @@ use super::decide::Reading;
 use super::meaning::Meaning;
 use super::subject::LinkHint;
 use super::take_word::TakeWord;
+use super::toml_fault::at_its_line;
 use crate::descriptor::{Product, Property, VirtualSystem};
 
 /// Largest meanings file that is read.
@@ -154,33 +155,25 @@ impl MeaningsFile {
     /// Reads a meanings file. Fails with what is wrong with it.
     pub fn parse(bytes: &[u8]) -> Result<Self, String> {
         let text = std::str::from_utf8(bytes).map_err(|_| "it is not UTF-8 text".to_owned())?;
-        let file: Self = toml::from_str(text).map_err(|error| {
-            let line = error
-                .span()
-                .map_or(1, |span| text.get(..span.start).unwrap_or_default().matches('\n').count() + 1);
-            format!("line {line}: {}", error.message())
-        })?;
+        let file: Self = toml::from_str(text).map_err(|error| at_its_line(text, &error))?;
         if file.format != 1 {
             return Err(format!("its format is {}, and this version reads format = 1", file.format));
         }
         for (id, reviewed) in &file.property {
             if Meaning::parse(&reviewed.meaning).is_none() {
-                return Err(format!("\"{}\", the meaning of {id}, is no meaning", reviewed.meaning));
+                return Err(format!("\"{}\", given for {id}, is not a meaning", reviewed.meaning));
             }
         }
         for question in &file.question {
             if let Some(take) = question.take.as_deref().filter(|take| TakeWord::parse(take).is_none()) {
-                return Err(format!(
-                    "\"{take}\", what the question {} takes, is no value of a sheet",
-                    question.id
-                ));
+                return Err(format!("\"{take}\", in the question {}, cannot be used with take", question.id));
             }
         }
         let rules = file.password_rules.iter().flat_map(|rules| &rules.require);
         if let Some(other) =
             rules.into_iter().find(|kind| !matches!(kind.as_str(), "upper" | "lower" | "digit" | "symbol"))
         {
-            return Err(format!("\"{other}\" is none of upper, lower, digit, symbol"));
+            return Err(format!("\"{other}\" is not one of upper, lower, digit, symbol"));
         }
         Ok(file)
     }
@@ -207,7 +200,7 @@ impl MeaningsFile {
         // Writing to a String does not fail.
         let _ = writeln!(
             text,
-            "# What the properties of {} {} mean. Read it over, mend it, and name it in the",
+            "# What the properties of {} {} mean. Review it, correct it, and name it in the",
             or_unnamed(&self.product),
             self.version
         );
@@ -218,7 +211,7 @@ impl MeaningsFile {
         );
         let _ = writeln!(text, "# `unsure` are left alone until that line is taken out.");
         let _ = writeln!(text, "#");
-        let _ = writeln!(text, "# Facts that no package states can stand here too, for example:");
+        let _ = writeln!(text, "# Facts that no package has can be added here, for example:");
         let _ = writeln!(text, "#   [default_login]   account = \"…\", public_password = \"…\"");
         let _ = writeln!(
             text,
@@ -257,14 +250,14 @@ impl MeaningsFile {
         let mut changes = Vec::new();
         if self.product != product.name {
             changes.push(format!(
-                "the package is {}, and the file is about {}",
+                "the package is {}, but the file is about {}",
                 or_unnamed(&product.name),
                 or_unnamed(&self.product)
             ));
         }
         if self.version != product.any_version() {
             changes.push(format!(
-                "the package has version {}, and version {} was reviewed",
+                "the package has version {}, but version {} was reviewed",
                 or_unnamed(product.any_version()),
                 or_unnamed(&self.version)
             ));
@@ -277,7 +270,7 @@ impl MeaningsFile {
             }
         }
         let is_gone = |id: &&String| !properties.iter().any(|property| property.has_id(id));
-        changes.extend(self.property.keys().filter(is_gone).map(|id| format!("{id} is gone")));
+        changes.extend(self.property.keys().filter(is_gone).map(|id| format!("{id} no longer exists")));
         changes
     }
 }
@@ -300,9 +293,9 @@ impl Reviewed {
 
     fn changes(&self, id: &str, property: &Property) -> Option<String> {
         if !self.label.is_empty() && self.label != property.label {
-            Some(format!("{id} is now called \"{}\", before \"{}\"", property.label, self.label))
+            Some(format!("{id} is now called \"{}\", it was \"{}\"", property.label, self.label))
         } else if !self.kind.is_empty() && self.kind != property.written_kind {
-            Some(format!("{id} is now of type {}, before {}", property.written_kind, self.kind))
+            Some(format!("{id} is now of type {}, it was {}", property.written_kind, self.kind))
         } else if !property.is_password && self.default.is_some() && self.default != property.base_default {
             Some(format!("{id} has another default"))
         } else {
@@ -326,7 +319,7 @@ mod tests {
         assert_eq!(fault("format = 2\n"), "its format is 2, and this version reads format = 1");
         assert!(
             fault("format = 1\n[property.ip]\nmeaning = \"adress\"\n")
-                .contains("the meaning of ip, is no meaning")
+                .contains("given for ip, is not a meaning")
         );
         assert!(
             fault("format = 1\n[[question]]\nid = \"a\"\nask = \"b\"\ntake = \"tide\"\n").contains("tide")
@@ -353,10 +346,10 @@ mod tests {
         assert_eq!(
             changes,
             [
-                "the package has version 2, and version 1 was reviewed",
-                "ip is now called \"Address\", before \"IP\"",
+                "the package has version 2, but version 1 was reviewed",
+                "ip is now called \"Address\", it was \"IP\"",
                 "new is new",
-                "old is gone"
+                "old no longer exists"
             ]
         );
     }

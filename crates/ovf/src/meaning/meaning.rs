@@ -48,11 +48,11 @@ meanings! {
     Fqdn = "fqdn",
     /// Its domain.
     Domain = "domain",
-    /// Its name servers, or that of the position.
+    /// Its DNS servers, or that of the position.
     Dns = "dns",
-    /// Its first name server.
+    /// Its first DNS server.
     Dns1 = "dns-1",
-    /// Its second name server.
+    /// Its second DNS server.
     Dns2 = "dns-2",
     /// The domains in which short names are looked up.
     Search = "search",
@@ -129,9 +129,9 @@ impl Meaning {
             Self::Gateway6 => "IPv6 gateway".to_owned(),
             Self::Hostname => "host name".to_owned(),
             Self::Fqdn => "full name".to_owned(),
-            Self::Dns => "name servers".to_owned(),
-            Self::Dns1 => "first name server".to_owned(),
-            Self::Dns2 => "second name server".to_owned(),
+            Self::Dns => "DNS servers".to_owned(),
+            Self::Dns1 => "first DNS server".to_owned(),
+            Self::Dns2 => "second DNS server".to_owned(),
             Self::Search => "search domains".to_owned(),
             Self::Ntp => "time servers".to_owned(),
             Self::Ntp1 => "first time server".to_owned(),

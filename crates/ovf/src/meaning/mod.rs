@@ -9,6 +9,7 @@ mod signs;
 mod subject;
 mod take_word;
 mod texts;
+mod toml_fault;
 mod weigh;
 mod words;
 

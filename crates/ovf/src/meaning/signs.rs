@@ -7,6 +7,7 @@ use serde::Deserialize;
 
 use super::meaning::Meaning;
 use super::subject;
+use super::toml_fault::at_its_line;
 use super::words::Vocabulary;
 
 /// The signs that the program brings.
@@ -104,8 +105,8 @@ impl Signs {
         subject::words().for_each(|word| self.vocabulary.know(word));
     }
 
-    fn add(&mut self, table: &str) -> Result<(), String> {
-        let table: Table = toml::from_str(table).map_err(|error| error.to_string().trim_end().to_owned())?;
+    fn add(&mut self, text: &str) -> Result<(), String> {
+        let table: Table = toml::from_str(text).map_err(|error| at_its_line(text, &error))?;
         for (concept, phrases) in table.same {
             self.vocabulary.teach(&concept, &concept);
             for phrase in phrases {

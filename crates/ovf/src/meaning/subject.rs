@@ -23,7 +23,7 @@ impl fmt::Display for LinkHint {
 }
 
 impl LinkHint {
-    /// The hint in a name that somebody has given to a link or a network: `mgmt` speaks of the management link.
+    /// The hint in a name that somebody has given to a link or a network: `mgmt` mentions the management link.
     pub fn in_name(name: &str) -> Option<Self> {
         link_word(&Spoken { words: words_of(name), ..Spoken::default() })
     }
@@ -108,7 +108,7 @@ fn word_among(
     })
 }
 
-/// The link that a name speaks of, by a word.
+/// The link that a name mentions, by a word.
 pub(super) fn link_word(spoken: &Spoken) -> Option<LinkHint> {
     word_among(spoken, LINKS).map(|word| LinkHint::Named(word.to_owned()))
 }
@@ -123,7 +123,7 @@ pub(super) fn adapter(spoken: &Spoken) -> Option<usize> {
     })
 }
 
-/// The account that a name speaks of.
+/// The account that a name mentions.
 pub(super) fn account(spoken: &Spoken) -> Option<String> {
     word_among(spoken, ACCOUNTS).map(str::to_owned)
 }

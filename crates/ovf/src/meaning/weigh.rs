@@ -78,7 +78,7 @@ pub(super) fn weigh(property: &Property, texts: &Texts, signs: &Signs) -> Weighe
             let repeats = seen.contains(&&sign.all);
             let strength = sign.strength * weight * if repeats { 0.5 } else { 1.0 };
             seen.push(&sign.all);
-            weighed.add(*meaning, strength, format!("{part} speaks of {}", sign.all.join(" and ")));
+            weighed.add(*meaning, strength, format!("{part} mentions {}", sign.all.join(" and ")));
         }
     }
     heed_contradiction(texts, signs, &mut weighed);
@@ -100,7 +100,7 @@ pub(super) fn heed_contradiction(texts: &Texts, signs: &Signs, weighed: &mut Wei
     let (Some(key), Some(label)) = (alone(&texts.key), alone(&texts.label)) else { return };
     if key != label && !is_akin(key, label) {
         for meaning in [key, label] {
-            weighed.lower(meaning, 0.8, &format!("the key speaks of {key} and the label of {label}"));
+            weighed.lower(meaning, 0.8, &format!("the key mentions {key} and the label {label}"));
         }
     }
 }
@@ -119,7 +119,7 @@ fn heed_abbreviation(texts: &Texts, weighed: &mut Weighed) {
             weighed.lower(
                 meaning,
                 0.8,
-                "two letters of the key stand for it, and the label says nothing of it",
+                "the key has a two-letter abbreviation, and the label does not mention it",
             );
         }
     }
@@ -165,7 +165,7 @@ pub(super) fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighe
         }
     }
     if is_number && weighed.chance(Meaning::Netmask) > 0.5 {
-        weighed.lower(Meaning::Netmask, 0.1, "a netmask in dotted form is no number");
+        weighed.lower(Meaning::Netmask, 0.1, "a dotted netmask is not a number");
         weighed.add(Meaning::PrefixLength, 0.85, "a mask that is a number is a length".to_owned());
     }
     if chooses_address_source && property.kind == PropertyType::String {
@@ -235,7 +235,7 @@ pub(super) fn heed_default(property: &Property, weighed: &mut Weighed) {
         && !matches!(default, "none" | "dhcp" | "DHCP")
     {
         for meaning in takes_address {
-            weighed.lower(meaning, 0.5, "its default is no address");
+            weighed.lower(meaning, 0.5, "its default is not an address");
         }
     }
     if default.starts_with('/') || default.contains("://") {
@@ -247,14 +247,14 @@ pub(super) fn heed_default(property: &Property, weighed: &mut Weighed) {
     }
 }
 
-/// A description that speaks of another machine makes an address less sure.
+/// A description that mentions another machine makes an address less sure.
 pub(super) fn heed_description(texts: &Texts, weighed: &mut Weighed) {
     use Meaning as M;
     let own = [M::Address, M::Address6, M::Hostname, M::Fqdn, M::AddressWithPrefix, M::Netmask, M::Gateway];
     if let Some(other) =
         FOREIGN.iter().find(|concept| texts.sentence.has(concept) && !texts.name.has(concept))
     {
-        let text = format!("the description speaks of {other}");
+        let text = format!("the description mentions {other}");
         for meaning in own {
             weighed.lower(meaning, 0.7, &text);
         }
@@ -296,7 +296,7 @@ pub(super) fn heed_strange_words(
         });
         if let Some(word) = strange {
             weighed.is_strange = true;
-            let says = format!("\"{word}\" may be somebody else");
+            let says = format!("\"{word}\" may be another machine");
             for meaning in [M::Address, M::Address6, M::AddressWithPrefix, M::Hostname, M::Fqdn, M::Gateway] {
                 weighed.lower(meaning, if text.is_silent { 0.9 } else { 0.8 }, &says);
             }
@@ -308,14 +308,14 @@ pub(super) fn heed_strange_words(
 pub(super) fn heed_neighbors(properties: &[Property], texts: &[Texts], weighed: &mut [Weighed]) {
     let rows = rows(properties, texts);
     let boosts: [(Meaning, &[Meaning], &str); 4] = [
-        (Meaning::Address, &[Meaning::Netmask, Meaning::PrefixLength], "a netmask stands beside it"),
-        (Meaning::Address, &[Meaning::Gateway], "a gateway stands beside it"),
+        (Meaning::Address, &[Meaning::Netmask, Meaning::PrefixLength], "there is a netmask next to it"),
+        (Meaning::Address, &[Meaning::Gateway], "there is a gateway next to it"),
         (
             Meaning::Address6,
             &[Meaning::PrefixLength6, Meaning::Gateway6],
-            "an IPv6 prefix or gateway stands beside it",
+            "there is an IPv6 prefix or gateway next to it",
         ),
-        (Meaning::PrefixLength, &[Meaning::Address], "an address stands beside it"),
+        (Meaning::PrefixLength, &[Meaning::Address], "there is an address next to it"),
     ];
     let mut found = Vec::new();
     for row in &rows {

@@ -110,7 +110,7 @@ impl Vocabulary {
         self.known.insert(word.to_owned());
     }
 
-    /// What a text speaks of: concepts, and words that are none as they are, and the numbers in it.
+    /// What a text mentions: concepts, and words that are none as they are, and the numbers in it.
     pub(super) fn read(&self, text: &str) -> Spoken {
         let words: Vec<String> = words_of(text).into_iter().flat_map(|word| self.apart(word)).collect();
         let mut spoken = Spoken::default();
@@ -177,7 +177,7 @@ impl Vocabulary {
     }
 }
 
-/// What a text speaks of.
+/// What a text mentions.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Spoken {
     /// Concepts, and words that stand for none.

@@ -94,7 +94,8 @@ pub(super) fn list(opened: OpenedFile) -> Result<Listing, String> {
             None if plain_name(&name).is_empty() => listing.unsafe_members.push((name, "it has no name")),
             None if offset.checked_add(size).is_none_or(|end| end > length) => {
                 return Err(format!(
-                    "it ends in the middle of {name}: that file is said to have {size} bytes, and {} follow; it was cut off while it was copied, so fetch it again",
+                    "it ends in the middle of {name}: that file should have {size} bytes, and {} are there; it was \
+                        truncated when it was copied, so download it again",
                     length.saturating_sub(offset)
                 ));
             }
@@ -130,7 +131,7 @@ fn refuse_ambiguous(listing: &Listing) -> Result<(), String> {
                 format!("of one name, {other} and {name}")
             };
             return Err(format!(
-                "the archive holds two files {both}; which of them counts depends on who unpacks it"
+                "the archive holds two files {both}; which one counts depends on the program that unpacks it"
             ));
         }
         let what = match end.as_str() {
@@ -175,7 +176,7 @@ pub(super) fn plain_name(name: &str) -> String {
 }
 
 /// Whether a file holds what a system keeps of another file beside it, as in `._harbor.ovf` of an archive that was packed on
-/// macOS (`AppleDouble`, RFC 1740, appendix A), and is none of the package.
+/// macOS (`AppleDouble`, RFC 1740, appendix A), and is not one of the package.
 pub(super) fn is_beside_another(name: &str) -> bool {
     name.rsplit('/').next().is_some_and(|name| name.starts_with("._"))
 }
@@ -199,11 +200,11 @@ pub(super) fn unsafe_name(name: &str) -> Option<&'static str> {
     if name.is_empty() {
         Some("it has no name")
     } else if name.starts_with('/') || name.contains('\\') {
-        Some("its path does not begin in the package")
+        Some("its path is absolute")
     } else if name.split('/').any(|part| part == "..") {
         Some("its path leads out of the package with ..")
     } else if name.split_once("://").is_some_and(|(scheme, _)| is_scheme(scheme)) {
-        Some("it lies elsewhere, and nothing is fetched")
+        Some("it is a URL, and nothing is downloaded")
     } else if name.chars().any(char::is_control) {
         Some("its name has control characters")
     } else {

@@ -72,9 +72,7 @@ impl Signature {
             is_trusted: trusted.map(|trusted| {
                 is_valid?;
                 if is_weak {
-                    return Err(
-                        "it is made with SHA-1, by which one file can be passed off as another".to_owned()
-                    );
+                    return Err("it uses SHA-1, which can be forged".to_owned());
                 }
                 trust(&chain, &certificate, &pems(trusted.certificates), trusted.now)
             }),
@@ -82,7 +80,7 @@ impl Signature {
     }
 }
 
-/// The certificates of a file in PEM form; other things in it are passed over.
+/// The certificates of a file in PEM form; other things in it are ignored.
 fn pems(bytes: &[u8]) -> Vec<Pem> {
     Pem::iter_from_buffer(bytes)
         .take(16)
@@ -106,7 +104,7 @@ fn signature_of(bytes: &[u8]) -> Result<(Algorithm, Vec<u8>), String> {
     let mut lines = text.lines().filter(|line| line.contains(")=") || line.contains(") ="));
     let (line, second) = (lines.next(), lines.next());
     if second.is_some() {
-        return Err("it holds two signatures; which of them counts depends on who reads it".to_owned());
+        return Err("it holds two signatures; which one counts depends on the reader".to_owned());
     }
     let parts = line.and_then(|line| {
         let (algorithm, rest) = line.split_once('(')?;
@@ -133,11 +131,11 @@ fn signature_holds(
         (Ok(PublicKey::RSA(_)), Algorithm::Sha512) => &RSA_PKCS1_1024_8192_SHA512_FOR_LEGACY_USE_ONLY,
         (Ok(PublicKey::EC(point)), Algorithm::Sha256) if point.key_size() <= 256 => &ECDSA_P256_SHA256_ASN1,
         (Ok(PublicKey::EC(_)), _) => &ECDSA_P384_SHA384_ASN1,
-        _ => return Err("the certificate's key is neither RSA nor of an elliptic curve".to_owned()),
+        _ => return Err("the certificate's key is neither RSA nor elliptic curve".to_owned()),
     };
     UnparsedPublicKey::new(scheme, &key.subject_public_key.data)
         .verify(manifest, signature)
-        .map_err(|_| "the signature is not one of this manifest by this certificate".to_owned())
+        .map_err(|_| "the signature does not match this manifest and certificate".to_owned())
 }
 
 /// Whether the signature under a certificate is one of SHA-1 (RFC 8017, appendix A.2.4; RFC 5758, section 3.2).
@@ -150,14 +148,14 @@ fn is_made_with_sha1(certificate: &X509Certificate<'_>) -> bool {
 /// Follows the certificates of the package up to a trusted one.
 fn trust(chain: &[Pem], leaf: &X509Certificate<'_>, trusted: &[Pem], now: Timestamp) -> Result<(), String> {
     if trusted.is_empty() {
-        return Err("the file of trusted certificates holds none".to_owned());
+        return Err("the file of trusted certificates has no certificate".to_owned());
     }
     let holds = |certificate: &X509Certificate<'_>| {
         let validity = certificate.validity();
         (validity.not_before.timestamp()..=validity.not_after.timestamp()).contains(&now.as_second())
     };
     if !holds(leaf) {
-        return Err(format!("it holds until {} only", moment(leaf.validity().not_after.timestamp())));
+        return Err(format!("it expired on {}", moment(leaf.validity().not_after.timestamp())));
     }
     if chain.first().is_some_and(|own| trusted.iter().any(|known| known.contents == own.contents)) {
         return Ok(());
@@ -165,7 +163,7 @@ fn trust(chain: &[Pem], leaf: &X509Certificate<'_>, trusted: &[Pem], now: Timest
     let mut current = leaf.clone();
     for _ in 0..=chain.len() {
         if is_made_with_sha1(&current) {
-            return Err("a certificate on the way to a trusted one is made with SHA-1, by which one can be passed off as another".to_owned());
+            return Err("a certificate in the chain uses SHA-1, which can be forged".to_owned());
         }
         let signs = |candidate: &X509Certificate<'_>| {
             candidate.is_ca()
@@ -181,5 +179,5 @@ fn trust(chain: &[Pem], leaf: &X509Certificate<'_>, trusted: &[Pem], now: Timest
             None => break,
         }
     }
-    Err(format!("no trusted certificate has signed it; it was made by {}", current.issuer()))
+    Err(format!("it is not signed by a trusted certificate; its issuer is {}", current.issuer()))
 }

@@ -40,7 +40,7 @@ impl Contents {
         let start = start.get(..seen).unwrap_or_default();
         if start.starts_with(b"\x1f\x8b") {
             return Err(PackageFault::Unreadable(
-                "it is compressed with gzip, and an OVA is a plain archive; unpack it with gunzip".to_owned(),
+                "it is compressed with gzip, and an OVA is not compressed; unpack it with gunzip".to_owned(),
             ));
         }
         let is_text = start.iter().all(|byte| matches!(byte, b'<' | b'\r' | b'\n' | b'\t' | b' '))

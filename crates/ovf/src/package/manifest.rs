@@ -92,7 +92,7 @@ pub(super) fn entry(line: &str) -> Result<ManifestEntry, String> {
     };
     let is_hexadecimal = digest.bytes().all(|byte| byte.is_ascii_hexdigit());
     if !is_hexadecimal || digest.len() != known.digits() {
-        return Err(format!("the digest of {name} has to be {} hexadecimal digits", known.digits()));
+        return Err(format!("the digest of {name} must have {} hexadecimal digits", known.digits()));
     }
     // A name that leads out of the package stays as it is, and is refused for that.
     let is_within = super::archive::unsafe_name(name).is_none();

@@ -34,7 +34,7 @@ pub struct Package {
 }
 
 impl Package {
-    /// Reads the package at a path, from the folder of the sheet on: all but its large files.
+    /// Reads the package at a path, relative to the sheet's folder: all but its large files.
     pub fn read(path: &str, named_files: &dyn NamedFiles) -> Self {
         Self::read_trusting(path, named_files, None)
     }
@@ -65,7 +65,8 @@ impl Package {
         if let Some((name, line)) = package.manifest.as_ref().and_then(|manifest| manifest.repeated.as_ref())
         {
             package.descriptor = Err(PackageFault::Unreadable(format!(
-                "its manifest {} names {name} a second time on line {line}; which digest counts depends on who reads it",
+                "its manifest {} lists {name} a second time on line {line}; which digest counts depends on the \
+                    reader",
                 contents.sibling("mf")
             )));
         }

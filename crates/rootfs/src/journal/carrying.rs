@@ -69,10 +69,7 @@ pub(super) fn carry_out(
             if step.after.is_absent() {
                 continue;
             }
-            return Err(RootfsFault::Unreachable(
-                path.to_owned(),
-                "the folder that it belongs into is not there",
-            ));
+            return Err(RootfsFault::Unreachable(path.to_owned(), "its folder does not exist"));
         };
         if !change(new, number, step, (parent, name))? {
             left_folders.push(path.to_owned());
@@ -108,10 +105,7 @@ fn change(
             if is_ready {
                 move_into(new, &number.to_string(), parent, name, path)?;
             } else if State::at(parent, name, path)? != step.after {
-                return Err(RootfsFault::Unreachable(
-                    path.to_owned(),
-                    "what was laid ready for it is not there",
-                ));
+                return Err(RootfsFault::Unreachable(path.to_owned(), "its prepared copy is missing"));
             }
         }
         State::Link { target, uid, gid } => {

@@ -266,7 +266,7 @@ impl<'a> Making<'a> {
     }
 
     /// How a path is to be when this placement is taken back, and the name under which the earlier one keeps it; what remains
-    /// is kept anew.
+    /// is kept again.
     fn keep_again(
         &self,
         number: usize,

@@ -134,7 +134,7 @@ impl Back<'_> {
             }
             State::File { .. } | State::Link { .. } => {
                 let kept = kept.ok_or_else(|| {
-                    RootfsFault::Unreachable(format!("{RECORD_FOLDER}/{KEPT}"), "what was kept is not there")
+                    RootfsFault::Unreachable(format!("{RECORD_FOLDER}/{KEPT}"), "the kept copy is missing")
                 })?;
                 let from = match content {
                     None => record.kept_name(number),

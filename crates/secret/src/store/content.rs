@@ -149,7 +149,7 @@ impl Store {
     }
 
     pub(super) fn from_text(bytes: &[u8]) -> Result<Self, ContentFault> {
-        const MALFORMED: ContentFault = "what is in it is no store of secrets";
+        const MALFORMED: ContentFault = "it does not hold a store of secrets";
         /// What tells a later version's store, which this one cannot read in full.
         #[derive(Deserialize)]
         struct Version {
@@ -243,10 +243,10 @@ mod tests {
     #[test]
     fn strange_contents_are_refused() {
         for (text, says) in [
-            ("", "no store"),
-            ("{}", "no store"),
+            ("", "does not hold a store"),
+            ("{}", "does not hold a store"),
             (r#"{"format":2,"more":1}"#, "later version"),
-            (r#"{"format":1,"salt_key":"00"}"#, "no store"),
+            (r#"{"format":1,"salt_key":"00"}"#, "does not hold a store"),
         ] {
             assert!(Store::from_text(text.as_bytes()).unwrap_err().contains(says), "{text}");
         }

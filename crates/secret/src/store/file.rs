@@ -134,7 +134,7 @@ impl StoreFile {
             Err(other) => return Err(io::Error::other(other.to_string())),
         };
         if there != self.found {
-            return Err(io::Error::other("somebody else has changed it in the meantime; run this again"));
+            return Err(io::Error::other("it was changed in the meantime; run this again"));
         }
         new.persist(&target).map_err(|error| error.error)?;
         // So that the new name outlasts a loss of power; some filesystems cannot.
@@ -193,7 +193,7 @@ mod tests {
         let file = StoreFile::read(&path).unwrap();
         assert_eq!(file.mode_for_others(), Some(0o644));
         fs::write(&path, "theirs").unwrap();
-        assert!(file.replace(b"mine").unwrap_err().to_string().contains("somebody else"));
+        assert!(file.replace(b"mine").unwrap_err().to_string().contains("in the meantime"));
         assert_eq!(fs::read(&path).unwrap(), b"theirs");
     }
 }

@@ -65,7 +65,7 @@ impl StoreMemory {
         let known: Remembered = serde_json::from_slice(&bytes)
             .ok()
             .filter(|known: &Remembered| known.format == 1)
-            .ok_or_else(|| unreadable("it is none that this version writes".to_owned()))?;
+            .ok_or_else(|| unreadable("it was not written by this version".to_owned()))?;
         if known.identity != store.identity.fingerprint() {
             let follows = store.replaces.contains(&known.identity);
             return Err(StoreFault::Another { path: name.to_owned(), follows });
@@ -101,7 +101,7 @@ impl StoreMemory {
     /// Why a store could not be remembered, in words.
     pub fn cannot(&self, error: &io::Error) -> String {
         format!(
-            "{} cannot be written: {}; another store in place of this one would not be noticed",
+            "{} cannot be written: {}; without it, a replaced store would not be noticed",
             self.file.display(),
             plain(error)
         )

@@ -55,31 +55,33 @@ pub enum StoreFault {
         reason: String,
     },
     /// It is not in the format.
-    #[error("{0} is no file in the age format, or its beginning is damaged")]
+    #[error("{0} is not an age file, or its beginning is damaged")]
     NotAge(String),
     /// A byte of it has changed, or its end is missing.
-    #[error("{0} is damaged: a byte has changed, or its end is missing")]
+    #[error("{0} is damaged: bytes have changed, or its end is missing")]
     Damaged(String),
     /// It opens with a passphrase, and there is none.
-    #[error("{0} opens with a passphrase")]
+    #[error("{0} needs a passphrase")]
     NeedsPassphrase(String),
-    /// It opens with a private key, and there is none.
-    #[error("{0} opens with a private key")]
+    /// It needs a private key, and there is none.
+    #[error("{0} needs a private key")]
     NeedsKey(String),
     /// The passphrase is another one.
     #[error("this passphrase does not open {0}")]
     WrongPassphrase(String),
     /// The keys are others.
-    #[error("no key that was given opens {0}")]
+    #[error("none of the given keys opens {0}")]
     WrongKey(String),
-    /// It opens with a private key, and the one that the environment names is another.
-    #[error("{0} opens with another private key than the one that IMPOSTAZIONE_KEY names")]
+    /// It needs a private key, and the one that the environment names is another.
+    #[error("the private key in IMPOSTAZIONE_KEY does not open {0}")]
     NeedsAnotherKey(String),
     /// The private key is itself encrypted, and did not open.
-    #[error("the private key for {0} is encrypted itself, and its own passphrase did not open it")]
+    #[error("the private key for {0} has a passphrase of its own, and the one given is wrong")]
     KeyLocked(String),
     /// Trying a passphrase would take too long.
-    #[error("{0} was closed on a much faster machine, and a passphrase takes too long to try on this one")]
+    #[error(
+        "the passphrase of {0} was set on a much faster computer, and takes too long to check on this one"
+    )]
     TooMuchWork(String),
     /// What is in it is not understood.
     #[error("{path} opens, but {reason}")]
@@ -90,7 +92,8 @@ pub enum StoreFault {
         reason: &'static str,
     },
     /// It is another store than this computer knows there.
-    #[error("{path} opens, but is not the store that this computer knows there{}", if *.follows { "; it says that it follows that one, as when somebody was taken out of those who can open it" } else { "" })]
+    #[error("{path} opens, but is not the store that this computer has seen before{}", if *.follows { "; it says that it \
+        replaces that one, as after removing a recipient" } else { "" })]
     Another {
         /// Its path.
         path: String,
@@ -99,7 +102,8 @@ pub enum StoreFault {
     },
     /// It is the known store as it was before.
     #[error(
-        "{path} opens, but is older than it was: it was written {found} times, and has been seen after {seen}"
+        "{path} opens, but is an older copy: it was written {found} times, and this computer has seen it after \
+            {seen}"
     )]
     Older {
         /// Its path.
@@ -113,7 +117,7 @@ pub enum StoreFault {
     #[error("{0} opens, but is not the store that --store-identity names")]
     NotAsNamed(String),
     /// What is remembered of it cannot be read.
-    #[error("what this computer remembers of {path} stands in {file}, and {reason}")]
+    #[error("this computer's record of {path} is in {file}, but {reason}")]
     Forgotten {
         /// The store.
         path: String,
@@ -123,11 +127,16 @@ pub enum StoreFault {
         reason: String,
     },
     /// Somebody else is writing it.
-    #[error("another command is at work on {0}")]
+    #[error("another command is using {0}")]
     Busy(String),
-    /// What the place of a passphrase or key says.
-    #[error("{0}")]
-    Opener(String),
+    /// What was given to open it cannot be used.
+    #[error("{reason}")]
+    Opener {
+        /// Why.
+        reason: String,
+        /// What to do about it.
+        fix: String,
+    },
 }
 
 impl StoreFault {
@@ -137,14 +146,14 @@ impl StoreFault {
     }
 
     /// What to do about it.
-    pub fn fix(&self) -> &'static str {
+    pub fn fix(&self) -> &str {
         match self {
             Self::Missing(_) => {
                 "make one with `impostazione secret recipients SHEET`: --add KEY for your public key, --new-key FILE for a new pair, or --passphrase"
             }
-            Self::Unreadable { .. } => "see to it that this user may read it",
+            Self::Unreadable { .. } => "give this user permission to read it",
             Self::NotAge(_) | Self::Damaged(_) | Self::Content { .. } => {
-                "put back the copy that lies beside it with .before at its end, or one of your own"
+                "restore the copy next to it that ends in .before, or your own backup"
             }
             Self::NeedsPassphrase(_) => {
                 "run this in a terminal to be asked for it, or name a file with --passphrase-from, such as /dev/fd/3"
@@ -153,23 +162,26 @@ impl StoreFault {
                 "name the file of your private key with --key, or in the variable IMPOSTAZIONE_KEY"
             }
             Self::Another { .. } | Self::Older { .. } | Self::Forgotten { .. } => {
-                "find out who put it there before anything in it is used: whoever can write the file can have planted passwords and host keys; if it is meant, run `impostazione secret check SHEET --accept-store`"
+                "find out who put it there before you use it: whoever can write the file can have planted passwords \
+                    and host keys; if it is right, run `impostazione secret check SHEET --accept-store`"
             }
             Self::NotAsNamed(_) => {
-                "find out who put it there; `impostazione secret check SHEET` says the identity of a store that is known"
+                "find out who put it there; `impostazione secret check SHEET` shows the identity of a known store"
             }
-            Self::Busy(_) => "wait until it has ended, and run this again",
+            Self::Busy(_) => "wait until it is done, and run this again",
             Self::WrongPassphrase(_) => {
-                "give the passphrase that was chosen last; if that was it, a byte of the file has changed"
+                "use the passphrase that was set last; if you did, the file is damaged"
             }
             Self::WrongKey(_) => {
-                "name the private half of a key that the store is for; somebody who can open it sees them with `impostazione secret recipients SHEET`"
+                "use the private key of one of the store's recipients; anyone who can open it lists them with \
+                    `impostazione secret recipients SHEET`"
             }
             Self::TooMuchWork(_) => {
-                "open it where it was closed, and encrypt it to a key with `impostazione secret recipients`"
+                "open it on the computer where the passphrase was set, and add a key there with `impostazione secret \
+                    recipients SHEET --add KEY`"
             }
-            Self::KeyLocked(_) => "give its right passphrase, for which it asks on a terminal",
-            Self::Opener(_) => "mend that, and run this again",
+            Self::KeyLocked(_) => "run this in a terminal and type its passphrase",
+            Self::Opener { fix, .. } => fix,
         }
     }
 }

@@ -11,13 +11,13 @@ pub type PrivateKey = Box<dyn Identity>;
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum PrivateKeyFault {
     /// It is the public half.
-    #[error("holds a public key; name the private one")]
+    #[error("is a public key, and a private key opens a store")]
     Public,
     /// It is a key of a kind that opens no store.
-    #[error("is a key of a kind that opens no store; ssh-ed25519, ssh-rsa and AGE-SECRET-KEY-1… do")]
+    #[error("is a key that cannot open a store; ssh-ed25519, ssh-rsa and AGE-SECRET-KEY-1… keys can")]
     Unsupported,
-    /// It is no key.
-    #[error("holds no private key: neither AGE-SECRET-KEY-1… nor an SSH key in OpenSSH's form")]
+    /// It is not a key.
+    #[error("has no private key: neither AGE-SECRET-KEY-1… nor an OpenSSH private key")]
     NoKey,
 }
 

@@ -13,13 +13,13 @@ pub struct Recipient(String);
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum RecipientFault {
     /// It is the private half.
-    #[error("holds a private key, which must stay where it is; name the public half")]
+    #[error("is a private key, which must stay private; name the public key")]
     Private,
     /// It is a key that stores cannot be encrypted to.
-    #[error("is a key of a kind that a store cannot be encrypted to; ssh-ed25519, ssh-rsa and age1… can")]
+    #[error("is a key that a store cannot be encrypted to; use ssh-ed25519, ssh-rsa or age1…")]
     Unsupported,
-    /// It is no key.
-    #[error("is no public key: age1… or a line that begins with ssh-ed25519 or ssh-rsa")]
+    /// It is not a key.
+    #[error("is not a public key: age1… or a line that starts with ssh-ed25519 or ssh-rsa")]
     NoKey,
 }
 
@@ -50,7 +50,7 @@ impl Recipient {
         &self.0
     }
 
-    /// Whether it is the same key, whatever comment stands behind it.
+    /// Whether it is the same key, whatever comment comes after it.
     pub fn is_same_key(&self, other: &Self) -> bool {
         let key = |line: &'_ str| line.split_whitespace().take(2).map(str::to_owned).collect::<Vec<_>>();
         key(&self.0) == key(&other.0)

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::words::is_secret;
 
-/// The parts of a line of a sheet that must not be shown: values of keys whose name speaks of a secret, and private keys.
+/// The parts of a line of a sheet that must not be shown: values of keys whose name mentions a secret, and private keys.
 pub fn confidential_parts(line: &str) -> Vec<Range<usize>> {
     let mut parts = Vec::new();
     for (equals, _) in line.match_indices('=') {

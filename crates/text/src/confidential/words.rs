@@ -69,7 +69,7 @@ const NAMES: [&str; 8] = [
     "time_key",
 ];
 
-/// Whether a key speaks of a secret, and is none that only names one.
+/// Whether a key mentions a secret, and is none that only names one.
 pub fn is_secret(key: &str) -> bool {
     let key = key.trim().trim_matches(['"', '\'']);
     let small = key.to_lowercase();

@@ -30,14 +30,14 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
             )
         })?,
         None => WantedDigest::beside(path)
-            .ok_or_else(|| Failure::Files(format!("no file beside {} has its digest", path.display())))?,
+            .ok_or_else(|| Failure::Files(format!("no file next to {} holds its digest", path.display())))?,
     };
     let length = std::fs::metadata(path).map_or(0, |found| found.len());
     let progress = Progress::new(length, quiet);
     let (matches, digest) = wanted.compare(path, &|count| progress.add(count)).map_err(|fault| {
         let name = path.display();
         Failure::Files(match fault {
-            ReadFault::Missing => format!("there is no {name}"),
+            ReadFault::Missing => format!("{name} does not exist"),
             other => format!("{name}: {other}"),
         })
     })?;
@@ -57,10 +57,11 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
         let name = path.display();
         let word = wanted.algorithm.word();
         terminal::print(&if matches {
-            format!("{name} is the one that was meant: its {word} is that {source}\n")
+            format!("{name} is the right image: its {word} is the one {source}\n")
         } else {
             format!(
-                "{name} is NOT the one that was meant\n  its {word}:  {digest}\n  {}{}\nFetch it again, or get the digest that belongs to it.\n",
+                "{name} is NOT the right image\n  its {word}:  {digest}\n  {}{}\nDownload it again, or get the \
+                    digest that belongs to it.\n",
                 format_args!("{:<w$}", format!("{source}:"), w = word.len() + 7),
                 wanted.digest
             )

@@ -38,13 +38,15 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
         AtPath::NetplanFile | AtPath::NetplanFolder => netplan::run(arguments, quiet),
         AtPath::Rootfs | AtPath::RunningSystem | AtPath::DiskImage => rootfs::run(arguments, quiet),
         AtPath::Sheet => Err(Failure::CommandLine(format!(
-            "{name} is a sheet: `impostazione check {name}` says whether it is right, and `impostazione review {name}` what each machine will be"
+            "{name} is a sheet: `impostazione check {name}` finds what is wrong with it, `impostazione review \
+                {name}` shows what each machine will get"
         ))),
         AtPath::MeaningsFile => Err(Failure::CommandLine(format!(
-            "{name} is a meanings file: `impostazione inspect PACKAGE --meanings {name}` shows what a package asks for by it"
+            "{name} is a meanings file: `impostazione inspect PACKAGE --meanings {name}` uses it to show what a \
+                package asks for"
         ))),
         AtPath::OtherFile => Err(Failure::CommandLine(format!(
-            "{name} is {}; with --digest it is compared as an image, or by a file beside it that has its digest, and there is none",
+            "{name} is {}; to check an image, add --digest or put a file with its digest next to it",
             found.words()
         ))),
         AtPath::Package(_) | AtPath::Output(..) | AtPath::OtherFolder | AtPath::Device => {

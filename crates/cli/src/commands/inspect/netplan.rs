@@ -24,13 +24,13 @@ use crate::terminal;
 struct JsonReport<'a> {
     host: Option<&'a InspectedHost>,
     netplan: Judge,
-    /// Files that netplan passes over, by their names.
+    /// Files that netplan ignores, by their names.
     not_read: &'a [String],
     #[serde(flatten)]
     report: Report<'a>,
 }
 
-/// The netplan that the files were held against.
+/// The netplan that the files were checked against.
 #[derive(Clone, Copy, Serialize)]
 pub(super) struct Judge {
     version: NetplanVersion,
@@ -51,11 +51,9 @@ impl Judge {
     pub(super) fn in_words(self) -> String {
         let version = self.version;
         if self.assumed {
-            format!(
-                "judged as netplan {version} reads it, the newest known; --netplan names another, such as 0.106"
-            )
+            format!("checked for netplan {version}, the newest known")
         } else {
-            format!("judged as netplan {version} reads it")
+            format!("checked for netplan {version}")
         }
     }
 }
@@ -88,7 +86,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
             let mut text = terminal::show_findings(&inspection.findings, &inspection.sources, "", width);
             for name in &not_read {
                 // Writing to a String does not fail.
-                let _ = writeln!(text, "{}: not read by netplan, because of its name", harmless(name));
+                let _ = writeln!(text, "{}: netplan does not read a file with this name", harmless(name));
             }
             if !quiet {
                 // Writing to a String does not fail.
@@ -102,7 +100,7 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
 }
 
 /// The netplan files at a path: the file itself, those of a folder, or those of a root filesystem; and files that look like some
-/// and are passed over.
+/// and are ignored.
 fn netplan_files(path: &Path) -> Result<(Vec<PathBuf>, Vec<String>), Failure> {
     let name = path.display();
     if !path.is_dir() {
@@ -124,13 +122,14 @@ fn netplan_files(path: &Path) -> Result<(Vec<PathBuf>, Vec<String>), Failure> {
     let by_name = in_effect(found);
     if by_name.is_empty() {
         return Err(Failure::Files(format!(
-            "{name} holds no netplan file (none that ends in .yaml, no etc/netplan) and is no root filesystem (no etc/os-release)"
+            "{name} has no netplan file (no .yaml file, no etc/netplan) and is not a root filesystem (no \
+                etc/os-release)"
         )));
     }
     Ok((by_name, not_read))
 }
 
-/// The files of a folder that netplan reads, and those that look like some and are passed over.
+/// The files of a folder that netplan reads, and those that look like some and are ignored.
 fn yaml_files(folder: &Path) -> Result<(Vec<PathBuf>, Vec<String>), Failure> {
     let refused = |error: &std::io::Error| {
         Failure::Files(format!("{} cannot be read: {}", folder.display(), plain(error)))
@@ -154,7 +153,7 @@ fn read(file: &Path) -> Result<Source, Failure> {
     }
     let bytes = read_file(file, SIZE_LIMIT).map_err(|fault| {
         Failure::Files(match fault {
-            ReadFault::Missing => format!("there is no {name}"),
+            ReadFault::Missing => format!("{name} does not exist"),
             other => format!("{name} cannot be used: {other}"),
         })
     })?;

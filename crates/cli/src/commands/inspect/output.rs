@@ -98,14 +98,17 @@ pub(crate) fn run(
                 text += &terminal::show_told(&machine.name, &machine.properties, width);
                 if !machine.not_told.is_empty() {
                     let missing = terminal::harmless(&machine.not_told.join(", "));
-                    let _ = writeln!(text, "asked for by the package, and not in the document: {missing}");
+                    let _ = writeln!(
+                        text,
+                        "the package asks for these, and the document does not have them: \
+                        {missing}"
+                    );
                 }
                 text.push('\n');
             }
             text += &terminal::show_findings(&told.findings, &told.sources, "", width);
             if !told.has_descriptor {
-                text +=
-                    "no descriptor lies beside it: what its properties mean is told from their ids alone\n";
+                text += "there is no descriptor next to it: meanings are guessed from the ids alone\n";
             }
         }
         for (path, word) in &wrong {
@@ -116,7 +119,7 @@ pub(crate) fn run(
             let _ = writeln!(text, "{:19} {}", "not in files.json", terminal::harmless(path));
         }
         for path in &by_size {
-            let _ = writeln!(text, "{:19} {}", "only size compared", terminal::harmless(path));
+            let _ = writeln!(text, "{:19} {}", "only the size was compared", terminal::harmless(path));
         }
         let name = arguments.path.display();
         let machines = terminal::count(machine.map_or(tree.machines().len(), |_| 1), "machine", "machines");
@@ -125,7 +128,7 @@ pub(crate) fn run(
             let mut verdict = match (wrong.len(), by_size.len()) {
                 (0, 0) => "all as rendered".to_owned(),
                 (0, packages) => format!(
-                    "as rendered as far as they were compared, which was the size alone for {}",
+                    "as rendered (of {}, only the size was compared)",
                     terminal::count(packages, "package", "packages")
                 ),
                 (wrong, _) => format!("{wrong} not as rendered"),
@@ -133,7 +136,7 @@ pub(crate) fn run(
             if !not_listed.is_empty() {
                 let _ = write!(
                     verdict,
-                    "; {} beside them that `render` did not write, and that `place` passes over",
+                    "; {} that `render` did not write, and that `place` ignores",
                     terminal::count(not_listed.len(), "file", "files")
                 );
             }

@@ -24,7 +24,7 @@ pub(crate) fn run(path: &Path, arguments: &InspectArguments, quiet: bool) -> Res
     let descriptor = match &package.descriptor {
         Ok(descriptor) => descriptor.clone(),
         Err(PackageFault::Missing | PackageFault::OutOfReach(_)) => {
-            return Err(Failure::Files(format!("there is no {}", path.display())));
+            return Err(Failure::Files(format!("{} does not exist", path.display())));
         }
         Err(PackageFault::Unreadable(reason)) => {
             return Err(Failure::Files(format!("{} cannot be used as a package: {reason}", path.display())));
@@ -36,7 +36,7 @@ pub(crate) fn run(path: &Path, arguments: &InspectArguments, quiet: bool) -> Res
             let text = String::from_utf8(read(file, SIGNS_LIMIT)?)
                 .map_err(|_| Failure::Files(format!("{} is not UTF-8 text", file.display())))?;
             let signs = Signs::with(&text).map_err(|reason| {
-                Failure::Files(format!("{} is no table of signs: {reason}", file.display()))
+                Failure::Files(format!("{} is not a table of signs: {reason}", file.display()))
             })?;
             Some(signs)
         }
@@ -96,7 +96,7 @@ fn read(file: &Path, limit: u64) -> Result<Vec<u8>, Failure> {
     read_file(file, limit).map_err(|fault| {
         let name = file.display();
         Failure::Files(match fault {
-            ReadFault::Missing => format!("there is no {name}"),
+            ReadFault::Missing => format!("{name} does not exist"),
             other => format!("{name} cannot be used: {other}"),
         })
     })
@@ -122,9 +122,7 @@ fn why(id: &str, descriptor: &Descriptor, readings: &[Vec<Reading>]) -> Result<E
         ids.iter().filter(|known| known.to_lowercase().contains(&id.to_lowercase())).collect();
     let proposed = if alike.is_empty() { ids.iter().collect() } else { alike };
     let proposed = proposed.into_iter().map(String::as_str).collect::<Vec<_>>().join(", ");
-    Err(Failure::CommandLine(format!(
-        "--why {id}: the package has no such property; write one of: {proposed}"
-    )))
+    Err(Failure::CommandLine(format!("--why {id}: the package has no such property; use one of: {proposed}")))
 }
 
 /// Writes a meanings file, never over one that is there: a person has worked on it.
@@ -136,7 +134,7 @@ fn save(
 ) -> Result<Exit, Failure> {
     if file.exists() {
         return Err(Failure::Files(format!(
-            "{} is there already, and somebody may have worked on it; name another file",
+            "{} already exists and somebody may have edited it; name another file",
             file.display()
         )));
     }
@@ -164,7 +162,7 @@ fn save(
     })?;
     if !quiet {
         terminal::print(&format!(
-            "{}: {} of the package, {} for a person to decide\n",
+            "{}: {} of the package, {} for you to decide\n",
             file.display(),
             terminal::count(all.property.len(), "property", "properties"),
             all.property.len() - certain

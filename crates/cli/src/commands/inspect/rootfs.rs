@@ -55,7 +55,9 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
         }
         Format::Text => {
             let width = terminal::width();
-            terminal::print(&terminal::show_rootfs(&name, &assessment, width))?;
+            terminal::print(&terminal::show_rootfs_heading(&name, &assessment, width))?;
+            terminal::print(&terminal::show_findings(findings, sources, "", width))?;
+            terminal::print(&terminal::show_rootfs(&assessment, width))?;
             if let Some((inspection, judge, files)) = &netplan {
                 if let Some(host) = &inspection.host {
                     terminal::print(&format!("{}\n", terminal::show_netplan_host(host, *files, width)))?;
@@ -64,11 +66,9 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
                     terminal::print(&format!("netplan files: {}\n\n", judge.in_words()))?;
                 }
             }
-            let mut text = terminal::show_findings(findings, sources, "", width);
             if !quiet {
-                text += &terminal::summary_of_host(&name, summary);
+                terminal::print(&terminal::summary_of_host(&name, summary))?;
             }
-            terminal::print(&text)?;
         }
     }
     Ok(if summary.errors > 0 { Exit::ErrorsRemain } else { Exit::Done })

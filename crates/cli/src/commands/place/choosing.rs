@@ -15,7 +15,7 @@ pub(super) fn read_output(arguments: &PlaceArguments) -> Result<HostOutput, Fail
         AtPath::Output(tree, machine) => (tree, machine),
         other => {
             return Err(Failure::CommandLine(format!(
-                "{name} is {}; name an output, which `render` writes, or the folder of one machine in it",
+                "{name} is {}; name an output made by `render`, or the folder of one machine in it",
                 other.word()
             )));
         }
@@ -35,7 +35,7 @@ pub(super) fn read_output(arguments: &PlaceArguments) -> Result<HostOutput, Fail
                 [one] => (*one).to_owned(),
                 several => {
                     return Err(Failure::CommandLine(format!(
-                        "--only {} fits {}, and a root filesystem is one machine's",
+                        "--only {} matches {}, but a root filesystem is for one machine",
                         globs.join(" --only "),
                         several.join(", ")
                     )));
@@ -46,13 +46,13 @@ pub(super) fn read_output(arguments: &PlaceArguments) -> Result<HostOutput, Fail
             [one] => (**one).to_owned(),
             [] => {
                 return Err(Failure::CommandLine(format!(
-                    "{name} has no host in it, and only hosts are placed"
+                    "{name} has no hosts, and only hosts can be placed"
                 )));
             }
             several => {
                 let several: Vec<&str> = several.iter().map(|host| **host).collect();
                 return Err(Failure::CommandLine(format!(
-                    "{name} has several hosts; say with --only which is meant: {}",
+                    "{name} has several hosts; choose one with --only: {}",
                     several.join(", ")
                 )));
             }

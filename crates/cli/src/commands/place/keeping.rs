@@ -15,6 +15,8 @@ pub(super) enum Answers {
     None,
     /// What cannot stay is not to be lost.
     Declined,
+    /// There is nobody to ask; what the command line must answer.
+    Unasked(String),
     /// These are lost, by their numbers, and the others stay.
     Lost(Vec<usize>),
 }
@@ -30,28 +32,27 @@ pub(super) fn ask_each(arguments: &PlaceArguments, changed: &[ChangedSince]) -> 
     if arguments.format == Format::Json || !io::stdin().is_terminal() {
         let more = match open.len() - 1 {
             0 => String::new(),
-            1 => ", and one thing more".to_owned(),
-            more => format!(", and {more} things more"),
+            1 => ", and one more change".to_owned(),
+            more => format!(", and {more} more changes"),
         };
         let can_stay = open.iter().any(|(_, changed)| changed.can_stay);
-        let keep = if can_stay { "--keep-changes has it stay where it can, and " } else { "" };
+        let keep = if can_stay { "--keep-changes keeps what can be kept, " } else { "" };
         let first = terminal::harmless(&first.to_string());
-        terminal::complain(&format!(
-            "since the earlier placement, {first}{more}: {keep}--discard-changes answers that it may be lost"
-        ));
-        return Ok(Answers::Declined);
+        let overwrites =
+            format!("--discard-changes overwrites {}", if open.len() == 1 { "it" } else { "all" });
+        return Ok(Answers::Unasked(format!("since it was placed, {first}{more}: {keep}{overwrites}")));
     }
     let mut lost = Vec::new();
     for (number, changed) in open {
         let what = terminal::harmless(&changed.to_string());
         if changed.can_stay {
-            let question =
-                format!("Since it was placed, {what}. Put the output's in its place, and lose that?");
+            let question = format!("Since it was placed, {what}. Overwrite that with the output?");
             if ask(&question, "--discard-changes")? {
                 lost.push(number);
             }
         } else {
-            let question = format!("Since it was placed, {what}, which cannot stay. Go on, and lose that?");
+            let question =
+                format!("Since it was placed, {what}, and that cannot be kept. Go on and lose it?");
             if !ask(&question, "--discard-changes")? {
                 return Ok(Answers::Declined);
             }

@@ -28,6 +28,8 @@ struct Case<'a> {
     pending: PendingChanges<'a>,
     /// Whether what was changed since would be lost, and nobody wants that.
     is_declined: bool,
+    /// What the command line must answer about that, where there is nobody to ask.
+    unasked: Option<String>,
 }
 
 /// How it ended.
@@ -92,11 +94,12 @@ impl Work<'_> {
             is_answered: keep_changes || discard_changes,
         };
         let mut placing = Placing::new(&rootfs, output, request, &now()).map_err(failure)?;
-        let mut is_declined = false;
+        let (mut is_declined, mut unasked) = (false, None);
         if access == Access::Change && !is_refused(&placing) {
             match keeping::ask_each(arguments, &placing.assessment.changed_since)? {
                 Answers::None => {}
                 Answers::Declined => is_declined = true,
+                Answers::Unasked(what) => (is_declined, unasked) = (true, Some(what)),
                 Answers::Lost(numbers) => {
                     let keeping = Keeping::AllBut(&numbers);
                     let request = Request { keeping, is_answered: true, ..request };
@@ -112,6 +115,7 @@ impl Work<'_> {
             placing: &placing,
             pending: placing.pending(&rootfs).map_err(failure)?,
             is_declined,
+            unasked,
         };
         if !is_for_it(&case) {
             return Ok(None);
@@ -120,6 +124,7 @@ impl Work<'_> {
             // What changes is told before it has changed.
             let changes = answer::changes(&case);
             let outcome = case.go_on()?;
+            case.say_what_was_not_asked();
             answer::print(&case, changes, &outcome)?;
             return Ok(Some(outcome.exit()));
         }
@@ -193,6 +198,13 @@ impl Case<'_> {
         })
     }
 
+    /// Says what the command line must answer, where there is nobody to ask.
+    fn say_what_was_not_asked(&self) {
+        if let Some(what) = &self.unasked {
+            terminal::say_error(what);
+        }
+    }
+
     fn may_go_on(&self) -> Result<bool, Failure> {
         Ok(self.arguments.change.yes || ask(&format!("Place {} on {}?", self.machine, self.name), "--yes")?)
     }
@@ -203,12 +215,13 @@ impl Case<'_> {
         let text = match outcome {
             Outcome::Refused => {
                 let is_shown = self.arguments.change.dry_run && !self.placing.plan.changes.is_empty();
-                let what = if is_shown { "this would not be placed" } else { "nothing was placed" };
-                terminal::complain(&format!("{what}: what is an error above must be right first"));
+                let what = if is_shown { "would not be placed" } else { "was not placed" };
+                terminal::say_error(&format!("{machine} {what}: fix the errors above first"));
                 return Ok(());
             }
             Outcome::Declined => {
-                terminal::complain(&format!("{name} is as it was: the question was declined"));
+                self.say_what_was_not_asked();
+                terminal::say_unchanged(name);
                 return Ok(());
             }
             Outcome::Unchanged => {
@@ -218,23 +231,24 @@ impl Case<'_> {
                     }
                 }
                 let is_placed = self.placing.assessment.record.is_some();
-                let how = if is_placed { "is placed already" } else { "is what the rootfs already says" };
-                format!("{name}: {machine} {how}, and nothing has to change\n")
+                let how = if is_placed { "is placed already" } else { "matches the rootfs already" };
+                format!("{name}: {machine} {how}; nothing needs to change\n")
             }
-            Outcome::Tried => format!("{name}: nothing was changed, as --dry-run asks\n"),
+            Outcome::Tried => format!("{name}: nothing was changed (--dry-run)\n"),
             Outcome::Placed { changed, record } => {
                 warn_of_owners(&record.not_owned, verbose);
                 warn_of_room(self.rootfs);
                 for folder in &record.left_folders {
                     let folder = terminal::harmless(folder);
-                    terminal::complain(&format!(
-                        "/{folder} was made by the earlier placement and holds something else by now; it was left"
+                    terminal::say_note(&format!(
+                        "/{folder} was made by the earlier placement and has other files in it now; it was left \
+                            there"
                     ));
                 }
                 let changes = terminal::count(*changed, "path", "paths");
                 let target = self.arguments.target.display();
                 format!(
-                    "{name}: {machine} is placed, {changes} changed; `impostazione undo {target}` takes it back\n"
+                    "{name}: {machine} is placed, {changes} changed; to take it back: `impostazione undo {target}`\n"
                 )
             }
         };
@@ -260,8 +274,9 @@ fn warn_of_owners(not_owned: &[RootfsPath], verbose: bool) {
     if let Some(first) = not_owned.first() {
         let others = not_owned.len() - 1;
         let others = if others > 0 { format!(" and {others} more") } else { String::new() };
-        terminal::complain(&format!(
-            "/{first}{others} belong to you and not to whom they should: only root can give files away. -v names them all; give them away before the first boot, or place as root"
+        terminal::say_warning(&format!(
+            "/{first}{others} are owned by you instead of their real owners, because only root can change owners. \
+                Place as root, or change the owners before the first boot (-v lists the files)"
         ));
     }
 }
@@ -272,8 +287,8 @@ fn warn_of_room(rootfs: &Rootfs) {
         && room.bytes < LITTLE
     {
         let left = impostazione_text::ByteSize(room.bytes);
-        terminal::complain(&format!(
-            "{} has {left} left, which is little for a first boot",
+        terminal::say_warning(&format!(
+            "{} has only {left} free, which may not be enough for a first boot",
             rootfs.name().display()
         ));
     }

@@ -47,13 +47,13 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
                 if !quiet {
                     let _ = writeln!(
                         text,
-                        "{name}: opens with {with}; holds {} and {}",
+                        "{name}: opens with {with}, holds {} and {}",
                         count(open.store.secrets.len(), "value", "values"),
                         count(open.store.host_keys.len(), "host key", "host keys")
                     );
                     let _ = writeln!(
                         text,
-                        "{name}: its identity is {}, and it was written {}",
+                        "{name}: identity {}, written {}",
                         open.store.identity.fingerprint(),
                         count(usize::try_from(open.store.revision).unwrap_or(usize::MAX), "time", "times")
                     );
@@ -61,7 +61,7 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
                         // Writing to a String does not fail.
                         let _ = writeln!(
                             text,
-                            "{name}: {} no longer wanted (`impostazione secret remove {} --unused` takes them out)",
+                            "{name}: {} no longer used (`impostazione secret remove {} --unused` removes them)",
                             count(inventory.unused.len(), "entry is", "entries are"),
                             arguments.sheet.display()
                         );
@@ -75,7 +75,7 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
                     *finding.rule == SECRET_STORE_CANNOT_OPEN || finding.rule.not_looked_at
                 };
                 if !findings.iter().any(is_told) {
-                    terminal::complain(&format!("{fault}; {}", fault.fix()));
+                    terminal::say_error(&format!("{fault}; {}", fault.fix()));
                 }
             }
         }
@@ -86,8 +86,8 @@ pub(super) fn run(arguments: &SecretCheckArguments, quiet: bool, verbose: bool) 
     }
     terminal::print(&text)?;
     if !assessment.is_whole {
-        terminal::complain(&format!(
-            "the sheet cannot be read in full, so that more may be wrong; `impostazione check {}` says why",
+        terminal::say_warning(&format!(
+            "the sheet cannot be read in full, so more may be wrong; `impostazione check {}` shows why",
             arguments.sheet.display()
         ));
     }

@@ -36,7 +36,7 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
     let [id] = ids.as_slice() else {
         let names: Vec<&str> = ids.iter().filter_map(|id| id.holder.as_deref()).take(3).collect();
         return Err(Failure::CommandLine(format!(
-            "{} has {} values; say whose with --for NAME ({}{}), or have all made up with `secret generate`",
+            "{} has {} values; choose one with --for NAME ({}{}), or generate all of them with `secret generate`",
             arguments.name,
             ids.len(),
             names.join(", "),
@@ -48,7 +48,7 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
     let mut open = open_or_new(sources)?;
     let value = if is_interactive() {
         ask_twice(&format!("Value of the secret {id}: "))
-            .ok_or_else(|| Failure::CommandLine("no value was given, and nothing stored".to_owned()))?
+            .ok_or_else(|| Failure::CommandLine("no value was entered; nothing was stored".to_owned()))?
     } else {
         from_stdin()?
     };
@@ -82,7 +82,7 @@ pub(super) fn run(arguments: &SecretEnterArguments, quiet: bool) -> Result<Exit,
         return Ok(if is_refused { Exit::ErrorsRemain } else { Exit::Done });
     }
     if is_refused {
-        terminal::complain("nothing was stored: the value must be right first");
+        terminal::say_error("nothing was stored: choose a value that fixes the errors above");
         return Ok(Exit::ErrorsRemain);
     }
     if !quiet {

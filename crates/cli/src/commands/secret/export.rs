@@ -33,13 +33,14 @@ pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit
     let ids = entries(&site, &arguments.name, arguments.holder.as_deref())?;
     if arguments.to.is_none() && !std::io::stdout().is_terminal() {
         return Err(Failure::CommandLine(
-            "--show-on-terminal shows the value on a terminal, and stdout is none; name a file with --to"
+            "--show-on-terminal needs a terminal, and stdout is not one; write to a file with --to FILE"
                 .to_owned(),
         ));
     }
     if arguments.to.is_none() && arguments.format == Format::Json {
         return Err(Failure::CommandLine(
-            "a report holds no value: with --format json name a file for it with --to".to_owned(),
+            "reports never hold a value: with --format json, write the value to a file with --to FILE"
+                .to_owned(),
         ));
     }
     let open = RunSources::new(&arguments.sheet, &arguments.unlock)
@@ -48,7 +49,7 @@ pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit
     let mut text = Zeroizing::new(String::with_capacity(64 * 1024));
     for id in &ids {
         let stored = open.store.secrets.get(id).ok_or_else(|| {
-            Failure::Files(format!("the store holds no value of {id}; nothing was exported"))
+            Failure::Files(format!("the store has no value for {id}; nothing was exported"))
         })?;
         let value = if arguments.grouped {
             Zeroizing::new(in_groups(stored.value.reveal()))
@@ -80,9 +81,11 @@ pub(super) fn run(arguments: &SecretExportArguments, quiet: bool) -> Result<Exit
 
 fn what(ids: &[EntryId]) -> String {
     match ids {
-        [only] => format!("the value of {only}, for its owner alone; remove it when it has been handed over"),
+        [only] => {
+            format!("the value of {only}, readable by you alone; delete the file once it is handed over")
+        }
         several => format!(
-            "{} values, for their owner alone; remove it when they have been handed over",
+            "{} values, readable by you alone; delete the file once they are handed over",
             several.len()
         ),
     }

@@ -59,15 +59,34 @@ impl MadeValue {
         }
     }
 
-    fn line(&self) -> String {
-        match (&self.secret, &self.holder, self.length, self.alphabet, self.bits) {
-            (Some(secret), holder, Some(length), Some(alphabet), Some(bits)) => {
-                let id = EntryId { secret: secret.clone(), holder: holder.clone() };
-                format!("{id}: {length} characters, each one of {alphabet}: {bits:.0} bits")
-            }
-            (_, holder, ..) => format!("host key of {}: Ed25519", holder.as_deref().unwrap_or_default()),
+    /// How it was made.
+    fn how(&self) -> String {
+        match (self.length, self.bits) {
+            (Some(length), Some(bits)) => format!("{length} random characters ({bits:.0} bits)"),
+            _ => "Ed25519".to_owned(),
         }
     }
+}
+
+/// What was made, in lines: values of one secret that were made alike are said once.
+fn lines_of(made: &[MadeValue], word: &str) -> String {
+    let is_alike =
+        |one: &MadeValue, other: &MadeValue| one.secret == other.secret && one.how() == other.how();
+    let mut text = String::new();
+    for group in made.chunk_by(is_alike) {
+        let Some(first) = group.first() else { continue };
+        let holders: Vec<&str> = group.iter().filter_map(|one| one.holder.as_deref()).collect();
+        let of = if holders.is_empty() { String::new() } else { format!(" of {}", holders.join(", ")) };
+        let line = match &first.secret {
+            Some(secret) => format!("{word} {secret}{of}: {}", first.how()),
+            None => format!("{word} host key{of}: {}", first.how()),
+        };
+        let each = if group.len() > 1 { " each" } else { "" };
+        let options = terminal::wrapping(terminal::width()).subsequent_indent("        ");
+        // Writing to a String does not fail.
+        let _ = writeln!(text, "{}", textwrap::fill(&terminal::harmless(&(line + each)), options));
+    }
+    text
 }
 
 /// The same for other programs.
@@ -114,11 +133,11 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
             if arguments.format == Format::Text {
                 let lines = made.values.iter().filter(|one| one.replaces);
                 let lines: Vec<String> = lines.map(|one| format!("  {}\n", one.whose())).collect();
-                terminal::tell(&format!("There already, and to be replaced:\n{}", lines.concat()));
+                terminal::tell(&format!("Values to replace:\n{}", lines.concat()));
             }
             arguments
                 .change
-                .decide(&format!("Replace {values} in {path}? The old ones open nothing any more."))?
+                .decide(&format!("Replace {values} in {path}? The old ones will stop working."))?
         }
     };
     if decision == Decision::Go && !made.values.is_empty() {
@@ -136,25 +155,26 @@ pub(super) fn run(arguments: &SecretGenerateArguments, quiet: bool) -> Result<Ex
         return Ok(decision.exit());
     }
     for one in &made.left_out {
-        terminal::complain(&format!(
-            "{0} {1}: put it into the store with `impostazione secret enter {2} {0}`; where a new one is meant, write generated = true in [secret.{0}]",
+        terminal::say_note(&format!(
+            "{0} {1}: put it into the store with `impostazione secret enter {2} {0}`; if you want a new one, write \
+                generated = true in [secret.{0}]",
             one.secret,
             one.message,
             arguments.sheet.display()
         ));
     }
     if decision == Decision::Declined {
-        terminal::complain(&format!("{path} is as it was: the question was declined"));
+        terminal::say_unchanged(&path);
     } else if !quiet || decision == Decision::DryRun {
         let word = if decision == Decision::Go { "made   " } else { "to make" };
-        let lines: Vec<String> = made.values.iter().map(|one| format!("{word} {}\n", one.line())).collect();
-        let mut text = lines.concat();
+        let mut text = lines_of(&made.values, word);
         let _ = match decision {
             Decision::Go => write!(text, "{path}: {} made", made.values.len()),
-            _ => write!(text, "{path}: nothing was changed, as --dry-run asks"),
+            _ => write!(text, "{path}: nothing was changed (--dry-run)"),
         };
         if made.kept > 0 {
-            let _ = write!(text, ", {} already there (--renew makes them anew)", made.kept);
+            let hint = if arguments.renew { "" } else { " (--renew replaces them)" };
+            let _ = write!(text, ", {} already there{hint}", made.kept);
         }
         terminal::print(&(text + "\n"))?;
     }
@@ -175,7 +195,8 @@ fn wanted(
         let ids = entries(site, name, arguments.holder.as_deref())?;
         if let Some(why) = not_made_up(name) {
             return Err(Failure::CommandLine(format!(
-                "{name} {}, and nothing was made up; put it into the store with `impostazione secret enter {} {name}`, or write generated = true in [secret.{name}] where a new one is meant",
+                "{name} {}, so nothing was generated; put it into the store with `impostazione secret enter {} \
+                    {name}`, or write generated = true in [secret.{name}] if you want a new one",
                 why.reason(),
                 arguments.sheet.display()
             )));
@@ -194,7 +215,7 @@ fn wanted(
         .collect();
     if let (Some(holder), true) = (&arguments.holder, ids.is_empty()) {
         return Err(Failure::CommandLine(format!(
-            "{holder} has no value of its own of any secret in the store"
+            "no secret in the store has a value of its own for {holder}"
         )));
     }
     let (left_out, ids): (Vec<EntryId>, Vec<EntryId>) =
@@ -209,8 +230,7 @@ fn wanted(
     let has_host_keys = site.machines.iter().any(wants_host_key);
     if made.left_out.is_empty() && ids.is_empty() && !has_host_keys {
         return Err(Failure::CommandLine(
-            "nothing in the sheet uses a secret that is from = \"store\", and no host asks for a host key"
-                .to_owned(),
+            "no secret in the sheet is from = \"store\", and no host asks for a host key".to_owned(),
         ));
     }
     Ok(ids)
@@ -230,7 +250,7 @@ fn make_value(site: &Site, id: EntryId, store: &mut Store, made: &mut Made) -> R
     };
     let generated = demands.recipe().generate().map_err(|fault| {
         Failure::Files(format!(
-            "no value can be made up for {}: {fault}; `impostazione check` says who asks for what",
+            "no value can be generated for {}: {fault}; `impostazione check` shows which rules contradict",
             secret.name.value
         ))
     })?;
@@ -266,7 +286,9 @@ fn make_host_keys(
     if let Some(name) = arguments.holder.as_deref().filter(|_| arguments.host_keys)
         && !wanted.iter().any(|machine| machine.label() == name)
     {
-        return Err(Failure::CommandLine(format!("{name} is no host of the sheet that asks for a host key")));
+        return Err(Failure::CommandLine(format!(
+            "{name} is not a host in the sheet that asks for a host key"
+        )));
     }
     for machine in wanted {
         let name = machine.label().to_owned();

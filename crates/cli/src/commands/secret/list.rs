@@ -21,7 +21,7 @@ pub(super) fn run(arguments: &SecretListArguments) -> Result<Exit, Failure> {
         Ok(store) => Inventory::of(&site, Some(store), today()),
         Err(fault) => {
             if wants_store {
-                terminal::complain(&format!("the store was not looked at: {fault}"));
+                terminal::say_warning(&format!("the store was not checked: {fault}"));
             }
             closed
         }

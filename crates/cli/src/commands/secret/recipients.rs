@@ -21,7 +21,7 @@ const LIMIT: u64 = 1024 * 1024;
 
 pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<Exit, Failure> {
     if !arguments.sheet.is_file() {
-        return Err(Failure::Files(format!("there is no sheet {}", arguments.sheet.display())));
+        return Err(Failure::Files(format!("the sheet {} does not exist", arguments.sheet.display())));
     }
     let sources = RunSources::new(&arguments.sheet, &arguments.unlock);
     let changes = !arguments.add.is_empty()
@@ -55,7 +55,7 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
             None if is_interactive() => new_passphrase(sources.path())?,
             None => {
                 return Err(Failure::CommandLine(
-                    "a passphrase is asked for on a terminal, or taken from --new-passphrase-from".to_owned(),
+                    "a new passphrase needs a terminal, or --new-passphrase-from FILE".to_owned(),
                 ));
             }
         };
@@ -78,12 +78,12 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
             }
             (Format::Text, Decision::DryRun) => {
                 terminal::print(&format!(
-                    "{path}: nothing was changed, as --dry-run asks; it would be one that\n"
+                    "{path}: nothing was changed (--dry-run); it would be a store that\n"
                 ))?;
                 show(&open, Format::Text, "")
             }
             (Format::Text, _) => {
-                terminal::complain(&format!("{path} is as it was: the question was declined"));
+                terminal::say_unchanged(&path.to_string());
                 Ok(Exit::ErrorsRemain)
             }
         };
@@ -97,15 +97,16 @@ pub(super) fn run(arguments: &SecretRecipientsArguments, quiet: bool) -> Result<
     }
     save(&mut open)?;
     if arguments.format == Format::Json {
-        return show(&open, Format::Json, if is_new { "made" } else { "encrypted-anew" });
+        return show(&open, Format::Json, if is_new { "made" } else { "encrypted-again" });
     }
     if !quiet {
-        let done = if is_new { "made" } else { "encrypted anew" };
+        let done = if is_new { "made" } else { "encrypted again" };
         terminal::print(&format!("{}: {done}\n", open.file.path().display()))?;
         show(&open, Format::Text, "")?;
         if !is_new && (!arguments.remove.is_empty() || arguments.passphrase) {
             terminal::tell(&format!(
-                "Whoever could open it before can still open {} and other copies: change the secrets that they must not know, and remove the copies.\n",
+                "Those who could open it before can still open {} and other old copies: change the secrets they must \
+                    not know, and delete the copies.\n",
                 open.file.copy_path().display()
             ));
         }
@@ -139,7 +140,7 @@ fn decide(
         Seal::Recipients => terminal::count(open.store.recipients.len(), "key", "keys"),
     };
     let path = open.file.path().display();
-    arguments.change.decide(&format!("Encrypt {path} anew, so that it opens with {who}?"))
+    arguments.change.decide(&format!("Encrypt {path} again, so that it opens with {who}?"))
 }
 
 /// Who can open a store, for other programs.
@@ -169,8 +170,8 @@ fn show(open: &OpenStore, format: Format, outcome: &str) -> Result<Exit, Failure
         Seal::Passphrase(_) => text += "opens with a passphrase\n",
         Seal::Recipients => {
             text += match open.store.recipients.len() {
-                1 => "opens with the private half of this key:\n",
-                _ => "opens with the private half of any of these keys:\n",
+                1 => "opens with the private key that belongs to:\n",
+                _ => "opens with the private key that belongs to any of:\n",
             };
             for recipient in &open.store.recipients {
                 let _ = writeln!(text, "  {}", terminal::harmless(recipient.line()));
@@ -198,11 +199,13 @@ fn read_recipients(text: &str) -> Result<Vec<Recipient>, Failure> {
     let bytes = match read_file(Path::new(text), LIMIT) {
         Ok(bytes) => bytes,
         Err(ReadFault::Missing) => {
-            return Err(refused("it is neither a public key (age1… or ssh-…) nor a file of them".to_owned()));
+            return Err(refused(
+                "it is neither a public key (age1… or ssh-…) nor a file with public keys".to_owned(),
+            ));
         }
         Err(fault) => return Err(refused(fault.to_string())),
     };
-    let content = String::from_utf8(bytes).map_err(|_| refused("it is not a text".to_owned()))?;
+    let content = String::from_utf8(bytes).map_err(|_| refused("it is not text".to_owned()))?;
     let found = recipients_in(&content).map_err(|(line, fault)| refused(format!("line {line} {fault}")))?;
     if found.is_empty() {
         return Err(refused("it holds no public key".to_owned()));
@@ -223,7 +226,7 @@ fn change(open: &mut OpenStore, added: Vec<Recipient>, removed: &[String]) -> Re
         recipients.retain(|known| !is_meant(known));
         if recipients.len() == before {
             return Err(Failure::CommandLine(format!(
-                "--remove {}: the store is not for such a key; `impostazione secret recipients` shows whose it is",
+                "--remove {}: the store has no such recipient; `impostazione secret recipients` lists them",
                 terminal::harmless(text)
             )));
         }
@@ -235,8 +238,7 @@ fn change(open: &mut OpenStore, added: Vec<Recipient>, removed: &[String]) -> Re
     }
     if recipients.is_empty() {
         return Err(Failure::CommandLine(
-            "nobody could open the store any more; add another recipient first, or write --passphrase"
-                .to_owned(),
+            "nobody could open the store then; add another recipient first, or use --passphrase".to_owned(),
         ));
     }
     Ok(())

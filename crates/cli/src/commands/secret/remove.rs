@@ -47,7 +47,7 @@ pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit
         let ids: Vec<EntryId> = open.store.secrets.keys().filter(|id| is_meant(id)).cloned().collect();
         if ids.is_empty() {
             let of = arguments.holder.as_ref().map(|holder| format!(" of {holder}")).unwrap_or_default();
-            return Err(Failure::CommandLine(format!("the store holds no value of {name}{of}")));
+            return Err(Failure::CommandLine(format!("the store has no value for {name}{of}")));
         }
         for id in ids {
             open.store.secrets.remove(&id);
@@ -65,7 +65,7 @@ pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit
             terminal::tell(&lines("to remove"));
         }
         let values = terminal::count(removed.len(), "value", "values");
-        change.decide(&format!("Take {values} out of {path}?"))?
+        change.decide(&format!("Remove {values} from {path}?"))?
     };
     if decision == Decision::Go && !removed.is_empty() {
         save(&mut open)?;
@@ -81,11 +81,11 @@ pub(super) fn run(arguments: &SecretRemoveArguments, quiet: bool) -> Result<Exit
     }
     match decision {
         Decision::Declined => {
-            terminal::complain(&format!("{path} is as it was: the question was declined"));
+            terminal::say_unchanged(&path);
             return Ok(Exit::ErrorsRemain);
         }
         Decision::DryRun => {
-            terminal::print(&format!("{path}: nothing was changed, as --dry-run asks\n"))?;
+            terminal::print(&format!("{path}: nothing was changed (--dry-run)\n"))?;
             return Ok(Exit::Done);
         }
         Decision::Go => {}

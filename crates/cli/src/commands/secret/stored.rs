@@ -25,7 +25,8 @@ pub(super) fn site_of(sheet: &Path) -> Result<Assessment, Failure> {
         return Ok(assessment);
     }
     Err(Failure::Files(format!(
-        "the sheet cannot be read in full, so that it is not sure what uses its secrets; `impostazione check {}` says why",
+        "the sheet cannot be read in full, so it is not certain what uses its secrets; `impostazione check {}` shows \
+            why",
         sheet.display()
     )))
 }
@@ -54,19 +55,19 @@ pub(super) fn open_or_new(sources: RunSources) -> Result<OpenStore, Failure> {
 /// Asks for the passphrase of a store that is about to be made.
 pub(super) fn new_passphrase(path: &Path) -> Result<Hidden, Failure> {
     terminal::tell(&format!(
-        "{} is made now. Choose a passphrase for it; or press Enter, and name public keys instead with\n\
-         `impostazione secret recipients SHEET --add KEY`.\n",
+        "A new store, {}. Choose a passphrase for it, or press Enter and use public keys instead:\n`impostazione \
+         secret recipients SHEET --add KEY`.\n",
         path.display()
     ));
     ask_twice("Passphrase: ")
-        .ok_or_else(|| Failure::CommandLine("no passphrase was chosen, and no store made".to_owned()))
+        .ok_or_else(|| Failure::CommandLine("no passphrase was chosen; no store was made".to_owned()))
 }
 
 /// A new passphrase, unless it can be guessed.
 pub(super) fn strong(passphrase: Hidden) -> Result<Hidden, Failure> {
     if is_weak_passphrase(&passphrase) {
         return Err(Failure::CommandLine(
-            "this passphrase can be guessed, and no store was written; choose several words that do not belong together"
+            "this passphrase is easy to guess, so no store was written; choose several unrelated words"
                 .to_owned(),
         ));
     }
@@ -90,7 +91,7 @@ pub(super) fn save(open: &mut OpenStore) -> Result<(), Failure> {
 pub(super) fn write_new(path: &Path, bytes: &[u8], doing: &str) -> Result<(), Failure> {
     let refused = |error: &std::io::Error| {
         let hint = match error.kind() {
-            std::io::ErrorKind::AlreadyExists => "; what is there is not overwritten",
+            std::io::ErrorKind::AlreadyExists => "; an existing file is not overwritten",
             _ => "",
         };
         Failure::Files(format!("{} cannot be {doing}: {}{hint}", path.display(), plain(error)))
@@ -119,7 +120,7 @@ pub(super) fn stored_secret<'a>(site: &'a Site, name: &str) -> Result<(usize, &'
     {
         let source = other.source.value().map_or("elsewhere", SecretSource::word);
         return Err(Failure::CommandLine(format!(
-            "the secret {name} is from = \"{source}\"; the store keeps those that are from = \"store\""
+            "the secret {name} is from = \"{source}\"; the store is only for secrets that are from = \"store\""
         )));
     }
     let names: Vec<&str> = kept().map(|(_, secret)| secret.name.value.as_str()).collect();
@@ -145,7 +146,7 @@ pub(super) fn entries(site: &Site, name: &str, holder: Option<&str>) -> Result<V
     let Some(wanted) = holder else {
         if holders.is_empty() && secret.scope != SecretScope::Site {
             return Err(Failure::CommandLine(format!(
-                "nothing in the sheet uses {name} yet, so that it is not known which {} have a value of it",
+                "nothing in the sheet uses {name} yet, so it is not known which {} have a value",
                 if secret.scope == SecretScope::Cluster { "clusters" } else { "machines" }
             )));
         }
@@ -159,10 +160,10 @@ pub(super) fn entries(site: &Site, name: &str, holder: Option<&str>) -> Result<V
     }
     let hint = match nearest(wanted, named.iter().copied(), 1).first() {
         Some(close) => format!("; did you mean {close}?"),
-        None if named.is_empty() => "; one value serves all that use it, so leave --for out".to_owned(),
+        None if named.is_empty() => "; it has one value for all, so leave --for out".to_owned(),
         None => String::new(),
     };
-    Err(Failure::CommandLine(format!("{wanted} has no value of its own of {name}{hint}")))
+    Err(Failure::CommandLine(format!("{name} has no value of its own for {wanted}{hint}")))
 }
 
 /// What is wrong because of an entry of a store: what is said of the sheet with it, and not without it.

@@ -1,4 +1,4 @@
-//! What would win over a sheet when a root filesystem boots: systemd's rules told anew, on plain files, for the parts of these
+//! What would win over a sheet when a root filesystem boots: systemd's rules told again, on plain files, for the parts of these
 //! tests. It knows nothing of how the program looks at a root filesystem.
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -266,7 +266,7 @@ impl Boot<'_> {
         }
     }
 
-    /// systemd-resolved: lists add up, an empty value begins anew.
+    /// systemd-resolved: lists add up, an empty value begins again.
     fn name_servers(&mut self) {
         let folders = SYSTEMD.map(|folder| format!("{folder}/resolved.conf.d"));
         let mut texts = vec![self.text("etc/systemd/resolved.conf").unwrap_or_default()];

@@ -101,7 +101,7 @@ fn device(site: &Site, machine: &Machine, link: &Link) -> Result<Device, Unwrita
         LinkKind::Wifi => {
             let wifi = site.subnet_of(link).and_then(|subnet| subnet.wifi.value());
             let wifi = wifi.ok_or_else(|| {
-                Unwritable::new(machine, NETPLAN_PATH, "a radio has no wireless network to join")
+                Unwritable::new(machine, NETPLAN_PATH, "a Wi-Fi link has no network to join")
             })?;
             device.regulatory_domain = wifi.country.value().map(|country| country.value.as_str().to_owned());
             device.access_points = access_points(site, machine, wifi, for_manager)?;
@@ -272,7 +272,7 @@ fn access_points(
         Stated::Value(Some(secret)) => {
             let secret = site.secrets.get(secret.value);
             let value = secret.and_then(|secret| secret.value_for(site, machine).value());
-            let value = value.ok_or_else(|| unwritable("a passphrase could not be had"))?;
+            let value = value.ok_or_else(|| unwritable("a passphrase is not available"))?;
             Some(if wifi.sae.is_some() {
                 Auth { key_management: "sae", password: value.clone() }
             } else {

@@ -13,9 +13,9 @@ pub(crate) static ADDRESS_MALFORMED: Rule = Rule {
     name: "address-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a text is not an address",
-    explanation: "An IPv4 address has four parts from 0 to 255 with dots between them, without leading zeros; an IPv6 \
-        address has eight groups, of which '::' may stand for a run of zeros. `address` and `gateway` take IPv4, \
+    summary: "a value is not a valid address",
+    explanation: "An IPv4 address has four parts from 0 to 255, separated by dots, without leading zeros. An IPv6 \
+        address has eight groups; '::' may replace one run of zero groups. `address` and `gateway` take IPv4, \
         `address6` and `gateway6` take IPv6.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
@@ -45,7 +45,7 @@ pub(crate) fn malformed(
 pub(crate) fn fix_address(key: &str, fault: &AddressFault) -> String {
     let six = key.ends_with('6');
     match fault.meant {
-        Some(meant) => format!("write \"{meant}\" if that was meant"),
+        Some(meant) => format!("write \"{meant}\" if you mean that"),
         None if fault.reason.starts_with("is an IPv6") => {
             format!("write it as {key}6, or write an IPv4 address here")
         }

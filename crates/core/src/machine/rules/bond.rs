@@ -13,7 +13,7 @@ pub(crate) static BOND_MODE_UNKNOWN: Rule = Rule {
     name: "bond-mode-unknown",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a bond has a mode that the kernel does not know",
+    summary: "the kernel does not know a bond's mode",
     explanation: "The modes of the kernel's bonding driver are balance-rr, active-backup, balance-xor, broadcast, \
         802.3ad, balance-tlb and balance-alb. 802.3ad needs a switch that is set up for it; active-backup \
         works with any.",
@@ -39,6 +39,6 @@ pub(crate) fn mode_unknown(machine: Option<String>, written: &Written<String>) -
         Some(meant) => format!("write mode = \"{meant}\""),
         None => format!("write one of {}", modes().collect::<Vec<_>>().join(", ")),
     };
-    let message = format!("The kernel has no bond mode \"{}\".", written.value);
+    let message = format!("There is no bond mode \"{}\".", written.value);
     Finding::new(&BOND_MODE_UNKNOWN, machine, written.place, message, fix)
 }

@@ -13,10 +13,9 @@ pub(crate) static LINK_NAME_INVALID: Rule = Rule {
     name: "link-name-invalid",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a link has a name that no interface can have",
-    explanation: "The kernel takes interface names of 1 to 15 bytes. Netplan lets longer names pass, and no interface \
-        is ever found under them, so the machine comes up without a network. Letters, digits, hyphens, \
-        underscores and dots are safe.",
+    summary: "a link has a name that no network interface can have",
+    explanation: "Interface names have 1 to 15 bytes. Netplan accepts longer names, but no interface ever has one, \
+        so the machine comes up without a network. Letters, digits, hyphens, underscores and dots are safe.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.enx026410000011eth = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.enx026410000011 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN

@@ -12,9 +12,9 @@ pub(crate) static LOCALE_UNKNOWN: Rule = Rule {
     name: "locale-unknown",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a locale is not one that the C library has",
-    explanation: "A locale is a language, a country and the encoding, such as it_IT.UTF-8; C.UTF-8 is there on every \
-        host. With an unknown one every program complains, and texts come out in ASCII.",
+    summary: "the C library does not have a locale",
+    explanation: "A locale is a language, a country and an encoding, such as it_IT.UTF-8; every host has C.UTF-8. \
+        With an unknown locale, every program complains and shows plain ASCII.",
     wrong: "[common]\nlocale = \"it_IT\"\n",
     right: "[common]\nlocale = \"it_IT.UTF-8\"\n",
     ..Rule::PLAIN
@@ -25,9 +25,9 @@ pub(crate) static KEYBOARD_UNKNOWN: Rule = Rule {
     name: "keyboard-unknown",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a keyboard layout is not one that the console has",
-    explanation: "The layout of the console is named by the country or language of the keyboard, such as it, gb or de. \
-        With an unknown one the console stays as it was, and passwords with punctuation cannot be typed.",
+    summary: "the console does not have a keyboard layout",
+    explanation: "A console layout is named after the country or language of the keyboard, such as it, gb or de. \
+        With an unknown layout the console keeps its old one, and passwords with punctuation cannot be typed.",
     wrong: "[common]\nkeyboard = \"de-latin1\"\n",
     right: "[common]\nkeyboard = \"de\"\n",
     ..Rule::PLAIN

@@ -13,9 +13,9 @@ pub(crate) static ACCOUNT_SETTING_INVALID: Rule = Rule {
     name: "account-setting-invalid",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a group or the shell of an account is written in a way that a host cannot hold",
-    explanation: "A group is spelled as a login is: small letters, digits, underscores and hyphens. A shell is an absolute \
-        path without blanks (passwd(5)).",
+    summary: "the name of a group or the shell of an account is not valid",
+    explanation: "A group name has small letters, digits, underscores and hyphens, like a login. A shell is an \
+        absolute path without spaces (passwd(5)).",
     wrong: "[account.keeper]\nshell = \"bash\"\n",
     right: "[account.keeper]\nshell = \"/bin/bash\"\n",
     ..Rule::PLAIN
@@ -26,9 +26,10 @@ pub(crate) static ACCOUNT_NAME_INVALID: Rule = Rule {
     name: "account-name-invalid",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an account has a name that a list of users cannot hold",
-    explanation: "A login begins with a small letter or an underscore and goes on with small letters, digits, underscores \
-        and hyphens, 32 characters at most. A full name has no colon, which ends it in the list of users (passwd(5)).",
+    summary: "the name of an account is not valid",
+    explanation: "A login starts with a small letter or an underscore, followed by small letters, digits, \
+        underscores and hyphens, 32 characters at most. A full name must not have a colon, which separates fields in \
+        /etc/passwd (passwd(5)).",
     wrong: "[account.\"Harbor Keeper\"]\nssh_keys = [\"keys/keeper.pub\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
     ..Rule::PLAIN
@@ -40,10 +41,9 @@ pub(crate) static SSH_KEY_MALFORMED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "an SSH public key is missing or cannot be read",
-    explanation: "ssh_keys names files that hold public keys, a line each as in authorized_keys, or holds such lines itself. \
-        sshd passes over a line that it cannot read, or whose options it does not know, without a word, and the login stays \
-        shut. A private key never belongs \
-        on a host: name the file that ends in .pub.",
+    explanation: "ssh_keys names files that hold public keys, a line each as in authorized_keys, or holds such lines \
+        itself. sshd silently ignores a line that it cannot read or whose options it does not know, and the login \
+        stays closed. A private key must never be on a host: name the file that ends in .pub.",
     wrong: "[account.keeper]\nssh_keys = [\"keys/keper.pub\"]\n",
     right: "[account.keeper]\nssh_keys = [\"keys/keeper.pub\"]\n",
     about_credentials: true,
@@ -76,7 +76,7 @@ pub(crate) fn group_invalid(written: &Written<String>, account: &str) -> Finding
     Finding::on_sheet(
         &ACCOUNT_SETTING_INVALID,
         written.place,
-        format!("\"{}\", a group of account {account}, is not spelled as groups are.", written.value),
+        format!("\"{}\", a group of account {account}, is not a valid group name.", written.value),
         "write small letters, digits, underscores and hyphens, as in groups = [\"dialout\"]",
     )
 }
@@ -85,7 +85,7 @@ pub(crate) fn shell_invalid(written: &Written<String>, account: &str) -> Finding
     Finding::on_sheet(
         &ACCOUNT_SETTING_INVALID,
         written.place,
-        format!("\"{}\", the shell of account {account}, is no absolute path.", written.value),
+        format!("\"{}\", the shell of account {account}, is not an absolute path.", written.value),
         "write the whole path, as in shell = \"/bin/bash\"",
     )
 }

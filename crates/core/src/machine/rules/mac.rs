@@ -13,9 +13,9 @@ pub(crate) static MAC_MALFORMED: Rule = Rule {
     name: "mac-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a text is not a MAC address",
-    explanation: "A MAC address is six pairs of hexadecimal digits with colons between them, as on the label of the \
-        board, or with hyphens.",
+    summary: "a value is not a MAC address",
+    explanation: "A MAC address is six pairs of hexadecimal digits separated by colons or hyphens, as on the label \
+        of the device.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.lan0 = { mac = \"02:64:10:00:00:21\", subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN

@@ -1,4 +1,4 @@
-//! Rules on the size of packets.
+//! Rules on the MTU.
 
 use impostazione_text::Written;
 
@@ -9,9 +9,9 @@ pub(crate) static MTU_OUT_OF_RANGE: Rule = Rule {
     name: "mtu-out-of-range",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the size of packets is out of bounds",
-    explanation: "An IPv4 link carries packets of at least 68 bytes (RFC 791) and at most 65535. Below 1280 bytes the \
-        kernel takes IPv6 from the interface without a word (RFC 8200, section 5).",
+    summary: "an MTU is out of range",
+    explanation: "The MTU of an IPv4 link is at least 68 bytes (RFC 791) and at most 65535. Below 1280 bytes the \
+        kernel silently disables IPv6 on the interface (RFC 8200, section 5).",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 15000000 }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", mtu = 1500 }\n",
     of_any_host: true,
@@ -23,7 +23,7 @@ pub(crate) fn out_of_range(machine: Option<String>, written: &Written<i64>) -> F
         &MTU_OUT_OF_RANGE,
         machine,
         written.place,
-        format!("{} bytes is no size of packets: it goes from 68 to 65535.", written.value),
-        "write the size that the switches have, as in mtu = 1500 or mtu = 9000",
+        format!("{} is not a valid MTU: the range is 68 to 65535.", written.value),
+        "write the MTU that the switches use, as in mtu = 1500 or mtu = 9000",
     )
 }

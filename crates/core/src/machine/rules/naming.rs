@@ -9,15 +9,15 @@ use crate::finding::{Finding, Nature, Rule, Severity};
 pub(crate) const RULES: &[&Rule] =
     &[&HOSTNAME_MALFORMED, &HOSTNAME_TOO_LONG, &DOMAIN_MALFORMED, &SEARCH_MALFORMED];
 
-/// A name that is no host name.
+/// A name that is not a host name.
 pub(crate) static HOSTNAME_MALFORMED: Rule = Rule {
     name: "hostname-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a machine's name is not a host name",
-    explanation: "A host name is one label of letters, digits and hyphens, the hyphens inside (RFC 1123, section 2.1). \
-        Underscores, spaces and accents are refused by name servers or by the machine itself, which then keeps the name \
-        of its image. The domain is a key of its own.",
+    summary: "a machine's name is not a valid host name",
+    explanation: "A host name is one label of letters, digits and inner hyphens (RFC 1123, section 2.1). DNS \
+        servers, or the machine itself, refuse underscores, spaces and accents; the machine then keeps the name of \
+        its image. The domain has its own key.",
     wrong: "[[host]]\nname = \"gauge_01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -29,8 +29,8 @@ pub(crate) static HOSTNAME_TOO_LONG: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a machine's name has more than 63 characters",
-    explanation: "A label of the domain name system holds 63 bytes (RFC 1035, section 2.3.4), and the kernel keeps 64. A \
-        longer name is cut off or refused.",
+    explanation: "A DNS label holds 63 bytes (RFC 1035, section 2.3.4), and the kernel keeps 64. A longer name is \
+        truncated or refused.",
     wrong: "[[host]]\nname = \"gauge-at-the-northern-end-of-the-old-quay-behind-the-lighthouse-stairs\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-north-quay\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     ..Rule::PLAIN
@@ -41,9 +41,9 @@ pub(crate) static DOMAIN_MALFORMED: Rule = Rule {
     name: "domain-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the domain is not a domain name",
-    explanation: "A domain is labels of letters, digits and hyphens with dots between them, 253 characters at most, and \
-        here without a dot at its end. It makes the full name of a machine in /etc/hosts.",
+    summary: "the domain is not a valid domain name",
+    explanation: "A domain is labels of letters, digits and hyphens, separated by dots, 253 characters at most, here \
+        without a dot at the end. It becomes part of a machine's full name in /etc/hosts.",
     wrong: "[common]\ndomain = \"capovetro..example\"\n",
     right: "[common]\ndomain = \"capovetro.example\"\n",
     ..Rule::PLAIN
@@ -54,9 +54,9 @@ pub(crate) static SEARCH_MALFORMED: Rule = Rule {
     name: "search-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an item of the search list is not a domain name",
-    explanation: "Short names are looked up in each domain of the search list. An item that is no domain name makes \
-        lookups fail, or the whole list be dropped.",
+    summary: "an item of the search list is not a valid domain name",
+    explanation: "Short names are looked up in each domain of the search list. An item that is not a domain name \
+        makes lookups fail, or the whole list is dropped.",
     wrong: "[common]\nsearch = [\"capovetro_example\"]\n",
     right: "[common]\nsearch = [\"capovetro.example\"]\n",
     ..Rule::PLAIN
@@ -72,7 +72,7 @@ pub(crate) fn hostname_faulty(
     let (rule, message) = if Hostname::is_only_too_long(text) {
         (
             &HOSTNAME_TOO_LONG,
-            format!("The name has {} characters, and {} are the most.", text.len(), Hostname::LONGEST),
+            format!("The name has {} characters; the maximum is {}.", text.len(), Hostname::LONGEST),
         )
     } else {
         (&HOSTNAME_MALFORMED, format!("The name \"{}\" {}.", text, fault.reason))
@@ -80,7 +80,7 @@ pub(crate) fn hostname_faulty(
     let is_full = text.trim_end_matches('.').contains('.') && DomainName::parse(text).is_ok();
     let fix = match &fault.meant {
         Some(meant) if is_full => {
-            format!("write \"{meant}\", and fqdn = \"{text}\" where its domain is not the sheet's")
+            format!("write \"{meant}\", and fqdn = \"{text}\" if its domain is not the sheet's")
         }
         Some(meant) => format!("write \"{meant}\""),
         None if rule == &HOSTNAME_TOO_LONG => "write a shorter name".to_owned(),

@@ -13,9 +13,10 @@ pub(crate) static REFERENCE_DANGLING: Rule = Rule {
     name: "reference-dangling",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a value is taken from where there is none",
-    explanation: "{ take = \"…\" } takes a value that the sheet holds elsewhere: the appliance's own, or with `of` that of \
-        another machine or of a subnet. Where there are several values, nth or join says what becomes of them.",
+    summary: "take asks for a value that does not exist",
+    explanation: "{ take = \"…\" } copies a value from elsewhere in the sheet: the appliance's own, or, with `of`, \
+        the value of another machine, subnet, pool or cluster. Where there are several values, choose one with nth \
+        or join them with join.",
     wrong: "[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"copies\" = { take = \"address\", of = \"signal-towr\" }\n",
     right: "[[host]]\nname = \"signal-tower\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.31\" }\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/logbook.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"net.address\" = { take = \"address\" }\n\"copies\" = { take = \"address\", of = \"signal-tower\" }\n",
     about_absence: true,
@@ -27,9 +28,9 @@ pub(crate) static REFERENCE_LOOP: Rule = Rule {
     name: "reference-loop",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "values of the sheet take each other in a circle",
-    explanation: "A list takes a server of another machine's list, and that in turn one of this. Nowhere on the way is \
-        an address written. Write it at one of the places.",
+    summary: "values of the sheet refer to each other in a circle",
+    explanation: "A list takes a server from another machine's list, which takes it from this one, so no address is \
+        ever written. Write the address in one of these places.",
     wrong: "[[host]]\nname = \"gauge-01\"\ndns = [{ take = \"dns-1\", of = \"gauge-02\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\ndns = [{ take = \"dns-1\", of = \"gauge-01\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\ndns = [{ take = \"dns-1\", of = \"gauge-02\" }, \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\ndns = [\"10.64.10.53\", \"none\"]\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
     ..Rule::PLAIN
@@ -58,10 +59,12 @@ pub(crate) fn reference_dangling(
 
 pub(crate) fn reference_loop(machine: Option<String>, place: Place, path: &[Place]) -> Finding {
     let message = match path.len() {
-        1 => "The value is taken from itself.".to_owned(),
-        steps => format!("The value is taken in a circle of {steps} places, and stands at none of them."),
+        1 => "The value refers to itself.".to_owned(),
+        steps => {
+            format!("The value refers to itself through {steps} entries, and none of them gives an address.")
+        }
     };
-    Finding::new(&REFERENCE_LOOP, machine, place, message, "write the address itself at one of the places")
+    Finding::new(&REFERENCE_LOOP, machine, place, message, "write the address itself in one of them")
 }
 
 /// A value that a list cannot take.
@@ -88,7 +91,7 @@ pub(crate) fn list_take_without_of(place: Place, word: TakeWord) -> Finding {
     Finding::on_sheet(
         &REFERENCE_DANGLING,
         place,
-        format!("The list does not say of which machine to take the {}.", word.text()),
-        "add of = \"…\" with the name of a machine",
+        format!("The list does not say which machine's {} to take.", word.text()),
+        "add of = \"NAME\" with the name of a machine",
     )
 }

@@ -10,9 +10,8 @@ pub(crate) static ROUTE_DUPLICATE: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a machine has two routes to the same network",
-    explanation: "Of two routes to the same network with the same metric one wins, and which is not for the sheet to \
-        say. A route to 0.0.0.0/0 repeats the default route, and one to the subnet of a link the way that \
-        the link is itself.",
+    explanation: "Of two routes to the same network with the same metric, one wins, and the sheet cannot say which. \
+        A route to 0.0.0.0/0 repeats the default route, and a route to the subnet of a link repeats the link itself.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.10.3\" }] }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", routes = [{ to = \"10.64.96.0/20\", via = \"10.64.10.2\" }, { to = \"10.64.96.0/20\", via = \"10.64.10.3\", metric = 200 }] }\n",
     ..Rule::PLAIN
@@ -25,6 +24,6 @@ pub(crate) fn to_default(machine: Option<String>, written: &Written<String>) -> 
         machine,
         written.place,
         "The default route comes from the gateway of the link's subnet.",
-        "take this route out; for a second way out write to = \"0.0.0.0/0\" with a metric",
+        "remove this route; for a second default route, write to = \"0.0.0.0/0\" with a metric",
     )
 }

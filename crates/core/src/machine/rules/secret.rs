@@ -20,8 +20,8 @@ pub(crate) static SECRET_UNDEFINED: Rule = Rule {
     name: "secret-undefined",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a value is to come from a secret that the sheet does not name",
-    explanation: "secret names a [secret.NAME] table, which says where the value comes from.",
+    summary: "a value comes from a secret that the sheet does not have",
+    explanation: "`secret` names a [secret.NAME] table, which says where the value comes from.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
@@ -33,10 +33,10 @@ pub static SECRET_MISSING: Rule = Rule {
     name: "secret-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the value of a secret, or a host key, cannot be had",
-    explanation: "A file or a variable holds the value alone, on one line; a prompt needs a terminal; the store holds what \
-        `impostazione secret enter` or `secret generate` put there. The value must be there whenever the sheet is judged, \
-        since what cannot be had cannot be proved right. `review` asks for none.",
+    summary: "the value of a secret, or a host key, is not available",
+    explanation: "A file or a variable holds only the value, on one line. A prompt needs a terminal. The store holds \
+        what `impostazione secret enter` or `secret generate` put there. The value must be available whenever the \
+        sheet is checked, because a missing value cannot be proved right. `review` needs no values.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay.secret\"\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
@@ -48,10 +48,11 @@ pub(crate) static SECRET_NOT_LOOKED_AT: Rule = Rule {
     name: "secret-not-looked-at",
     severity: Severity::Warning,
     nature: Nature::Fault,
-    summary: "the value of a secret, or a host key, could not be looked at",
-    explanation: "The store wants a key or a passphrase that was not given, a variable is not set, or there is no terminal to \
-        ask on. Everything else is judged, so that a colleague or a job without the key can check a sheet; whether the value \
-        is there, and is long and strong enough, is not known. Nothing is rendered like that.",
+    summary: "the value of a secret, or a host key, could not be checked",
+    explanation: "The store needs a key or a passphrase that was not given, a variable is not set, or there is no \
+        terminal to ask for it. Everything else is checked, so a colleague or a CI job without the key can check a \
+        sheet; whether the value exists and is long and strong enough is not known. Nothing is rendered in this \
+        state.",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"env\"\nvariable = \"QUAY_WIFI\"\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_credentials: true,
@@ -64,9 +65,10 @@ pub(crate) static SECRET_FILE_READABLE_BY_OTHERS: Rule = Rule {
     name: "secret-file-readable-by-others",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "others may read the file of a secret",
-    explanation: "A file that holds a password is for its owner alone (mode 0600). Where others could read it, take the \
-        password for known. The encrypted store is no secret without its key, so that this is a warning there.",
+    summary: "other users can read the file of a secret",
+    explanation: "A file that holds a password must be readable by its owner only (mode 0600). If others could read \
+        it, assume that the password is known. The encrypted store is useless without its key, so there this is a \
+        warning.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"for-all-to-read.secret\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
@@ -78,10 +80,10 @@ pub static SECRET_STORE_CANNOT_OPEN: Rule = Rule {
     name: "secret-store-cannot-open",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the encrypted store beside the sheet does not open",
-    explanation: "Secrets that are from = \"store\", and host keys that were made beforehand, are in the store beside the \
-        sheet, which for harbor.toml is harbor.secrets.age. It opens with a private key (--key, or the variable IMPOSTAZIONE_KEY), or with a \
-        passphrase (asked for on a terminal, or --passphrase-from).",
+    summary: "the encrypted store next to the sheet does not open",
+    explanation: "Secrets that are from = \"store\", and prepared host keys, are in the store next to the sheet: \
+        harbor.secrets.age for harbor.toml. To open it, give a private key (--key, or the variable IMPOSTAZIONE_KEY) or \
+        a passphrase (typed on a terminal, or --passphrase-from).",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"store\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
@@ -97,13 +99,13 @@ pub(crate) fn undefined(name: &str, place: Place, known: &[&str]) -> Finding {
 }
 
 pub(crate) fn missing(place: Place, called: &str, reason: &str, fix: &str) -> Finding {
-    let message = format!("The secret {called} cannot be had: {reason}.");
+    let message = format!("The secret {called} is not available: {reason}.");
     Finding::on_sheet(&SECRET_MISSING, place, message, fix)
 }
 
 /// A value whose source cannot be reached from here.
 pub(crate) fn not_looked_at(place: Place, called: &str, reason: &str, fix: &str) -> Finding {
-    let message = format!("The secret {called} was not looked at: {reason}.");
+    let message = format!("The secret {called} was not checked: {reason}.");
     Finding::on_sheet(&SECRET_NOT_LOOKED_AT, place, message, fix)
 }
 
@@ -125,7 +127,10 @@ pub(crate) fn store_not_looked_at(
         many => Some(format!("the host keys of {many} hosts")),
     };
     let what: Vec<String> = secrets.into_iter().chain(keys).collect();
-    let message = format!("{fault}, which was not given. Not looked at: {}.", what.join(", and "));
+    // A key that was given and is another one is said by the fault itself.
+    let not_given =
+        if matches!(fault, StoreFault::NeedsAnotherKey(_)) { "" } else { ", which was not given" };
+    let message = format!("{}{not_given}. Not checked: {}.", begun(fault), what.join(", and "));
     Finding::on_sheet(&SECRET_NOT_LOOKED_AT, place, message, fault.fix())
 }
 
@@ -155,13 +160,11 @@ pub(crate) fn not_in_store(
     Finding::on_sheet(
         &SECRET_MISSING,
         secret.place,
-        format!("The store holds no value of {name}{for_whom}."),
+        format!("The store has no value for {name}{for_whom}."),
         if may_be_made_up {
-            format!(
-                "put it there with {enter}, or have it made up with `impostazione secret generate {sheet} {name}`"
-            )
+            format!("run {enter} to type it, or `impostazione secret generate {sheet} {name}` to generate it")
         } else {
-            format!("put it there with {enter}; it belongs to something that has it already")
+            format!("run {enter} to type it; it belongs to something that already exists")
         },
     )
 }
@@ -178,8 +181,8 @@ pub(crate) fn host_key_missing(place: Place, machines: &[String], sheet: &str) -
     Finding::on_sheet(
         &SECRET_MISSING,
         place,
-        format!("The store holds no host key of {whose}."),
-        format!("have it made with `impostazione secret generate {sheet} --host-keys`"),
+        format!("The store has no host key for {whose}."),
+        format!("run `impostazione secret generate {sheet} --host-keys`"),
     )
 }
 
@@ -187,8 +190,8 @@ pub(crate) fn file_readable(path: &Written<String>, secret: &str, mode: u32) -> 
     Finding::on_sheet(
         &SECRET_FILE_READABLE_BY_OTHERS,
         path.place,
-        format!("Others may read {}, which holds the secret {secret}: its mode is {mode:04o}.", path.value),
-        format!("chmod 600 {}, and change the secret if somebody may have read it", path.value),
+        format!("Other users can read {}, which holds the secret {secret} (mode {mode:04o}).", path.value),
+        format!("run chmod 600 {}, and change the secret if somebody may have read it", path.value),
     )
 }
 
@@ -196,16 +199,19 @@ pub(crate) fn store_readable(place: Place, store: &str, mode: u32) -> Finding {
     Finding::on_sheet(
         &SECRET_FILE_READABLE_BY_OTHERS,
         place,
-        format!("Others may read the encrypted store {store}: its mode is {mode:04o}."),
-        format!("chmod 600 {store}"),
+        format!("Other users can read the encrypted store {store} (mode {mode:04o})."),
+        format!("run chmod 600 {store}"),
     )
     .weighing(Severity::Warning, Nature::Credential)
 }
 
 pub(crate) fn store_cannot_open(place: Place, fault: &StoreFault) -> Finding {
+    Finding::on_sheet(&SECRET_STORE_CANNOT_OPEN, place, format!("{}.", begun(fault)), fault.fix())
+}
+
+/// What is wrong as the beginning of a sentence; a path keeps the letter that it begins with.
+fn begun(fault: &StoreFault) -> String {
     let text = fault.to_string();
-    // A path keeps the letter that it begins with.
     let is_word = text.split(' ').next().is_some_and(|word| word.chars().all(char::is_alphabetic));
-    let message = if is_word { capital(&text) } else { text };
-    Finding::on_sheet(&SECRET_STORE_CANNOT_OPEN, place, format!("{message}."), fault.fix())
+    if is_word { capital(&text) } else { text }
 }

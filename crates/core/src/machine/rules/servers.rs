@@ -1,4 +1,4 @@
-//! Rules on name servers and time servers.
+//! Rules on DNS servers and time servers.
 
 use impostazione_net::AddressFault;
 use impostazione_text::Written;
@@ -9,14 +9,14 @@ use crate::machine::TimeServerFault;
 /// The rules that are broken while it is read.
 pub(crate) const RULES: &[&Rule] = &[&DNS_NOT_AN_ADDRESS, &NTP_MALFORMED];
 
-/// A name server that is no address.
+/// A DNS server that is no address.
 pub(crate) static DNS_NOT_AN_ADDRESS: Rule = Rule {
     name: "dns-not-an-address",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a name server is not given by its address",
-    explanation: "A name server is what names are looked up at, so it cannot be given by name itself. It is given by its \
-        IPv4 or IPv6 address, without a mask or a port.",
+    summary: "a DNS server is not an address",
+    explanation: "Names are looked up at DNS servers, so a DNS server itself must be given by its IPv4 or IPv6 \
+        address, without a mask or a port.",
     wrong: "[common]\ndns = [\"10.64.10.53\", \"ns2.capovetro.example\"]\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
     ..Rule::PLAIN
@@ -44,7 +44,7 @@ pub(crate) fn dns_not_an_address(
         text.chars().any(|c| c.is_ascii_alphabetic()) && !text.contains(':') && fault.meant.is_none();
     let (reason, fix) = if is_name {
         (
-            "is a name, and a name server is given by its address".to_owned(),
+            "is a name; a DNS server is given by its address".to_owned(),
             "write the server's address".to_owned(),
         )
     } else {
@@ -54,7 +54,7 @@ pub(crate) fn dns_not_an_address(
         &DNS_NOT_AN_ADDRESS,
         machine,
         written.place,
-        format!("The name server \"{text}\" {reason}."),
+        format!("The DNS server \"{text}\" {reason}."),
         fix,
     )
 }

@@ -21,7 +21,7 @@ pub(crate) static PREFIX_MALFORMED: Rule = Rule {
     nature: Nature::Fault,
     summary: "a prefix, or an address with a mask, cannot be read",
     explanation: "A subnet's prefix is its first address, a slash and the mask. The mask is a length (/24), dotted \
-        (/255.255.255.0) or hexadecimal (/0xffffff00); IPv6 has the length only.",
+        (/255.255.255.0) or hexadecimal (/0xffffff00); for IPv6 it is always a length.",
     wrong: "[subnet.quay]\nprefix = \"10.64.10.0\"\n",
     right: "[subnet.quay]\nprefix = \"10.64.10.0/24\"\n",
     ..Rule::PLAIN
@@ -32,22 +32,22 @@ pub(crate) static PREFIX_HAS_HOST_BITS: Rule = Rule {
     name: "prefix-has-host-bits",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a prefix names an address inside the subnet instead of its first",
-    explanation: "The part of a prefix that the mask leaves to the machines must be zero. A prefix such as \
-        10.64.10.7/24 is either the address of a machine, written in the wrong place, or has the wrong mask.",
+    summary: "a prefix has host bits set",
+    explanation: "The host bits of a prefix must be zero. A prefix such as 10.64.10.7/24 is either the address of a \
+        machine in the wrong place, or has the wrong mask.",
     wrong: "[subnet.quay]\nprefix = \"10.64.10.7/24\"\n",
     right: "[subnet.quay]\nprefix = \"10.64.10.0/24\"\n",
     ..Rule::PLAIN
 };
 
-/// A mask with zeros among its ones.
+/// A mask with zeros between its ones.
 pub(crate) static NETMASK_NOT_CONTIGUOUS: Rule = Rule {
     name: "netmask-not-contiguous",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the ones of a mask do not all stand before its zeros",
+    summary: "a mask is not contiguous",
     explanation: "A mask is a run of ones and then zeros (RFC 4632, section 3.1). 255.0.255.0 has a hole, and \
-        0.0.0.255 is a mask turned round.",
+        0.0.0.255 is an inverted mask (a wildcard mask).",
     wrong: "[subnet.quay]\nprefix = \"10.64.10.0/255.0.255.0\"\n",
     right: "[subnet.quay]\nprefix = \"10.64.10.0/255.255.255.0\"\n",
     ..Rule::PLAIN
@@ -58,9 +58,9 @@ pub(crate) static SUBNET_UNDEFINED: Rule = Rule {
     name: "subnet-undefined",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a subnet is named that the sheet does not have",
-    explanation: "A link takes its mask and its gateway from the subnet that it names, so the sheet must have a \
-        [subnet.NAME] table of that name. Upper and lower case count.",
+    summary: "a link names a subnet that the sheet does not have",
+    explanation: "A link takes its mask and gateway from the subnet it names, so the sheet must have a [subnet.NAME] \
+        table with that name. Upper and lower case matter.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"key\", address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
@@ -73,7 +73,7 @@ pub(crate) static ADDRESS_RANGE_MALFORMED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a range is not a first and a last address",
-    explanation: "A range is its first address, a hyphen and its last, both written in full and both included. A single \
+    explanation: "A range is a first address, a hyphen and a last address, both in full and both included. A single \
         address is a range too.",
     wrong: "[subnet.quay]\nkept_free = [\"10.64.10.9-10.64.10.2\"]\n",
     right: "[subnet.quay]\nkept_free = [\"10.64.10.2-10.64.10.9\"]\n",
@@ -93,8 +93,7 @@ pub(crate) fn prefix_faulty(
         Family::V6 => ("fd64:10::", "fd64:10::/64"),
     };
     if let PrefixFault::Spelling(usual) = fault {
-        let message =
-            format!("\"{text}\" does not write its mask behind a slash, in one of the three spellings.");
+        let message = format!("\"{text}\" does not have its mask after a slash.");
         let fix = format!("write {key} = \"{usual}\"");
         return Finding::on_sheet(&PREFIX_MALFORMED, written.place, message, fix).with_certain(usual);
     }
@@ -107,18 +106,18 @@ pub(crate) fn prefix_faulty(
         ),
         PrefixFault::Address(fault) => (
             &PREFIX_MALFORMED,
-            format!("\"{text}\" is no prefix: what stands before the slash {}.", fault.reason),
+            format!("\"{text}\" is not a prefix: the part before the slash {}.", fault.reason),
             match fault.meant {
                 Some(meant) => {
                     let mask = text.split_once('/').map_or("", |(_, mask)| mask);
-                    format!("write {key} = \"{meant}/{mask}\", if that is what was meant")
+                    format!("write {key} = \"{meant}/{mask}\" if you mean that")
                 }
                 None => format!("write an {} prefix, as in {key} = \"{example}\"", family.name()),
             },
         ),
         PrefixFault::Mask(MaskFault::Malformed) => (
             &PREFIX_MALFORMED,
-            format!("\"{text}\" is no prefix: what stands after the slash is no {} mask.", family.name()),
+            format!("\"{text}\" is not a prefix: the part after the slash is not an {} mask.", family.name()),
             match family {
                 Family::V4 => format!(
                     "write a length from 0 to 32, or a mask such as 255.255.255.0, as in {key} = \"{example}\""
@@ -128,17 +127,17 @@ pub(crate) fn prefix_faulty(
         ),
         PrefixFault::Mask(MaskFault::NotContiguous) => (
             &NETMASK_NOT_CONTIGUOUS,
-            format!("The mask of \"{text}\" has zeros among its ones."),
+            format!("The mask of \"{text}\" is not contiguous."),
             format!("write a length, as in {key} = \"{address}/24\", or a mask such as 255.255.255.0"),
         ),
         PrefixFault::Mask(MaskFault::Inverted(length)) => (
             &NETMASK_NOT_CONTIGUOUS,
-            format!("The mask of \"{text}\" is turned round: its zeros stand before its ones."),
-            format!("write /{length} or /{} if that was meant", dotted_mask(*length)),
+            format!("The mask of \"{text}\" is inverted (a wildcard mask)."),
+            format!("write /{length} or /{} if you mean that", dotted_mask(*length)),
         ),
         PrefixFault::HostBits(meant) => (
             &PREFIX_HAS_HOST_BITS,
-            format!("\"{text}\" is an address inside subnet {meant}, not the subnet itself."),
+            format!("\"{text}\" is an address in subnet {meant}, not the subnet itself."),
             format!("write {key} = \"{meant}\", or correct the mask"),
         ),
     };
@@ -154,13 +153,16 @@ pub(crate) fn address_mask_faulty(
 ) -> Finding {
     let text = &written.value;
     let (rule, message) = match fault {
-        MaskFault::Malformed => (&PREFIX_MALFORMED, format!("`{key}` is \"{text}\", whose mask is none.")),
+        MaskFault::Malformed => {
+            (&PREFIX_MALFORMED, format!("`{key}` is \"{text}\", which has no valid mask."))
+        }
         MaskFault::NotContiguous => {
-            (&NETMASK_NOT_CONTIGUOUS, format!("`{key}` is \"{text}\", whose mask has zeros among its ones."))
+            (&NETMASK_NOT_CONTIGUOUS, format!("`{key}` is \"{text}\", whose mask is not contiguous."))
         }
-        MaskFault::Inverted(_) => {
-            (&NETMASK_NOT_CONTIGUOUS, format!("`{key}` is \"{text}\", whose mask is turned round."))
-        }
+        MaskFault::Inverted(_) => (
+            &NETMASK_NOT_CONTIGUOUS,
+            format!("`{key}` is \"{text}\", whose mask is inverted (a wildcard mask)."),
+        ),
     };
     let address = text.split('/').next().unwrap_or_default();
     let fix = format!("write \"{address}\" alone: the mask comes from the subnet");
@@ -174,7 +176,7 @@ pub(crate) fn address_respelled(
     written: &Written<String>,
     usual: &str,
 ) -> Finding {
-    let message = format!("`{key}` is \"{}\", which does not write its mask behind a slash.", written.value);
+    let message = format!("`{key}` is \"{}\", which does not have its mask after a slash.", written.value);
     Finding::new(&PREFIX_MALFORMED, machine, written.place, message, format!("write \"{usual}\""))
         .with_certain(usual)
 }
@@ -183,18 +185,18 @@ pub(crate) fn range_malformed(written: &Written<String>, fault: &RangeFault) -> 
     let text = &written.value;
     let (message, fix) = match fault {
         RangeFault::Address { meant: Some(meant), .. } => (
-            format!("\"{text}\" is no range: it has no hyphen between two whole addresses."),
-            format!("write \"{meant}\" if that was meant"),
+            format!("\"{text}\" is not a range: it has no hyphen between two full addresses."),
+            format!("write \"{meant}\" if you mean that"),
         ),
         RangeFault::Address { end, fault, meant: None } => (
-            format!("\"{text}\" is no range: \"{end}\" {}.", fault.reason),
+            format!("\"{text}\" is not a range: \"{end}\" {}.", fault.reason),
             "write both addresses in full, as in \"10.64.10.200-10.64.10.239\"".to_owned(),
         ),
         RangeFault::Reversed(meant) => {
-            (format!("\"{text}\" ends before it begins."), format!("write \"{meant}\" if that was meant"))
+            (format!("\"{text}\" ends before it starts."), format!("write \"{meant}\" if you mean that"))
         }
         RangeFault::MixedFamilies => (
-            format!("\"{text}\" begins in one address family and ends in the other."),
+            format!("\"{text}\" starts with one address family and ends with the other."),
             "write two IPv4 or two IPv6 addresses".to_owned(),
         ),
     };

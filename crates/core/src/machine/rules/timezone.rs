@@ -14,8 +14,8 @@ pub(crate) static TIMEZONE_UNKNOWN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a time zone is not in the zone database",
-    explanation: "A zone is named as in the zone database, such as Europe/Rome; upper and lower case count, since the name \
-        is a path on the host. With an unknown name the host runs on UTC.",
+    explanation: "A zone has its name from the time zone database, such as Europe/Rome. Upper and lower case matter, \
+        because the name is a path on the host. With an unknown name the host runs on UTC.",
     wrong: "[common]\ntimezone = \"Europe/Roma\"\n",
     right: "[common]\ntimezone = \"Europe/Rome\"\n",
     ..Rule::PLAIN
@@ -34,7 +34,7 @@ pub(crate) fn unknown(machine: Option<String>, written: &Written<String>) -> Fin
         written.place,
         format!("There is no time zone \"{}\".", written.value),
         match near.as_slice() {
-            [] => "write a zone of the zone database, such as \"Europe/Rome\" or \"Etc/UTC\"".to_owned(),
+            [] => "write a time zone such as \"Europe/Rome\" or \"Etc/UTC\"".to_owned(),
             zones => format!("write {}", zones.join(" or ")),
         },
     )

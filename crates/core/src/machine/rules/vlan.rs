@@ -12,8 +12,8 @@ pub(crate) static VLAN_OUT_OF_RANGE: Rule = Rule {
     name: "vlan-out-of-range",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a VLAN tag is not a number from 1 to 4094",
-    explanation: "A VLAN tag has twelve bits, of which 0 and 4095 are reserved (IEEE 802.1Q, section 9.6).",
+    summary: "a VLAN ID is not a number from 1 to 4094",
+    explanation: "A VLAN ID has twelve bits; 0 and 4095 are reserved (IEEE 802.1Q, section 9.6).",
     wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 4095\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nvlan = 130\n",
     ..Rule::PLAIN
@@ -23,7 +23,7 @@ pub(crate) fn out_of_range(written: &Written<i64>) -> Finding {
     Finding::on_sheet(
         &VLAN_OUT_OF_RANGE,
         written.place,
-        format!("{} is no VLAN tag: they go from 1 to 4094.", written.value),
-        "write the tag that the switches have, as in vlan = 110",
+        format!("{} is not a VLAN ID: these are 1 to 4094.", written.value),
+        "write the VLAN ID that the switches use, as in vlan = 110",
     )
 }

@@ -31,13 +31,13 @@ impl Display for ChangedSince {
     /// What was changed: a sentence without its end.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Self { path, entry, what, is_gone, .. } = self;
-        let verb = if *is_gone { "taken out" } else { "changed" };
+        let verb = if *is_gone { "removed" } else { "changed" };
         match entry {
-            None if *is_gone => write!(f, "/{path} was taken away"),
+            None if *is_gone => write!(f, "/{path} was removed"),
             None if what.is_empty() => write!(f, "/{path} was changed"),
-            None => write!(f, "mode, owner or access list of /{path} were changed"),
+            None => write!(f, "the mode, owner or ACL of /{path} was changed"),
             Some(entry) if *is_gone || what.is_empty() || what == &["line"] => {
-                write!(f, "in /{path} the line of {entry} was {verb}")
+                write!(f, "in /{path} the line for {entry} was {verb}")
             }
             Some(entry) => {
                 let (words, were) = match what.as_slice() {

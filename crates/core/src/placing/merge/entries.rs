@@ -328,7 +328,7 @@ mod tests {
         let now = "root:$y$by-hand:20785::::::\nkeeper:$y$2:20785:0:99999:7:::\n";
         let (text, touched) = merged("etc/shadow", placed, before, now);
         assert_eq!(text, "root:$y$old:20785::::::\n");
-        assert_eq!(touched, ["root: password", "keeper: password, day of the password"]);
+        assert_eq!(touched, ["root: password", "keeper: password, day of the last password change"]);
         let (_, touched) = merged("etc/shadow", placed, before, "root:$y$old:19000::::::\n");
         assert_eq!(touched, ["root: password", "keeper: gone"], "put back by hand, and taken out");
     }

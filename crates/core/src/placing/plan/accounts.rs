@@ -1,4 +1,4 @@
-//! Logins: those of the output, with their homes and keys, and those that the image brings along.
+//! Logins: those of the output, with their homes and keys, and those that the image comes with.
 
 use std::collections::HashSet;
 
@@ -136,29 +136,28 @@ fn read(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<Option<Databases>, Pl
     let mut table = |path: &str, is_needed: bool| -> Result<Option<Table>, PlanFault> {
         let Some(bytes) = inputs.view.read(path)? else {
             if is_needed {
-                let message =
-                    format!("There is no /{path} on the rootfs, so that nobody can be given a login.");
+                let message = format!("There is no /{path} on the rootfs, so no login can be added.");
                 plan.obstacles.push(obstacle(
                     path,
                     0,
                     message,
-                    "take an image with the usual files of a Debian system",
+                    "use an image with the usual files of a Debian system",
                 ));
             }
             return Ok(None);
         };
         let Some(table) = Table::parse(&bytes) else {
-            let message = format!("/{path} on the rootfs is no UTF-8 text.");
-            plan.obstacles.push(obstacle(path, 0, message, "find out who wrote it, and mend it by hand"));
+            let message = format!("/{path} on the rootfs is not UTF-8 text.");
+            plan.obstacles.push(obstacle(path, 0, message, "correct the file by hand, or use another image"));
             return Ok(None);
         };
         if let Some(line) = table.foreign_line() {
             let message = format!(
-                "Line {} of /{path} ends with a carriage return, which becomes part of its last field; no such user could log in.",
+                "Line {} of /{path} ends with a carriage return, which becomes part of its last field; that user \
+                    could not log in.",
                 line + 1
             );
-            let fix =
-                format!("take the carriage returns out, as with `sed -i 's/\\r$//' {path}` in the rootfs");
+            let fix = format!("remove the carriage returns: `sed -i 's/\\r$//' {path}` in the rootfs");
             plan.obstacles.push(obstacle(path, line + 1, message, fix));
             return Ok(None);
         }
@@ -195,9 +194,12 @@ fn account(
         join(account, wanted, databases, plan);
     }
     if !inputs.view.has(account.shell.trim_start_matches('/')) {
-        let message = format!("{} is to start {}, which is not on the rootfs.", account.name, account.shell);
-        let fix =
-            format!("write shell for the account {} in the sheet, or install it in the image", account.name);
+        let message =
+            format!("{} has the shell {}, which is not on the rootfs.", account.name, account.shell);
+        let fix = format!(
+            "write another shell for the account {} in the sheet, or install this one in the image",
+            account.name
+        );
         plan.obstacles.push(obstacle(PASSWD, 0, message, fix));
     }
     home(inputs, account, &user, plan)
@@ -241,25 +243,25 @@ fn user(
     let [line] = lines.as_slice() else {
         if let [first, second, ..] = lines.as_slice() {
             let message = format!(
-                "/{PASSWD} has {name} twice, on lines {} and {}; the first counts for some programs, the second for others.",
+                "/{PASSWD} has {name} twice, on lines {} and {}; some programs use the first, others the second.",
                 first + 1,
                 second + 1
             );
-            plan.obstacles.push(obstacle(PASSWD, second + 1, message, "take one of the two lines out"));
+            plan.obstacles.push(obstacle(PASSWD, second + 1, message, "remove one of the two lines"));
             return Ok(None);
         }
         return new_user(inputs, account, databases, plan);
     };
     let number = |field: usize| databases.passwd.field(*line, field).parse::<u32>().ok();
     let (Some(uid), Some(gid)) = (number(user::UID), number(user::GID)) else {
-        let message = format!("Line {} of /{PASSWD} gives {name} no number.", line + 1);
-        plan.obstacles.push(obstacle(PASSWD, line + 1, message, "mend the line, or take it out"));
+        let message = format!("Line {} of /{PASSWD} has no user ID for {name}.", line + 1);
+        plan.obstacles.push(obstacle(PASSWD, line + 1, message, "correct the line, or remove it"));
         return Ok(None);
     };
     if uid != 0 && uid < first_uid(inputs)? || (uid == 0) != (name == "root") {
-        let whose = if uid == 0 { "root under another name" } else { "an account of the system's own" };
+        let whose = if uid == 0 { "root under another name" } else { "a system account" };
         let message =
-            format!("On the rootfs {name} is {whose} (number {uid}, line {} of /{PASSWD}).", line + 1);
+            format!("On the rootfs {name} is {whose} (user ID {uid}, line {} of /{PASSWD}).", line + 1);
         plan.obstacles.push(obstacle(
             PASSWD,
             line + 1,
@@ -302,16 +304,16 @@ fn new_user(
     {
         let message = match gid {
             Some(0) => format!(
-                "On the rootfs the group {name} has the number 0, which is root's (line {} of /{GROUP}).",
+                "On the rootfs the group {name} has group ID 0, which is root's (line {} of /{GROUP}).",
                 line + 1
             ),
             Some(gid) => format!(
-                "On the rootfs {name} is a group of the system's own (number {gid}, line {} of /{GROUP}).",
+                "On the rootfs {name} is a system group (group ID {gid}, line {} of /{GROUP}).",
                 line + 1
             ),
-            None => format!("Line {} of /{GROUP} gives the group {name} no number.", line + 1),
+            None => format!("Line {} of /{GROUP} has no group ID for {name}.", line + 1),
         };
-        let fix = "give the account another name in the sheet, or take the group out of the image";
+        let fix = "give the account another name in the sheet, or remove the group from the image";
         plan.obstacles.push(obstacle(GROUP, line + 1, message, fix));
         return Ok(None);
     }
@@ -323,9 +325,9 @@ fn new_user(
     let free = |uid: &u32| !taken.contains(uid);
     let Some(uid) = earlier_uid.filter(free).or_else(|| (from..=LAST_UID).find(free)) else {
         let message = format!(
-            "Every number from {from} to {LAST_UID} is taken on the rootfs, so that {name} can have none."
+            "Every user ID from {from} to {LAST_UID} is taken on the rootfs; none is left for {name}."
         );
-        plan.obstacles.push(obstacle(PASSWD, 0, message, "take users out of the image"));
+        plan.obstacles.push(obstacle(PASSWD, 0, message, "remove users from the image"));
         return Ok(None);
     };
     let gid = own_group.and_then(|(_, gid)| gid).unwrap_or(uid);
@@ -365,10 +367,11 @@ fn join(account: &HostAccount, wanted: &str, databases: &mut Databases, plan: &m
     let Some(line) = lines.first() else {
         // Without sudo a rule of its own speaks.
         if wanted != "sudo" {
-            let message =
-                format!("{} is to be in the group {wanted}, which is not on the rootfs.", account.name);
-            let fix =
-                format!("take {wanted} out of groups in the sheet, or install in the image what brings it");
+            let message = format!("{} needs the group {wanted}, which is not on the rootfs.", account.name);
+            let fix = format!(
+                "remove {wanted} from groups in the sheet, or install the package that creates it in the \
+                    image"
+            );
             plan.obstacles.push(obstacle(GROUP, 0, message, fix));
         }
         return;
@@ -404,10 +407,10 @@ fn home(
     let home = if is_top { Ok(RootfsPath::fixed("nonexistent")) } else { RootfsPath::of_host(written) };
     let Ok(home) = home else {
         let message = format!(
-            "{} has its home at {written:?} on the rootfs, which leads up with \"..\"; where it ends depends on links.",
+            "The home of {} on the rootfs is {written:?}; with \"..\" in it, where it leads depends on links.",
             account.name
         );
-        let fix = format!("give {} a home folder without \"..\" in /{PASSWD}", account.name);
+        let fix = format!("give {} a home without \"..\" in /{PASSWD}", account.name);
         plan.obstacles
             .push(Obstacle { concerns: Concern::Path, ..obstacle(PASSWD, user.line, message, fix) });
         return Ok(());
@@ -416,13 +419,15 @@ fn home(
         ["proc", "sys", "dev", "run", "nonexistent"].contains(&home.split('/').next().unwrap_or_default());
     if is_odd {
         if !account.ssh_keys.is_empty() {
-            let message =
-                format!("{} has its home at {written} on the rootfs, where no keys can lie.", account.name);
+            let message = format!(
+                "The home of {} on the rootfs is {written}, which cannot hold SSH keys.",
+                account.name
+            );
             plan.obstacles.push(obstacle(
                 PASSWD,
                 user.line,
                 message,
-                format!("give {} a home folder in /{PASSWD}", account.name),
+                format!("give {} a home in /{PASSWD}", account.name),
             ));
         }
         return Ok(());
@@ -441,7 +446,7 @@ fn home(
             let owner = if is_own { Owner { uid, gid } } else { user.owner };
             let mode = access_list.map_or(mode, |list| list.mode_without(mode));
             let want = Want::Folder { mode: mode & !0o022, owner };
-            let why = "others may not write to a home with keys in it";
+            let why = "sshd refuses keys in a home that others can write to";
             plan.changes.push(Change::new(home.clone(), Subject::Accounts, want).because(why));
         }
         State::File { .. } | State::Link { .. } => {}
@@ -462,7 +467,7 @@ fn keys(
     let is_kept = inputs.output.accounts.stock_logins == StockLogins::Keep;
     if account.ssh_keys.is_empty() {
         if !is_kept && inputs.view.look(&path)?.is_some() {
-            let why = format!("the sheet gives {} no key", account.name);
+            let why = format!("the sheet has no key for {}", account.name);
             plan.changes.push(Change::set_aside(path, Subject::Accounts, why));
         }
     } else {
@@ -480,7 +485,7 @@ fn keys(
         plan.changes.push(change);
     }
     if !is_kept && inputs.view.look(&older)?.is_some() {
-        let why = "keys in it open the login too";
+        let why = "keys in it also open the login";
         plan.changes.push(Change::set_aside(older, Subject::Accounts, why));
     }
     Ok(())
@@ -517,7 +522,7 @@ fn sudoers(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         plan.obstacles.push(Obstacle {
             path: MAIN.to_owned(),
             line: 0,
-            message: "/etc/sudoers does not read the folder sudoers.d, in which the administrators of the output stand.".to_owned(),
+            message: "/etc/sudoers does not include the folder sudoers.d, where the output lists its administrators.".to_owned(),
             fix: "add the line @includedir /etc/sudoers.d to it in the image".to_owned(),
             is_grave: false,
             concerns: Concern::Account,
@@ -526,7 +531,7 @@ fn sudoers(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     Ok(())
 }
 
-/// Shuts the logins that the image brings along and the sheet does not name.
+/// Shuts the logins that the image comes with and the sheet does not name.
 fn stock(inputs: PlanInputs<'_>, databases: &mut Databases, plan: &mut Plan) -> Result<(), PlanFault> {
     let accounts = &inputs.output.accounts;
     if accounts.stock_logins != StockLogins::Lock {
@@ -571,7 +576,7 @@ fn stock(inputs: PlanInputs<'_>, databases: &mut Databases, plan: &mut Plan) -> 
                     plan.changes.push(Change::set_aside(
                         RootfsPath::new(path)?,
                         Subject::Accounts,
-                        "the sheet gives root no key",
+                        "the sheet has no key for root",
                     ));
                 }
             }

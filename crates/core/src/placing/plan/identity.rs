@@ -22,8 +22,10 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
 fn machine_id(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let is_fresh = inputs.options.fresh_identity;
     let why = match inputs.survey.machine_id {
-        MachineId::Set if is_fresh => "the first boot makes one that no other host has",
-        MachineId::Missing | MachineId::Uninitialized => "without it systemd would set the host up anew",
+        MachineId::Set if is_fresh => "the first boot creates a new, unique one",
+        MachineId::Missing | MachineId::Uninitialized => {
+            "without it systemd would run the first-boot setup again"
+        }
         MachineId::Empty | MachineId::Set => "",
     };
     if !why.is_empty() {
@@ -35,11 +37,11 @@ fn machine_id(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> 
         Ok::<_, PlanFault>(inputs.view.look(path)?.is_some_and(|found| found.kind == Kind::File))
     };
     if becomes_empty && is_file(DBUS_MACHINE_ID)? {
-        let why = "the old machine id would return from it";
+        let why = "the old machine id would come back from it";
         plan.changes.push(Change::set_aside(RootfsPath::fixed(DBUS_MACHINE_ID), Subject::Identity, why));
     }
     if is_fresh && is_file(RANDOM_SEED)? {
-        let why = "copies of a host would begin with the same randomness";
+        let why = "copies of a host would start with the same random seed";
         plan.changes.push(Change::set_aside(RootfsPath::fixed(RANDOM_SEED), Subject::Identity, why));
     }
     Ok(())
@@ -55,7 +57,7 @@ fn host_keys(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
             for path in [key.path.clone(), public] {
                 if path != HOST_KEY_PATH && path != PUBLIC_HOST_KEY_PATH && inputs.view.look(&path)?.is_some()
                 {
-                    let why = "the host that this is a copy of has the same key";
+                    let why = "the host this was copied from has the same key";
                     plan.changes.push(Change::set_aside(RootfsPath::new(path)?, Subject::Identity, why));
                 }
             }
@@ -69,7 +71,7 @@ fn host_keys(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let why = if ssh.host_keys.is_empty() {
         "without a key the SSH server does not start"
     } else {
-        "in place of the keys that copies share"
+        "replaces the keys that copies share"
     };
     let (private, public) = match made_before(inputs)? {
         Some(files) => files,

@@ -73,7 +73,7 @@ pub(super) fn add_folders(
             _ if view.look(folder)?.is_some_and(|found| found.kind == Kind::Link) => {
                 return Err(RootfsFault::Unreachable(
                     folder.to_owned(),
-                    "it is a link that leads to nothing on the rootfs",
+                    "it is a link to something that is not on the rootfs",
                 )
                 .into());
             }

@@ -1,4 +1,4 @@
-//! `/etc/hosts`: the lines of the output, and of what was there all that is not about the host itself.
+//! `/etc/hosts`: the lines of the output, and of the old entries all that is not about the host itself.
 
 use std::collections::HashSet;
 
@@ -12,7 +12,7 @@ use crate::host::{HOSTNAME_PATH, HOSTS_PATH};
 use crate::output::HostOutput;
 
 /// First line before what was there.
-const KEPT_HEADER: &str = "# What this host knew of others before.";
+const KEPT_HEADER: &str = "# Entries that were here before.";
 
 pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let (Some(ours), Some(file)) = (inputs.output.text(HOSTS_PATH), inputs.file(HOSTS_PATH)) else {
@@ -28,7 +28,7 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
     }
     let mut change = Change::new(RootfsPath::fixed(HOSTS_PATH), Subject::Names, want);
     if !dropped.is_empty() {
-        change = change.because(format!("of what was there, {} goes", dropped.join("; ")));
+        change = change.because(format!("this old entry is removed: {}", dropped.join("; ")));
     }
     plan.changes.push(change);
     Ok(())

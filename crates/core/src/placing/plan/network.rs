@@ -12,7 +12,7 @@ use super::rewriting::set_aside_or_hide;
 use crate::host::{HEADER, RESOLVED_PATH};
 
 const INTERFACES: &str = "etc/network/interfaces";
-/// Where programs look for name servers.
+/// Where programs look for DNS servers.
 const RESOLV_CONF: &str = "etc/resolv.conf";
 /// Where systemd-resolved keeps them for those (`systemd-resolved.service(8)`).
 const STUB: &str = "../run/systemd/resolve/stub-resolv.conf";
@@ -28,17 +28,17 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
             Reader::Interfaces if path == INTERFACES => {
                 let text = format!("{HEADER}auto lo\niface lo inet loopback\n");
                 let want = edited(inputs.view, path, text, 0o644)?;
-                let why = "ifup would set links up too; the loopback stays with it";
+                let why = "ifup would configure links too; only the loopback stays with it";
                 plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Network, want).because(why));
             }
             Reader::Dhcpcd => {
-                mask(plan, "dhcpcd.service", Subject::Network, "it would ask a DHCP server on every link")?;
+                mask(plan, "dhcpcd.service", Subject::Network, "it would run DHCP on every link")?;
             }
             _ => {
                 let why = match effect {
-                    Effect::Merges => "netplan would merge it with ours".to_owned(),
-                    Effect::Wins => "it would win over what netplan makes of ours".to_owned(),
-                    _ => format!("{} would set links up by it too", file.reader.word()),
+                    Effect::Merges => "netplan would merge it with our file".to_owned(),
+                    Effect::Wins => "it would override what netplan generates from our file".to_owned(),
+                    _ => format!("{} would use it to configure links too", file.reader.word()),
                 };
                 set_aside_or_hide(inputs.view, path, Subject::Network, &why, plan)?;
             }
@@ -47,10 +47,10 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
     name_servers(inputs, plan)?;
     for renderer in &inputs.survey.renderers {
         if renderer.unit == "connman.service" && renderer.is_enabled {
-            mask(plan, renderer.unit, Subject::Network, "it would set links up by itself")?;
+            mask(plan, renderer.unit, Subject::Network, "it would configure links by itself")?;
         }
     }
-    radios(inputs, plan)?;
+    wifi_switches(inputs, plan)?;
     resolv_conf(inputs, plan)
 }
 
@@ -66,18 +66,18 @@ fn name_servers(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault
             inputs.view,
             path,
             Subject::Network,
-            "its name servers and domains would be asked beside ours",
+            "its DNS servers and domains would be used as well as ours",
             plan,
         )?;
     }
     Ok(())
 }
 
-/// Where systemd keeps which radios were switched off (`systemd-rfkill(8)`).
+/// Where systemd keeps which Wi-Fi interfaces were switched off (`systemd-rfkill(8)`).
 const RADIOS: &str = "var/lib/systemd/rfkill";
 
-/// A radio that was switched off stays so from boot to boot; images keep theirs off until somebody says a country.
-fn radios(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
+/// A Wi-Fi interface that was switched off stays so from boot to boot; images keep theirs off until a country is set.
+fn wifi_switches(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     if !inputs.output.text(crate::host::NETPLAN_PATH).is_some_and(|text| text.contains("wifis:")) {
         return Ok(());
     }
@@ -85,7 +85,7 @@ fn radios(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         let path = format!("{RADIOS}/{name}");
         if inputs.view.text(&path)?.is_some_and(|text| text.trim() == "1") {
             let want = edited(inputs.view, &path, "0\n", 0o644)?;
-            let why = "the radio would stay switched off";
+            let why = "Wi-Fi would stay switched off";
             plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Network, want).because(why));
         }
     }
@@ -100,7 +100,7 @@ pub(super) fn mask(plan: &mut Plan, unit: &str, subject: Subject, why: &str) -> 
     Ok(())
 }
 
-/// Name servers of networkd come to programs through systemd-resolved only.
+/// DNS servers of networkd come to programs through systemd-resolved only.
 fn resolv_conf(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let has_resolved = Unit::find(inputs.view, "systemd-resolved.service")?.is_some();
     if !has_resolved || inputs.is_for_manager() {
@@ -109,9 +109,9 @@ fn resolv_conf(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault>
     let target = inputs.view.target(RESOLV_CONF)?.unwrap_or_default();
     if !target.contains("run/systemd/resolve/") {
         let why = if inputs.view.look(RESOLV_CONF)?.is_some() {
-            "it would name other servers than ours"
+            "it names other DNS servers"
         } else {
-            "programs find the name servers of links by it"
+            "programs then use systemd-resolved, which knows the DNS servers of each link"
         };
         let path = RootfsPath::fixed(RESOLV_CONF);
         plan.changes.push(Change::new(path, Subject::Network, Want::Link(STUB.to_owned())).because(why));

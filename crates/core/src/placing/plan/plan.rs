@@ -6,7 +6,7 @@ use serde::Serialize;
 
 use super::super::survey::WayIn;
 
-/// Something on the root filesystem that the output cannot be brought together with.
+/// Something on the root filesystem that the output cannot be reconciled with.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Obstacle {
     /// The file.
@@ -55,7 +55,7 @@ pub enum PlanFault {
     #[error(transparent)]
     Odd(#[from] OddPath),
     /// A host key could not be made.
-    #[error("a host key could not be made: {0}")]
+    #[error("a host key could not be generated: {0}")]
     HostKey(String),
 }
 

@@ -61,7 +61,7 @@ fn overrides(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
             set_aside_or_hide(inputs.view, &found.path, Subject::FirstBoot, &why, plan)?;
         } else {
             let path = RootfsPath::new(found.path.as_str())?;
-            let why = format!("it stands in place of {}", found.unit);
+            let why = format!("it replaces {}", found.unit);
             plan.changes.push(Change::set_aside(path, Subject::FirstBoot, why));
         }
     }

@@ -44,10 +44,11 @@ fn start(inputs: PlanInputs<'_>, plan: &mut Plan, names: &[&str], subject: Subje
             path: unit.path.clone(),
             line,
             message: format!(
-                "{} of {} says {word:?}, which is not the name of a unit: a link of that name would lie outside the folder of units.",
+                "{} of {} is {word:?}, which is not a unit name: a link with that name would be outside the unit \
+                    folder.",
                 key, unit.name
             ),
-            fix: format!("take it out of /{} in the image, or find out who made this image", unit.path),
+            fix: format!("remove it from /{} in the image, and find out who made this image", unit.path),
             is_grave: true,
             concerns: Concern::Path,
         });
@@ -89,7 +90,7 @@ fn time(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     };
     for service in &inputs.survey.time.services {
         if service.is_enabled && !wanted.is_empty() && !wanted.contains(&service.unit) {
-            mask(plan, service.unit, Subject::Time, "the clock is set by another service")?;
+            mask(plan, service.unit, Subject::Time, "another service sets the clock")?;
         }
     }
     start(inputs, plan, wanted, Subject::Time)
@@ -105,7 +106,7 @@ fn ssh(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
                 plan.changes.push(Change::set_aside(
                     RootfsPath::new(link)?,
                     Subject::Ssh,
-                    "the service itself waits for connections",
+                    "the service listens by itself",
                 ));
             }
         }
@@ -116,7 +117,7 @@ fn ssh(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         let is_alias =
             inputs.view.target(&format!("{ETC_UNITS}/{name}"))?.is_some_and(|target| target != "/dev/null");
         if is_there && !is_alias {
-            mask(plan, name, Subject::Ssh, "the sheet switches SSH off")?;
+            mask(plan, name, Subject::Ssh, "SSH is off in the sheet")?;
         }
     }
     Ok(())

@@ -29,8 +29,8 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
     let text = text.replace(&include, "");
     let want = edited(inputs.view, SSHD_MAIN, format!("{include}{text}"), 0o644)?;
     let why = match ssh.winning.first() {
-        Some(setting) => format!("line {} of {} would win over ours", setting.line, setting.path),
-        None => "it does not read the folder that ours lies in".to_owned(),
+        Some(setting) => format!("line {} of {} would override our setting", setting.line, setting.path),
+        None => "it does not include the folder with our file".to_owned(),
     };
     plan.changes.push(Change::new(RootfsPath::fixed(SSHD_MAIN), Subject::Ssh, want).because(why));
     Ok(())

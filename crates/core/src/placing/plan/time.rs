@@ -21,7 +21,7 @@ pub(super) fn plan(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFa
     Ok(())
 }
 
-/// Lists of several files add up, and ours begins anew: what sorts after it would add to it.
+/// Lists of several files add up, and ours begins again: what sorts after it would add to it.
 fn timesyncd(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     let mut seen: Vec<&str> = Vec::new();
     for source in &inputs.survey.time.sources {
@@ -29,7 +29,7 @@ fn timesyncd(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         let is_later = name(&source.path).is_some_and(|of_source| Some(of_source) > name(TIMESYNCD_PATH));
         if is_later && !seen.contains(&source.path.as_str()) {
             seen.push(&source.path);
-            let why = "its servers would be asked beside ours";
+            let why = "its servers would be used as well as ours";
             set_aside_or_hide(inputs.view, &source.path, Subject::Time, why, plan)?;
         }
     }
@@ -48,7 +48,7 @@ fn chrony(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
     }
     for path in paths {
         if path.starts_with("etc/chrony/sources.d/") {
-            let why = "its servers would be asked beside ours";
+            let why = "its servers would be used as well as ours";
             plan.changes.push(Change::set_aside(RootfsPath::new(path)?, Subject::Time, why));
             continue;
         }
@@ -57,7 +57,7 @@ fn chrony(inputs: PlanInputs<'_>, plan: &mut Plan) -> Result<(), PlanFault> {
         let new = without_servers(&text, Some(path) == main, has_keys);
         if new != text {
             let want = edited(inputs.view, path, new, 0o644)?;
-            let why = "its servers would be asked beside ours";
+            let why = "its servers would be used as well as ours";
             plan.changes.push(Change::new(RootfsPath::new(path)?, Subject::Time, want).because(why));
         }
     }

@@ -1,4 +1,4 @@
-//! Ways in that the image brings along, and that the sheet does not give: each is shut, or it is said why not.
+//! Ways in that the image comes with, and that the sheet does not give: each is shut, or it is said why not.
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
@@ -78,11 +78,11 @@ impl People<'_> {
             StockLogins::Lock => Fate::Shut(shut),
             StockLogins::Keep => self.stays(
                 "stock_logins is \"keep\"",
-                "write stock_logins = \"lock\" in the sheet, or take it out of the image",
+                "write stock_logins = \"lock\" in the sheet, or remove the login from the image",
             ),
             StockLogins::Refuse => self.stays(
                 "stock_logins is \"refuse\"",
-                "take an image without it, or write stock_logins = \"lock\" in the sheet",
+                "use an image without it, or write stock_logins = \"lock\" in the sheet",
             ),
         }
     }
@@ -92,8 +92,8 @@ impl People<'_> {
         let mut names = way.names.iter().flatten().filter(|name| name.as_str() != "root").peekable();
         if names.peek().is_some() && names.all(|name| self.inputs.is_added(name)) {
             return Fate::Stays {
-                why: "it was added on the host since it was placed".to_owned(),
-                fix: "look whether it is meant, and take it out on the host if not".to_owned(),
+                why: "it was added on the host after it was placed".to_owned(),
+                fix: "if it should not be there, remove it on the host".to_owned(),
                 is_grave: false,
             };
         }
@@ -107,7 +107,7 @@ impl People<'_> {
                     // Of an account that is root under another name, a rule of its own speaks.
                     Fate::Wanted
                 } else {
-                    self.of_image("shuts the login")
+                    self.of_image("locks the login")
                 }
             }
             (Detail::Member { group, is_own_group }, _) => self.member(way, group, *is_own_group),
@@ -115,9 +115,9 @@ impl People<'_> {
             (Detail::SshGlobal | Detail::SshLine, _) if self.inputs.file(SSHD_PATH).is_none() => {
                 Fate::Shut("keeps the SSH server from starting")
             }
-            (Detail::SshGlobal, _) => Fate::Shut("has ours read first, which says otherwise"),
+            (Detail::SshGlobal, _) => Fate::Shut("makes sshd read our file first, which says otherwise"),
             (Detail::SshLine, _) => Fate::Shut("sets the line aside"),
-            (Detail::DirectoryLine, _) => self.of_image("takes the line out"),
+            (Detail::DirectoryLine, _) => self.of_image("removes the line"),
             (Detail::UnitFile, _) => {
                 let is_of_sheet = way.names.as_ref().is_none_or(|names| {
                     names.iter().any(|name| {
@@ -131,12 +131,12 @@ impl People<'_> {
                 }
             }
             (Detail::Nothing, WayKind::Directory) => self.stays(
-                "a placement does not change which directories are asked",
-                "take the word out of the line in the image, unless those users are meant to log in",
+                "placing does not change which directory services are used",
+                "remove the word from the line in the image, unless those users should be able to log in",
             ),
             (Detail::Nothing, _) => self.stays(
-                "it is left as it is",
-                "look at the line, and take it out of the image unless it is meant",
+                "it is left unchanged",
+                "check the line, and remove it from the image unless you want it",
             ),
         }
     }
@@ -150,11 +150,12 @@ impl People<'_> {
             let is_wanted = account.admin || account.groups.iter().any(|wanted| wanted == group);
             return match (is_wanted, is_own_group) {
                 (true, _) => Fate::Wanted,
-                (false, false) => Fate::Shut("takes it out of the group"),
+                (false, false) => Fate::Shut("removes it from the group"),
                 (false, true) => Fate::Stays {
-                    why: format!("{group} is its own group, to which its files belong"),
+                    why: format!("{group} is its primary group, which owns its files"),
                     fix: format!(
-                        "give {name} a group of its own in /etc/passwd of the image, or write groups = [\"{group}\"] for the account in the sheet"
+                        "give {name} a primary group of its own in /etc/passwd of the image, or write groups = \
+                            [\"{group}\"] for the account in the sheet"
                     ),
                     is_grave: true,
                 },
@@ -163,27 +164,27 @@ impl People<'_> {
         if self.is_shut(name) {
             let is_there = self.can_log_in_now.contains(AsRef::<str>::as_ref(name));
             return match (is_own_group, is_there) {
-                (false, true) => Fate::Shut("shuts the login and takes it out of the group"),
-                (true, true) => Fate::Shut("shuts the login"),
+                (false, true) => Fate::Shut("locks the login and removes it from the group"),
+                (true, true) => Fate::Shut("locks the login"),
                 // Nobody logs in by that name; who is given it later has no part in the group.
                 (_, false) => Fate::Wanted,
             };
         }
-        if self.can_log_in(name) { self.of_image("takes it out of the group") } else { Fate::Wanted }
+        if self.can_log_in(name) { self.of_image("removes it from the group") } else { Fate::Wanted }
     }
 
     fn by_sudo(&self, way: &WayIn, sudo: &SudoWay) -> Fate {
         const SETS_ASIDE: Fate = Fate::Shut("sets the line aside");
         let accounts = &self.inputs.output.accounts;
         if way.path == SUDOERS_PATH {
-            return Fate::Shut("puts ours in its place");
+            return Fate::Shut("replaces it with our file");
         }
         let Some(names) = &way.names else { return SETS_ASIDE };
         let is_plain_user = |name: &String| accounts.account(name).is_some_and(|account| !account.admin);
         let in_group = |account: &crate::host::HostAccount| {
             sudo.groups.iter().any(|group| account.groups.contains(group)) || names.contains(&account.name)
         };
-        // The last line that fits counts: before ours, ours asks for the password.
+        // The last line that matches counts: before ours, ours asks for the password.
         let is_let_off = sudo.is_unasked
             && sudo.is_after_ours
             && accounts.accounts.iter().any(|account| {
@@ -203,8 +204,8 @@ impl People<'_> {
         }
         if sudo.has_others {
             return self.stays(
-                "who that is could not be looked at",
-                "take the line out of the image, unless those users are meant to be root",
+                "who that is could not be determined",
+                "remove the line from the image, unless those users should be root",
             );
         }
         // Members of groups are taken out of them where they are to have no part in this.
@@ -267,9 +268,9 @@ fn set_lines_aside(
     });
     let subject = if path.starts_with("etc/ssh/") { Subject::Ssh } else { Subject::Accounts };
     let why = if subject == Subject::Ssh {
-        "it lets people in whom the sheet does not"
+        "it lets in people who are not in the sheet"
     } else {
-        "it lets act as root who may not by the sheet"
+        "it gives root access that the sheet does not"
     };
     let file = RootfsPath::new(path)?;
     let change = if has_more || path == SUDOERS || subject == Subject::Ssh {

@@ -13,11 +13,11 @@ pub(super) static ACCOUNT_CONFLICT: Rule = Rule {
     name: "rootfs-account-conflict",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an account cannot be brought together with the users of a root filesystem",
-    explanation: "A name that the image uses for a service of its own, a user that stands in etc/passwd twice, a group or a \
-        shell that is not there, a file of users that is damaged: whoever the sheet names could not log in, or would be \
-        somebody else. An ordinary user of the same name is no conflict: it keeps its number and its home, and gets the \
-        password and the keys of the sheet.",
+    summary: "an account clashes with the users of a root filesystem",
+    explanation: "The image uses the name for a service, etc/passwd has a user twice, a group or a shell is missing, \
+        or a user file is damaged: then the people in the sheet could not log in, or would become somebody else. An \
+        ordinary user of the same name is not a conflict: it keeps its user ID and home, and gets the password and \
+        keys of the sheet.",
     wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:110:110::/var/lib/keeper:/usr/sbin/nologin\\n\"\n",
     right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/keeper:/bin/bash\\n\"\n",
     examples: Examples::Rootfs,
@@ -29,9 +29,9 @@ pub(super) static STOCK_LOGIN: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Credential,
     summary: "a root filesystem has a login that the sheet does not name",
-    explanation: "Images come with logins whose passwords stand on a web page. By stock_logins the sheet says what becomes \
-        of them: \"lock\" shuts password and keys, \"keep\" leaves them, and \"refuse\" makes this an error, so that such an \
-        image is not used at all.",
+    explanation: "Images come with logins whose passwords are published. stock_logins in the sheet says what happens \
+        to them: \"lock\" locks password and keys, \"keep\" leaves them, and \"refuse\" makes this an error, so that \
+        such an image is not used.",
     wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nimage:x:1000:1000::/home/image:/bin/bash\\n\"\n\"etc/shadow\" = \"root:*:19000::::::\\nimage:$y$j9T$abc$def:19000:0:99999:7:::\\n\"\n",
     right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nimage:x:1000:1000::/home/image:/bin/bash\\n\"\n\"etc/shadow\" = \"root:*:19000::::::\\nimage:!:19000:0:99999:7:::\\n\"\n",
     about_credentials: true,
@@ -43,11 +43,11 @@ pub(super) static SSH_CONFLICT: Rule = Rule {
     name: "rootfs-ssh-conflict",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a setting of a root filesystem's SSH server would win over ours",
-    explanation: "sshd takes the first value that it reads. A main file that sets one before it reads the folder of drop-ins, \
-        one that does not read it at all, or a drop-in that sorts before ours has the last word. `place` has ours read before \
-        all others. Lists of users and groups that may log in are left as they are, and are an error where they leave out \
-        somebody whom the sheet names.",
+    summary: "an SSH server setting on a root filesystem would override ours",
+    explanation: "sshd uses the first value it reads. So a main file that sets a value before it includes the \
+        drop-ins, a main file that does not include them, or a drop-in that sorts before ours wins. `place` makes \
+        sshd read our file first. Lists of users and groups that may log in are left unchanged; they are an error \
+        where they leave out somebody in the sheet.",
     wrong: "# a root filesystem\n\"etc/ssh/sshd_config\" = \"PasswordAuthentication yes\\nInclude /etc/ssh/sshd_config.d/*.conf\\n\"\n",
     right: "# a root filesystem\n\"etc/ssh/sshd_config\" = \"Include /etc/ssh/sshd_config.d/*.conf\\nPasswordAuthentication yes\\n\"\n",
     examples: Examples::Rootfs,
@@ -90,14 +90,14 @@ fn stock(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         let admin = if account.is_admin && account.uid != 0 { ", and may act as root" } else { "" };
         let message = format!("{} can log in with {}{admin}.", account.name, how.join(" and with "));
         let (fix, severity) = match accounts.map(|accounts| accounts.stock_logins) {
-            None => ("name it as an account in the sheet, or let place shut it".to_owned(), None),
-            Some(StockLogins::Lock) => (handled(case, "shuts it"), weight_of_handled(case)),
+            None => ("add it to the sheet as an account, or let place lock it".to_owned(), None),
+            Some(StockLogins::Lock) => (handled(case, "locks it"), weight_of_handled(case)),
             Some(StockLogins::Keep) => (
-                "stock_logins is \"keep\": write \"lock\", or name it as an account in the sheet".to_owned(),
+                "stock_logins is \"keep\": write \"lock\", or add it to the sheet as an account".to_owned(),
                 None,
             ),
             Some(StockLogins::Refuse) => (
-                "stock_logins is \"refuse\": take an image without it, or write \"lock\"".to_owned(),
+                "stock_logins is \"refuse\": use an image without it, or write \"lock\"".to_owned(),
                 Some(Severity::Error),
             ),
         };
@@ -111,15 +111,15 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         return;
     }
     for setting in &ssh.winning {
-        let message = format!("/{} says {:?} before ours is read.", setting.path, setting.text);
-        let fix = handled(case, "has ours read first");
+        let message = format!("/{} has {:?} before our file is read.", setting.path, setting.text);
+        let fix = handled(case, "makes sshd read our file first");
         let place = (setting.path.as_str(), setting.line);
         found.push(&SSH_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
     }
     if !ssh.reads_drop_ins {
         let message =
-            "/etc/ssh/sshd_config does not read the folder sshd_config.d, in which ours lies.".to_owned();
-        let fix = handled(case, "has ours read first");
+            "/etc/ssh/sshd_config does not include the folder sshd_config.d, where our file is.".to_owned();
+        let fix = handled(case, "makes sshd read our file first");
         let place = ("etc/ssh/sshd_config", 0);
         found.push(&SSH_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
     }
@@ -127,7 +127,7 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for setting in &ssh.limits {
         let Some((why, severity)) = shut_out(setting, &output.accounts) else { continue };
         let message = format!("/{} says {:?}, {why}.", setting.path, setting.text);
-        let fix = "take the line out of the image, or change it there so that those of the sheet get in";
+        let fix = "remove the line from the image, or change it so that the accounts in the sheet get in";
         let place = (setting.path.as_str(), setting.line);
         found.push(&SSH_CONFLICT, case.view, place, message, fix.to_owned(), severity);
     }
@@ -156,10 +156,10 @@ fn shut_out(setting: &SshSetting, accounts: &HostAccounts) -> Option<(String, Op
         "allowgroups" => of(&|account| !in_group(account)),
         "denygroups" => of(&in_group),
         "authenticationmethods" if listed.iter().all(|method| method.contains(',')) => {
-            return Some(("which asks for more than one proof of who it is".to_owned(), None));
+            return Some(("which asks for more than one way to authenticate".to_owned(), None));
         }
         "listenaddress" if !listed.iter().any(|address| matches!(*address, "0.0.0.0" | "::" | "*")) => {
-            return Some(("where it listens only if the host has that address".to_owned(), None));
+            return Some(("so it listens only if the host has that address".to_owned(), None));
         }
         _ => return None,
     };

@@ -9,10 +9,10 @@ pub(super) static CLONED_IDENTITY: Rule = Rule {
     name: "rootfs-cloned-identity",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a root filesystem has the machine id of a system that was started before",
-    explanation: "Copies of one image that was started share its machine id, and with it addresses from DHCP and of link-local \
-        kind, names of logs, and often SSH host keys. With --fresh-identity the first boot makes a new machine id, and the host \
-        gets keys of its own.",
+    summary: "a root filesystem has the machine id of a system that has been started before",
+    explanation: "Copies of an image that has been started share its machine id, and with it DHCP and link-local \
+        addresses, log names, and often SSH host keys. With --fresh-identity the first boot creates a new machine \
+        id, and the host gets host keys of its own.",
     wrong: "# a root filesystem\n\"etc/machine-id\" = \"0123456789abcdef0123456789abcdef\\n\"\n",
     right: "# a root filesystem\n\"etc/machine-id\" = \"\"\n",
     examples: Examples::Rootfs,
@@ -36,9 +36,9 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         "etc/machine-id",
         0,
         format!(
-            "{} has a machine id{beside}: it was started before, or is a copy of one that was.",
+            "{} has a machine id{beside}: this system, or the one it was copied from, was started before.",
             case.name
         ),
-        "place with --fresh-identity if other hosts are made from the same image",
+        "add --fresh-identity if other hosts are made from the same image",
     );
 }

@@ -32,9 +32,9 @@ rule!(
     NETPLAN,
     "rootfs-lacks-netplan",
     Error,
-    "a root filesystem has no netplan, and nothing would read its files",
-    "Links, addresses and routes are set up by netplan at boot. Without it the host comes up without a network, or with the \
-     image's own. Install netplan.io in the image.",
+    "a root filesystem does not have netplan",
+    "netplan configures links, addresses and routes at boot. Without it the host comes up without a network, or with \
+     the image's own. Install netplan.io in the image.",
     "\"usr/sbin/netplan\" = false\n",
     "\"usr/sbin/netplan\" = \"#!/usr/bin/python3\\n\"\n"
 );
@@ -43,9 +43,9 @@ rule!(
     "rootfs-netplan-too-old",
     Error,
     "the netplan of a root filesystem is too old for a key of the output",
-    "An older netplan refuses the whole file at boot, or loses the setting without a word, and the host stays off the \
-     network. Write the image's version as netplan in the sheet, which then says what has to be done without, or take a newer \
-     image.",
+    "An older netplan refuses the whole file at boot, or silently drops the setting, and the host stays off the \
+     network. Write the image's version as netplan in the sheet, and check then shows what cannot be used; or use a \
+     newer image.",
     "output = \"wifi\"\n\"var/lib/dpkg/status\" = \"Package: netplan.io\\nStatus: install ok installed\\nVersion: 0.101-4\\n\"\n",
     "output = \"wifi\"\n\"var/lib/dpkg/status\" = \"Package: netplan.io\\nStatus: install ok installed\\nVersion: 0.106-2\\n\"\n"
 );
@@ -53,10 +53,10 @@ rule!(
     RESOLVED,
     "rootfs-lacks-resolved",
     Error,
-    "a root filesystem has no systemd-resolved, through which name servers reach programs",
-    "systemd-networkd hands the name servers of its links to systemd-resolved and to nobody else. Without it etc/resolv.conf \
-     stays as the image has it, and names are looked up at the wrong servers or not at all. Install systemd-resolved in the \
-     image.",
+    "a root filesystem does not have systemd-resolved, which programs need for DNS",
+    "systemd-networkd gives the DNS servers of its links to systemd-resolved only. Without it etc/resolv.conf stays \
+     as the image has it, and names are looked up at the wrong servers or not at all. Install systemd-resolved in \
+     the image.",
     "\"usr/lib/systemd/system/systemd-resolved.service\" = false\n",
     "\"usr/lib/systemd/system/systemd-resolved.service\" = \"[Install]\\nWantedBy=sysinit.target\\n\"\n"
 );
@@ -64,9 +64,9 @@ rule!(
     WIFI,
     "rootfs-lacks-wifi",
     Error,
-    "a host has a radio, and its root filesystem lacks what joins wireless networks",
-    "Wireless networks are joined by wpa_supplicant, and iw tells a radio the country whose rules it keeps to. netplan starts \
-     both, and does not bring them along. Install wpasupplicant and iw in the image.",
+    "a host uses Wi-Fi, and its root filesystem lacks the programs for it",
+    "wpa_supplicant joins Wi-Fi networks, and iw sets the Wi-Fi country. netplan starts both, but does not install \
+     them. Install wpasupplicant and iw in the image.",
     "output = \"wifi\"\n\"usr/sbin/iw\" = false\n",
     "output = \"wifi\"\n\"usr/sbin/iw\" = \"\"\n"
 );
@@ -74,8 +74,8 @@ rule!(
     SSH,
     "rootfs-lacks-ssh",
     Error,
-    "SSH is meant to be on, and a root filesystem has no SSH server",
-    "Nobody could reach a host without a screen. Install openssh-server in the image, or switch SSH off in the sheet.",
+    "SSH is on in the sheet, and a root filesystem has no SSH server",
+    "Nobody could log in on a headless host. Install openssh-server in the image, or switch SSH off in the sheet.",
     "\"usr/sbin/sshd\" = false\n",
     "\"usr/sbin/sshd\" = \"\"\n"
 );
@@ -83,7 +83,7 @@ rule!(
     SUDO,
     "rootfs-lacks-sudo",
     Error,
-    "an account is meant to act as root, and a root filesystem has no sudo",
+    "an account is an administrator, and a root filesystem has no sudo",
     "An administrator could log in and change nothing. Install sudo in the image.",
     "\"usr/bin/sudo\" = false\n",
     "\"usr/bin/sudo\" = \"\"\n"
@@ -93,9 +93,9 @@ rule!(
     "rootfs-lacks-time-service",
     Error,
     "a root filesystem does not have the time service of the sheet",
-    "The servers are written for one service, and the image has another or none: the clock would drift, and certificates and \
-     logins with it. Debian's packages of the two exclude each other. Write time_service for what the image has, or install \
-     the other in it.",
+    "The time servers are written for one service, and the image has another or none: the clock would drift, and \
+     certificates and logins would fail. Debian's two packages exclude each other. Write the time_service that the \
+     image has, or install the other in it.",
     "\"usr/lib/systemd/system/systemd-timesyncd.service\" = false\n\"usr/lib/systemd/system/chrony.service\" = \"[Service]\\nExecStart=/usr/sbin/chronyd\\n\"\n",
     "\"usr/lib/systemd/system/systemd-timesyncd.service\" = \"[Install]\\nWantedBy=sysinit.target\\n\"\n"
 );
@@ -104,8 +104,8 @@ rule!(
     "rootfs-lacks-zone",
     Error,
     "a root filesystem does not know the time zone of the sheet",
-    "etc/localtime leads to a file of the package tzdata. Where that is not there the host silently keeps UTC. Install tzdata \
-     in the image, and tzdata-legacy for old names.",
+    "etc/localtime points to a file of the package tzdata. Without that file the host silently stays on UTC. Install \
+     tzdata in the image, and tzdata-legacy for old names.",
     "\"usr/share/zoneinfo/Europe/Rome\" = false\n",
     "\"usr/share/zoneinfo/Europe/Rome\" = \"\"\n"
 );
@@ -113,19 +113,19 @@ rule!(
     LOCALE,
     "rootfs-lacks-locale",
     Warning,
-    "a root filesystem does not have the language of the sheet",
-    "A small image has C.UTF-8 alone. With a language that was not made on it, programs warn at each start and use the plain \
-     one. Make it in the image with localedef, or write C.UTF-8.",
+    "a root filesystem does not have the locale of the sheet",
+    "A small image has only C.UTF-8. With a locale that does not exist, programs warn at each start and fall back to \
+     plain C. Create the locale in the image with localedef, or write C.UTF-8.",
     "output = \"locale\"\n\"usr/lib/locale/it_IT.utf8/LC_TIME\" = false\n",
     "output = \"locale\"\n\"usr/lib/locale/it_IT.utf8/LC_TIME\" = \"\"\n"
 );
 
 /// Keys of netplan's files, what they are for, and the version from which on netplan takes them.
 const KEYS: [(&str, &str, NetplanVersion); 4] = [
-    ("regulatory-domain:", "the country of a radio", NetplanVersion::new(0, 106)),
-    ("passthrough:", "a setting that is passed through to NetworkManager", NetplanVersion::new(0, 106)),
-    ("key-management: sae", "joining a network by SAE", NetplanVersion::new(1, 1)),
-    ("ra-overrides:", "a limit to what router advertisements say", NetplanVersion::new(1, 1)),
+    ("regulatory-domain:", "the Wi-Fi country", NetplanVersion::new(0, 106)),
+    ("passthrough:", "a passthrough setting for NetworkManager", NetplanVersion::new(0, 106)),
+    ("key-management: sae", "Wi-Fi with SAE", NetplanVersion::new(1, 1)),
+    ("ra-overrides:", "an override of router advertisements", NetplanVersion::new(1, 1)),
 ];
 
 pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
@@ -144,11 +144,12 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
                     found.whole(
                         &NETPLAN_TOO_OLD,
                         format!(
-                            "The output has {what} ({}), which takes netplan {needed}; {} has {version}.",
+                            "The output has {what} ({}), which needs netplan {needed}; {} has {version}.",
                             key.trim_end_matches(':'),
                             case.name
                         ),
-                        format!("write netplan = \"{version}\" in the sheet and do as check then says, or take a newer image"),
+                        format!("write netplan = \"{version}\" in the sheet and fix what check then shows, or use a \
+                            newer image"),
                     );
                 }
             }
@@ -161,7 +162,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
 fn lacks_netplan(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     found.whole(
         &NETPLAN,
-        format!("{} has no program named netplan.", case.name),
+        format!("{} does not have netplan.", case.name),
         how_to_install(case, "netplan.io"),
     );
 }
@@ -177,7 +178,7 @@ fn how_to_install(case: &RootfsCase<'_>, package: &str) -> String {
         || case.view.has("var/lib/dpkg/status");
     if !has_apt {
         let name = system.map(|system| system.name.as_str()).unwrap_or_default();
-        return format!("install {package} in the image by the package manager of {name}");
+        return format!("install {package} in the image with the package manager of {name}");
     }
     let there = system.and_then(|system| system.architecture);
     let is_of_this_kind = there == Some(std::env::consts::ARCH);
@@ -190,7 +191,9 @@ fn how_to_install(case: &RootfsCase<'_>, package: &str) -> String {
     }
     let processor = there.map_or_else(String::new, |there| format!(" ({there})"));
     format!(
-        "start the image on its own machine{processor} with a network, and run `sudo apt-get update && sudo apt-get install {package}` there; or install qemu-user-static on this computer, and then install {package} in the image: {within}"
+        "start the image on a machine of its own{processor} with a network, and run `sudo apt-get update && sudo \
+            apt-get install {package}` there; or install qemu-user-static on this computer, and then install \
+            {package} in the image: {within}"
     )
 }
 
@@ -211,7 +214,7 @@ fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindin
     {
         found.whole(
             &RESOLVED,
-            format!("The output has name servers, and {name} has no systemd-resolved that would ask them."),
+            format!("The output has DNS servers, and {name} has no systemd-resolved to use them."),
             "install systemd-resolved in the image",
         );
     }
@@ -234,7 +237,7 @@ fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindin
             let lacking = lacking.join(" and ");
             found.whole(
                 &WIFI,
-                format!("The output has a radio, and {name} lacks {lacking}."),
+                format!("The host uses Wi-Fi, and {name} lacks {lacking}."),
                 format!("install {lacking} in the image"),
             );
         }
@@ -242,7 +245,7 @@ fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindin
     if output.file(SSH_WANTED.0).is_some() && output.file(SSHD_PATH).is_some() && !survey.ssh.is_there {
         found.whole(
             &SSH,
-            format!("SSH is meant to be on, and {name} has no usr/sbin/sshd."),
+            format!("SSH is on in the sheet, and {name} has no usr/sbin/sshd."),
             "install openssh-server in the image",
         );
     }
@@ -277,7 +280,7 @@ fn services(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindin
     };
     found.whole(
         &TIME_SERVICE,
-        format!("The output sets the time by {wanted}, and of time services {name} has {there}."),
+        format!("The output uses {wanted} to set the clock, and the time service on {name} is {there}."),
         fix,
     );
 }
@@ -300,9 +303,9 @@ fn data(case: &RootfsCase<'_>, output: &HostOutput, found: &mut RootfsFindings) 
     {
         found.whole(
             &LOCALE,
-            format!("The language is {locale}, which {name} does not have."),
+            format!("The locale is {locale}, which {name} does not have."),
             format!(
-                "make it in the image: localedef --prefix={name} -i {} -f UTF-8 {locale}",
+                "create it in the image: localedef --prefix={name} -i {} -f UTF-8 {locale}",
                 territory(locale)
             ),
         );

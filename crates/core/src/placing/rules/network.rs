@@ -13,10 +13,11 @@ pub(super) static NETWORK_CONFLICT: Rule = Rule {
     name: "rootfs-network-conflict",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a network file on a root filesystem would be merged with ours, or win over it",
-    explanation: "netplan merges all its files, so that an address of an old one stays beside the new one; a file of \
-        systemd-networkd that sorts before those that netplan makes wins; ifup, dhcpcd and profiles of NetworkManager set \
-        the same links up a second time. `place` sets such files aside, out of their folders, and `undo` puts them back.",
+    summary: "a network file on a root filesystem would be merged with ours, or override it",
+    explanation: "netplan merges all its files, so an address in an old one stays in addition to the new one. A \
+        systemd-networkd file that sorts before those that netplan generates wins. ifup, dhcpcd and NetworkManager \
+        profiles configure the same links a second time. `place` sets such files aside, out of their folders, and \
+        `undo` puts them back.",
     wrong: "# a root filesystem\n\"etc/netplan/50-old.yaml\" = \"network: {version: 2, ethernets: {eth0: {dhcp4: true}}}\\n\"\n",
     right: "# a root filesystem\n\"etc/network/interfaces\" = \"auto lo\\niface lo inet loopback\\n\"\n",
     examples: Examples::Rootfs,
@@ -27,10 +28,10 @@ pub(super) static HOSTNAME_CONFLICT: Rule = Rule {
     name: "rootfs-hostname-conflict",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a line of /etc/hosts gives a host's own name another address, or its old name",
-    explanation: "A name that stands in one of etc/hostname and etc/hosts and not in the other makes sudo and mail wait for \
-        name servers, and an old address behind the host's own name makes services listen at the wrong place. `place` leaves \
-        such lines out of the merged file, and `undo` brings them back.",
+    summary: "a line of /etc/hosts has the host's old name, or its name at another address",
+    explanation: "A name that is in etc/hostname but not in etc/hosts makes sudo and mail wait for DNS, and an old \
+        address for the host's own name makes services listen on the wrong address. `place` leaves such lines out of \
+        the merged file, and `undo` brings them back.",
     wrong: "# a root filesystem\n\"etc/hosts\" = \"127.0.0.1 localhost\\n127.0.1.1 image\\n\"\n",
     right: "# a root filesystem\n\"etc/hosts\" = \"127.0.0.1 localhost\\n10.64.10.80 crane\\n\"\n",
     examples: Examples::Rootfs,
@@ -41,11 +42,11 @@ pub(super) static PORT_NAMES: Rule = Rule {
     name: "rootfs-port-names",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a link has a name that the kernel gives, and a root filesystem names ports otherwise",
-    explanation: "The kernel counts ports: eth0, eth1. systemd then names them by their place in the machine, as in enp1s0 or \
-        end0, unless the image keeps it from doing so. A link that the sheet calls eth0 then has no port, and the host stays off \
-        the network. Find the port by its MAC address and give it a name of your own, write port = \"only\" where \
-        there is one, or write the name that it has on this machine.",
+    summary: "a link has a kernel name such as eth0, and a root filesystem names interfaces differently",
+    explanation: "The kernel names interfaces eth0, eth1 and so on. systemd then renames them after their slot, as \
+        in enp1s0 or end0, unless the image switches that off. A link called eth0 in the sheet then matches no \
+        interface, and the host stays off the network. Match the interface by its MAC address and give it a name of \
+        your own, write port = \"only\" where there is only one, or write the name that it has on this machine.",
     wrong: "# a root filesystem\n\"usr/lib/systemd/network/99-default.link\" = \"[Match]\\nOriginalName=*\\n[Link]\\nNamePolicy=keep kernel database onboard slot path\\n\"\n",
     right: "# a root filesystem\n\"usr/lib/systemd/network/99-default.link\" = \"[Match]\\nOriginalName=*\\n[Link]\\nNamePolicy=keep kernel database onboard slot path\\n\"\n\"boot/firmware/cmdline.txt\" = \"console=tty1 net.ifnames=0\\n\"\n",
     examples: Examples::Rootfs,
@@ -56,13 +57,14 @@ pub(super) static REWRITTEN_AT_BOOT: Rule = Rule {
     name: "rootfs-rewritten-at-boot",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "what a root filesystem runs or sets at boot would rewrite network, names, time, logins or host keys",
-    explanation: "Images bring services that set a host up at its first start: they ask to run before the network, or their \
-        commands and scripts write network files, name servers, the host name, the time zone, logins or host keys, or read a \
-        settings file on the boot partition. Looked at are services that something starts (targets, timers, paths, sockets), \
-        scripts of the old kind, rc.local, timetables of cron, rules of udev, generators, and the kernel's command line. What was \
-        placed would be lost. `place` keeps such units from starting, by a link to /dev/null, sets such lines and files aside, \
-        and `undo` brings them back; where it cannot, it refuses. What a program does that is no script cannot be seen.",
+    summary: "something on a root filesystem would rewrite network, names, time, logins or host keys at boot",
+    explanation: "Images come with services that set up a host at its first boot: they run before the network, their \
+        commands and scripts write network files, DNS servers, the host name, the time zone, logins or host keys, or \
+        they read a settings file from the boot partition. The placed settings would be lost. Checked are services \
+        that something starts (targets, timers, paths, sockets), init scripts, rc.local, cron tables, udev rules, \
+        generators, and the kernel command line. `place` masks such units with a link to /dev/null, sets such lines \
+        and files aside, and `undo` brings them back; where it cannot do that, it refuses. What a compiled program \
+        does cannot be seen.",
     wrong: "# a root filesystem\n\"usr/lib/systemd/system/quay-setup.service\" = \"[Unit]\\nBefore=network-pre.target\\n[Service]\\nExecStart=/usr/sbin/quay-setup\\n\"\n",
     right: "# a root filesystem\n\"usr/lib/systemd/system/quay-lamp.service\" = \"[Unit]\\nAfter=network.target\\n[Service]\\nExecStart=/usr/sbin/quay-lamp\\n\"\n",
     examples: Examples::Rootfs,
@@ -73,10 +75,10 @@ pub(super) static SCRIPT_NOT_LOOKED_AT: Rule = Rule {
     name: "rootfs-script-not-looked-at",
     severity: Severity::Warning,
     nature: Nature::Fault,
-    summary: "a script that a root filesystem runs at boot could not be looked at",
-    explanation: "Scripts that run at boot are searched for commands that rewrite what is placed: up to 1 MiB of each, 8 MiB of \
-        all, and eight levels of scripts that run others. What lies beyond may do anything. Look at it yourself, or take it \
-        out of the image.",
+    summary: "a script that a root filesystem runs at boot could not be checked",
+    explanation: "Scripts that run at boot are searched for commands that rewrite placed settings: up to 1 MiB of \
+        each script, 8 MiB in all, and eight levels of scripts that run others. Anything beyond that may do \
+        anything. Check it yourself, or remove it from the image.",
     wrong: "# a root filesystem\n\"etc/systemd/system/quay.service\" = \"[Service]\\nExecStart=/usr/sbin/quay\\n\"\n\"etc/systemd/system/multi-user.target.wants/quay.service\" = \"\"\n\"usr/sbin/quay\" = { script_kib = 2048 }\n",
     right: "# a root filesystem\n\"etc/systemd/system/quay.service\" = \"[Service]\\nExecStart=/usr/sbin/quay\\n\"\n\"etc/systemd/system/multi-user.target.wants/quay.service\" = \"\"\n\"usr/sbin/quay\" = { script_kib = 2 }\n",
     examples: Examples::Rootfs,
@@ -88,10 +90,11 @@ pub(super) static UNIT_OVERRIDE: Rule = Rule {
     name: "rootfs-unit-override",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a file on a root filesystem changes how a service starts that a placement counts on",
-    explanation: "A drop-in beside the unit of systemd-networkd, systemd-resolved, the time service or the SSH server can run \
-        another program before it, give it other variables, or keep it from starting by a condition; a file of the same name in \
-        etc/systemd/system takes the unit's place. `place` sets those aside that no package has brought, and `undo` puts them back.",
+    summary: "a file on a root filesystem changes how a service starts that a placement depends on",
+    explanation: "A drop-in for systemd-networkd, systemd-resolved, the time service or the SSH server can run \
+        another program first, set other variables, or stop the service with a condition; a file of the same name in \
+        etc/systemd/system replaces the unit. `place` sets such files aside unless a package installed them, and \
+        `undo` puts them back.",
     wrong: "# a root filesystem\n\"etc/systemd/system/systemd-networkd.service.d/quay.conf\" = \"[Service]\\nExecStartPre=/usr/sbin/quay\\n\"\n",
     right: "# a root filesystem\n\"etc/systemd/system/systemd-networkd.service.d/quay.conf\" = \"[Service]\\nRestart=always\\n\"\n",
     examples: Examples::Rootfs,
@@ -102,10 +105,10 @@ pub(super) static NAME_SERVERS: Rule = Rule {
     name: "rootfs-name-servers",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a root filesystem has name servers for the whole host, beside those of its links",
-    explanation: "What resolved.conf and its drop-ins name is asked beside the servers of links, and for everything that no \
-        link has a domain for: names of the site may go to somebody else's servers. Where the sheet says dns, ours empties the \
-        lists first, and `place` sets drop-ins aside that would add to them.",
+    summary: "a root filesystem has DNS servers for the whole host, in addition to those of its links",
+    explanation: "The servers in resolved.conf and its drop-ins are used in addition to those of the links, and for \
+        every name that no link has a domain for: names of the site may go to somebody else's servers. Where the \
+        sheet has dns, our file empties those lists first, and `place` sets aside drop-ins that would add to them.",
     wrong: "# a root filesystem\n\"etc/systemd/resolved.conf.d/quay.conf\" = \"[Resolve]\\nDNS=10.64.99.53\\n\"\n",
     right: "# a root filesystem\n\"etc/systemd/resolved.conf.d/quay.conf\" = \"[Resolve]\\nCache=no\\n\"\n",
     examples: Examples::Rootfs,
@@ -117,9 +120,9 @@ pub(super) static BOOT_PARTITION_UNSEEN: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Fault,
     summary: "a root filesystem has a boot partition that is not mounted",
-    explanation: "Small machines start from a partition of their own, and what stands there in cmdline.txt can have a program \
-        run at the first boot that undoes what was placed. With the root partition alone it is not seen. Mount the boot \
-        partition where etc/fstab has it, below the root partition, or name the image of the whole card.",
+    explanation: "Small machines boot from a partition of their own, and cmdline.txt on it can start a program at \
+        the first boot that undoes the placement. It cannot be seen with only the root partition mounted. Mount the \
+        boot partition where etc/fstab has it, below the root partition, or name the image of the whole card.",
     wrong: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n",
     right: "# a root filesystem\n\"etc/fstab\" = \"LABEL=boot /boot/firmware vfat defaults 0 2\\n\"\n\"boot/firmware/cmdline.txt\" = \"quiet\\n\"\n",
     about_absence: true,
@@ -150,7 +153,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         let message = format!("{what} may undo what is placed: {}.", rewriter.why);
         let (fix, severity) = match rewriter.remedy {
             Remedy::Refuse => {
-                let fix = format!("change /{} in the image: place does nothing about it", rewriter.path);
+                let fix = format!("change /{} in the image: place does not change it", rewriter.path);
                 (fix, case.placing.map(|_| Severity::Error))
             }
             _ => (handled(case, rewriter.remedy.words()), weight_of_handled(case)),
@@ -158,9 +161,10 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         found.push(&REWRITTEN_AT_BOOT, case.view, (&rewriter.path, 0), message, fix, severity);
     }
     for path in &case.survey.unseen_scripts {
-        let message =
-            format!("/{path} runs at boot, or what it runs does, and is too large to be looked at whole.");
-        let fix = format!("look at /{path} yourself: what it rewrites is not known");
+        let message = format!(
+            "/{path} runs at boot, itself or through another script, and is too large to be checked in full."
+        );
+        let fix = format!("check /{path} yourself for what it rewrites");
         found.push(&SCRIPT_NOT_LOOKED_AT, case.view, (path, 0), message, fix, None);
     }
     overrides(case, found);
@@ -170,7 +174,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
 /// What placing does about a network file that is in the way.
 fn does_about(case: &RootfsCase<'_>, path: &str, reader: Reader) -> &'static str {
     match reader {
-        Reader::Interfaces if path == "etc/network/interfaces" => "leaves the loopback alone in it",
+        Reader::Interfaces if path == "etc/network/interfaces" => "leaves only the loopback in it",
         Reader::Dhcpcd => "keeps dhcpcd from starting",
         _ => sets_aside_or_hides(case, path),
     }
@@ -179,8 +183,8 @@ fn does_about(case: &RootfsCase<'_>, path: &str, reader: Reader) -> &'static str
 /// What placing does about a file of systemd's.
 fn sets_aside_or_hides(case: &RootfsCase<'_>, path: &str) -> &'static str {
     match hides(case.view, path) {
-        Ok(Some(link)) if link == path => "puts a link to nothing in its place",
-        Ok(Some(_)) => "hides it by a link of its name",
+        Ok(Some(link)) if link == path => "replaces it with a link to /dev/null",
+        Ok(Some(_)) => "masks it with a link of the same name",
         _ => "sets it aside",
     }
 }
@@ -189,7 +193,7 @@ fn overrides(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for file in &case.survey.overrides {
         let message = match &file.says {
             Some(says) => format!("/{} changes how {} starts: {says}.", file.path, file.unit),
-            None => format!("/{} stands in place of the unit that the package brings.", file.path),
+            None => format!("/{} replaces the unit that the package installed.", file.path),
         };
         let does = if file.says.is_some() { sets_aside_or_hides(case, &file.path) } else { "sets it aside" };
         let fix = handled(case, does);
@@ -202,16 +206,19 @@ fn name_servers(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     for line in &case.survey.name_servers {
         let place = (line.path.as_str(), line.line);
         if line.kind == LookUpKind::Strict {
-            let message =
-                format!("/{} says {}: look-ups fail by servers that cannot do that.", line.path, line.text);
+            let message = format!(
+                "/{} has {}: name lookups fail with DNS servers that do not support that.",
+                line.path, line.text
+            );
             let softer = if line.text.starts_with("DNSSEC") { "allow-downgrade" } else { "opportunistic" };
             let key = line.text.split('=').next().unwrap_or_default().trim();
-            let fix =
-                format!("make sure that the site's name servers can, or write {key}={softer} in the image");
+            let fix = format!(
+                "make sure that the site's DNS servers support it, or write {key}={softer} in the image"
+            );
             found.push(&NAME_SERVERS, case.view, place, message, fix, None);
             continue;
         }
-        let message = format!("/{} says {:?} for the whole host.", line.path, line.text);
+        let message = format!("/{} has {:?} for the whole host.", line.path, line.text);
         let is_main = !line.path.contains("resolved.conf.d/");
         let (fix, severity) = if is_said {
             let does = if is_main {
@@ -221,7 +228,7 @@ fn name_servers(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
             };
             (handled(case, does), weight_of_handled(case))
         } else {
-            ("nothing: the sheet says nothing of name servers".to_owned(), Some(Severity::Note))
+            ("nothing to do: the sheet has no dns setting".to_owned(), Some(Severity::Note))
         };
         found.push(&NAME_SERVERS, case.view, place, message, fix, severity);
     }
@@ -248,7 +255,8 @@ fn boot_partition(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     found.whole(
         &BOOT_PARTITION_UNSEEN,
         format!(
-            "etc/fstab mounts the boot partition at /{folder}, and nothing is mounted there below {}: whether it has a program run at the first boot cannot be seen.",
+            "etc/fstab mounts the boot partition at /{folder}, and nothing is mounted there below {}: whether it \
+                starts a program at the first boot cannot be seen.",
             case.name
         ),
         format!("mount it at {folder} below the root filesystem, or name the image of the whole card"),
@@ -271,10 +279,12 @@ fn port_names(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     found.whole(
         &PORT_NAMES,
         format!(
-            "The output has {names}, as the kernel counts ports; {} lets systemd name them by their place, as in enp1s0, and there would be no {names}.",
+            "The sheet uses the kernel name {names}; on {} systemd renames interfaces after their slot, as in \
+                enp1s0, so there would be no {names}.",
             case.name
         ),
-        "write mac for the link, and a name of your own (lan0); or port = \"only\"; or the name that the port has on this machine",
+        "write mac for the link and a name of your own (lan0), or port = \"only\", or the interface name on this \
+            machine",
     );
 }
 
@@ -313,7 +323,7 @@ pub(super) fn weight_of_handled(case: &RootfsCase<'_>) -> Option<Severity> {
 /// What has to be done about what `place` takes care of.
 pub(super) fn handled(case: &RootfsCase<'_>, does: &str) -> String {
     if case.placing.is_some() {
-        format!("nothing: placing {does}, and undo takes that back")
+        format!("nothing to do: place {does}, and undo reverts it")
     } else {
         format!("place {does}")
     }
@@ -347,7 +357,7 @@ fn hostname(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
             .lines()
             .position(|there| there.split_whitespace().collect::<Vec<_>>().join(" ").starts_with(&line));
         let message =
-            format!("/{HOSTS_PATH} has a name of this host, old or new, at an address of its own: {line}.");
+            format!("/{HOSTS_PATH} has a name of this host, old or new, at another address: {line}.");
         let place = (HOSTS_PATH, number.map_or(0, |index| index + 1));
         let fix = handled(case, "leaves the line out");
         found.push(&HOSTNAME_CONFLICT, case.view, place, message, fix, weight_of_handled(case));

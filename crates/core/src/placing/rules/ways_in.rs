@@ -1,4 +1,4 @@
-//! Ways in, and to root, that an image brings along and the sheet does not give.
+//! Ways in, and to root, that an image comes with and the sheet does not give.
 
 use super::case::RootfsCase;
 use super::found::RootfsFindings;
@@ -11,12 +11,11 @@ pub(super) static WAY_IN: Rule = Rule {
     name: "rootfs-way-in",
     severity: Severity::Warning,
     nature: Nature::Credential,
-    summary: "a root filesystem lets somebody in, or be root, who may not by the sheet",
-    explanation: "A login is not the only way in. Files of sudo's, groups such as docker, settings of the SSH server, lines \
-        that ask a directory on the network for users, and consoles that log somebody in by themselves do as much, and stay \
-        where only logins are looked after. `inspect` lists who can become root and by what. `place` shuts what the sheet does \
-        not give, in a way that `undo` takes back, or says why it stays. Programs that run as root for whoever starts them \
-        and modules of PAM are not looked at.",
+    summary: "a root filesystem gives a login or root access that the sheet does not",
+    explanation: "A login is not the only way in. sudo files, groups such as docker, SSH server settings, directory \
+        services and consoles with automatic login open a host too. `inspect` lists who can become root and how. \
+        `place` closes every way that the sheet does not allow, and `undo` reverts that; or it says why a way stays \
+        open. Setuid programs and PAM modules are not checked.",
     wrong: "# a root filesystem\n\"etc/sudoers\" = \"ALL ALL=(ALL) NOPASSWD: ALL\\n@includedir /etc/sudoers.d\\n\"\n",
     right: "# a root filesystem\n\"etc/sudoers\" = \"%sudo ALL=(ALL:ALL) ALL\\n@includedir /etc/sudoers.d\\n\"\n",
     about_credentials: true,
@@ -33,8 +32,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         }
         None => {
             for way in case.survey.ways_in.iter().filter(|way| !way.is_usual && !is_of_record(case, way)) {
-                let (message, fix) =
-                    (message(way), handled(case, "shuts it where the sheet does not give it"));
+                let (message, fix) = (message(way), handled(case, "closes it unless the sheet allows it"));
                 found.push(&WAY_IN, case.view, (&way.path, way.line), message, fix, None);
             }
         }

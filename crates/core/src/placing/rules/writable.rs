@@ -11,9 +11,10 @@ pub(super) static NOT_LINUX: Rule = Rule {
     name: "rootfs-not-linux",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a folder is no root filesystem of a Linux system",
-    explanation: "A root filesystem says in etc/os-release what it is. A folder without that file is the wrong partition of \
-        a card, most often the small one that it boots from, or no mount at all. Nothing is written to it.",
+    summary: "a folder is not the root filesystem of a Linux system",
+    explanation: "A root filesystem has etc/os-release, which says what it is. A folder without that file is the \
+        wrong partition of a card, most often the small boot partition, or nothing is mounted there. Nothing is \
+        written to it.",
     wrong: "# a root filesystem\n\"etc/os-release\" = false\n",
     right: "# a root filesystem\n\"etc/os-release\" = \"ID=debian\\nVERSION_ID=12\\n\"\n",
     examples: Examples::Rootfs,
@@ -24,9 +25,9 @@ pub(super) static IS_RUNNING_SYSTEM: Rule = Rule {
     name: "rootfs-is-running-system",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a root filesystem is that of the system that runs",
-    explanation: "Placing is for hosts that have not started yet. On the system that runs it would cut the \
-        administrator's own workplace off from the network. The folder is the running one's, or leads to it by another mount.",
+    summary: "a root filesystem is the one of the running system",
+    explanation: "Placing is for hosts that are not running. On the running system it would cut your own computer \
+        off the network. The folder is the root of the running system, or another mount of it.",
     wrong: "# a root filesystem\nmount.is_running = true\n",
     right: "# a root filesystem\nmount.is_running = false\n",
     examples: Examples::Rootfs,
@@ -37,9 +38,9 @@ pub(super) static READ_ONLY: Rule = Rule {
     name: "rootfs-read-only",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a root filesystem is mounted so that nothing can be written",
-    explanation: "The card has a switch that is set, or the filesystem was mounted read-only, often because it was not taken \
-        out cleanly and wants to be checked. Mount it again to be written.",
+    summary: "a root filesystem is mounted read-only",
+    explanation: "The card's write-protect switch is set, or the filesystem was mounted read-only, often because it \
+        was not unmounted cleanly and needs a check. Mount it again for writing.",
     wrong: "# a root filesystem\nmount.read_only = true\n",
     right: "# a root filesystem\nmount.read_only = false\n",
     examples: Examples::Rootfs,
@@ -50,9 +51,9 @@ pub(super) static NO_SPACE: Rule = Rule {
     name: "rootfs-no-space",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a root filesystem has no room for a placement",
-    explanation: "A placement writes a few dozen small files, and keeps what it replaces. A filesystem as full as that would \
-        not let the host start either: enlarge the partition, or take something away.",
+    summary: "a root filesystem has no space for a placement",
+    explanation: "A placement writes a few dozen small files, and keeps what it replaces. On a filesystem this full \
+        the host would not start either: enlarge the partition, or delete something.",
     wrong: "# a root filesystem\nmount.free = \"4 KiB\"\n",
     right: "# a root filesystem\nmount.free = \"4 MiB\"\n",
     examples: Examples::Rootfs,
@@ -63,10 +64,10 @@ pub(super) static ODD_PATH: Rule = Rule {
     name: "rootfs-odd-path",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a name on a root filesystem would lead a placement elsewhere",
-    explanation: "Homes in etc/passwd, and names after WantedBy, RequiredBy and Alias in units, say where something is to be \
-        made. One with \"..\" in it ends in another folder than it seems, or outside the root filesystem altogether. Nobody \
-        writes such a name by accident: find out who made the image before it is used.",
+    summary: "a path on a root filesystem would lead a placement elsewhere",
+    explanation: "Home folders in etc/passwd, and names after WantedBy, RequiredBy and Alias in units, say where \
+        files are created. With \"..\" such a path leads to another folder than it seems, or out of the root \
+        filesystem. Nobody writes that by accident: find out who made the image before you use it.",
     wrong: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/../..:/bin/bash\\n\"\n",
     right: "# a root filesystem\n\"etc/passwd\" = \"root:x:0:0:root:/root:/bin/bash\\nkeeper:x:1000:1000::/home/keeper/:/bin/bash\\n\"\n",
     examples: Examples::Rootfs,
@@ -97,7 +98,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
         found.whole(
             &READ_ONLY,
             format!("{} is mounted read-only.", case.name),
-            format!("check the filesystem, and mount it again: mount -o remount,rw {}", case.name),
+            format!("check the filesystem, then run mount -o remount,rw {}", case.name),
         );
         return;
     }
@@ -125,7 +126,7 @@ pub(super) fn check(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     };
     found.whole(
         &NO_SPACE,
-        format!("{} has room for {left}, and the placement may take {needed}.", case.name),
-        "enlarge the partition, or take something away that the host does not need",
+        format!("{} has {left} free, and the placement may need {needed}.", case.name),
+        "enlarge the partition, or delete something that the host does not need",
     );
 }

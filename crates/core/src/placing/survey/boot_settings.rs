@@ -99,9 +99,8 @@ impl Look<'_, '_> {
                     let is_used = commands.contains(&format!("${variable}"))
                         || commands.contains(&format!("${{{variable}}}"));
                     if is_used && changes_settings(value) {
-                        let why = format!(
-                            "it gives {name} words of its own in {variable}, which win over its files"
-                        );
+                        let why =
+                            format!("it passes options to {name} in {variable}, which override its files");
                         let unit = format!("line {} of {path}", index + 1);
                         self.add(unit, &path, why, Remedy::Line(index + 1));
                     }
@@ -117,7 +116,7 @@ impl Look<'_, '_> {
         let tells = |line: &str| {
             let (key, value) = line.split_once('=')?;
             let is_one = matches!(key.trim(), "DefaultEnvironment" | "ManagerEnvironment");
-            (is_one && !value.trim().is_empty()).then_some("it gives all services variables")
+            (is_one && !value.trim().is_empty()).then_some("it sets variables for all services")
         };
         if let Ok(Some(text)) = self.view.text(MAIN) {
             self.lines(MAIN, &text, tells);
@@ -148,7 +147,7 @@ impl Look<'_, '_> {
             for name in self.view.list(folder)? {
                 if NAMES.iter().any(|start| name.starts_with(start)) {
                     let path = format!("{folder}/{name}");
-                    self.add(path.clone(), &path, "systemd takes settings from it", Remedy::SetAside);
+                    self.add(path.clone(), &path, "systemd reads settings from it", Remedy::SetAside);
                 }
             }
         }
@@ -166,7 +165,7 @@ impl Look<'_, '_> {
             None => "default.target".to_owned(),
         };
         if !self.leads_to_several_users(&name, 0)? {
-            let why = format!("a boot leads to {name}, and not to multi-user.target");
+            let why = format!("the boot target is {name} instead of multi-user.target");
             self.add("default.target".to_owned(), &path, why, Remedy::SetAside);
         }
         Ok(())
@@ -218,7 +217,7 @@ impl Look<'_, '_> {
         for folder in ["etc/systemd/system-generators", "usr/local/lib/systemd/system-generators"] {
             let path = format!("{folder}/netplan");
             if self.view.look(&path)?.is_some() {
-                self.add(path.clone(), &path, "it keeps netplan from being run at boot", Remedy::SetAside);
+                self.add(path.clone(), &path, "it stops netplan from running at boot", Remedy::SetAside);
             }
         }
         Ok(())
@@ -231,7 +230,7 @@ impl Look<'_, '_> {
         for name in self.view.list(CONTROL)? {
             let path = format!("{CONTROL}/{name}");
             if ENDS.iter().any(|end| has_end(&name, end)) {
-                let why = "it goes before the unit of that name, ours too";
+                let why = "it overrides the unit of that name, including ours";
                 self.add(name, &path, why, Remedy::SetAside);
                 continue;
             }
@@ -247,7 +246,7 @@ impl Look<'_, '_> {
                 let is_link_folder =
                     [".wants", ".requires", ".upholds"].iter().any(|end| name.ends_with(end));
                 if changes || is_link_folder {
-                    let why = format!("it has {name} change what starts, before the administrator's files");
+                    let why = format!("it makes {name} change what starts, before the administrator's files");
                     self.add(path.clone(), &path, why, Remedy::SetAside);
                 }
             }
@@ -319,7 +318,7 @@ fn makes_file(line: &str) -> Option<&'static str> {
         || is_file && is_forced && (in_etc || in_kernel)
         || is_file && in_run
         || letter == 'w' && in_kernel;
-    does.then_some("it makes or removes files of network, names, time or logins")
+    does.then_some("it creates or removes network, name, time or login files")
 }
 
 /// Words for a server by which it takes other settings, another file, or another port; numbers and the kind of filter do not.

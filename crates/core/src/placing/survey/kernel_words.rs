@@ -79,8 +79,8 @@ pub(super) fn rewriters(view: View<'_>, found: &mut Vec<Rewriter>) -> Result<(),
         }
         let first = words.iter().find(|word| word.starts_with("systemd.run=") || word.starts_with("init="));
         let why = match first.and_then(|word| word.split_once('=')) {
-            Some(("init", program)) => format!("it has the kernel start {program} in place of systemd"),
-            Some((_, program)) => format!("it has systemd run {program}"),
+            Some(("init", program)) => format!("it makes the kernel start {program} instead of systemd"),
+            Some((_, program)) => format!("it makes systemd run {program}"),
             None => format!("it says {}", words.iter().map(|word| shown(word)).collect::<Vec<_>>().join(" ")),
         };
         found.push(Rewriter { unit: KERNEL_LINE_UNIT.to_owned(), path, why, remedy });

@@ -75,7 +75,7 @@ pub struct Survey {
     pub unseen_scripts: Vec<String>,
     /// What changes how services start that a placement counts on.
     pub overrides: Vec<FoundOverride>,
-    /// Lines that name name servers for the whole host, or domains, or are strict with servers.
+    /// Lines that name DNS servers for the whole host, or domains, or are strict with servers.
     pub name_servers: Vec<FoundLookUp>,
     /// What stands in place of a machine id.
     pub machine_id: MachineId,
@@ -128,7 +128,7 @@ pub struct FoundWifi {
     /// Whether what joins wireless networks is installed.
     #[serde(rename = "joins_networks")]
     pub can_join: bool,
-    /// Whether what tells a radio its country is installed.
+    /// Whether the program that sets the country of a Wi-Fi interface is installed.
     #[serde(rename = "sets_country")]
     pub can_set_country: bool,
     /// The country, where one is set.

@@ -1,4 +1,4 @@
-//! Name servers and domains that an image has for the whole host (`resolved.conf(5)`).
+//! DNS servers and domains that an image has for the whole host (`resolved.conf(5)`).
 
 use impostazione_rootfs::{RootfsFault, View};
 use serde::Serialize;
@@ -16,7 +16,7 @@ pub(crate) const FOLDERS: [&str; 3] = [
 const MAIN: [&str; 3] =
     ["etc/systemd/resolved.conf", "usr/local/lib/systemd/resolved.conf", "usr/lib/systemd/resolved.conf"];
 
-/// A line that changes how look-ups go.
+/// A line that changes how lookups go.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct FoundLookUp {
     /// The file.
@@ -29,17 +29,17 @@ pub struct FoundLookUp {
     pub kind: LookUpKind,
 }
 
-/// What a line does to look-ups.
+/// What a line does to lookups.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum LookUpKind {
     /// It names servers or domains for the whole host.
     Servers,
-    /// It has all servers asked over TLS, or all answers proved; look-ups fail by servers that cannot.
+    /// It has all servers asked over TLS, or all answers proved; lookups fail by servers that cannot.
     Strict,
 }
 
-/// Lines that name name servers or domains, or are strict with servers, of files that are read.
+/// Lines that name DNS servers or domains, or are strict with servers, of files that are read.
 pub(super) fn name_servers(view: View<'_>) -> Result<Vec<FoundLookUp>, RootfsFault> {
     let mut found = Vec::new();
     for (path, text) in files(view)? {

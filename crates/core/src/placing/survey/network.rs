@@ -44,7 +44,7 @@ pub enum Effect {
     Own,
     /// netplan merges it with ours, and what sorts later has the last word.
     Merges,
-    /// It is read before what netplan makes of ours, and the first that fits a link wins.
+    /// It is read before what netplan makes of ours, and the first that matches a link wins.
     Wins,
     /// Another program sets the same links up.
     Competes,
@@ -60,8 +60,8 @@ impl Effect {
         match self {
             Self::Own => "written by Impostazione",
             Self::Merges => "is merged with other netplan files",
-            Self::Wins => "wins over what netplan makes",
-            Self::Competes => "sets the same links up",
+            Self::Wins => "overrides what netplan generates",
+            Self::Competes => "configures the same links",
             Self::Elsewhere => "is about other links",
             Self::Unread => "is not read",
         }
@@ -153,7 +153,7 @@ fn netplan(view: View<'_>, files: &mut Vec<NetworkFile>) -> Result<(), RootfsFau
         }
         for name in view.list(folder)?.into_iter().filter(|name| has_end(name, "yaml")) {
             let path = format!("{folder}/{name}");
-            // netplan passes over hidden files.
+            // netplan ignores hidden files.
             let effect = match (path == NETPLAN_PATH, is_there && !name.starts_with('.')) {
                 (true, _) => Effect::Own,
                 (false, true) => Effect::Merges,

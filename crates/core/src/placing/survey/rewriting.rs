@@ -50,12 +50,12 @@ impl Remedy {
     /// What placing does: the end of a sentence.
     pub(crate) fn words(&self) -> &'static str {
         match self {
-            Self::Mask => "keeps it from starting",
-            Self::KernelWords => "takes the words out",
+            Self::Mask => "masks it",
+            Self::KernelWords => "removes the words",
             Self::Line(_) => "sets the line aside",
             Self::SetAside => "sets the file aside",
             Self::Hide(_) => "hides the file",
-            Self::Refuse => "does nothing about it",
+            Self::Refuse => "does not change it",
         }
     }
 }
@@ -158,7 +158,7 @@ impl Look<'_> {
         for unit in &services {
             if goes_before_the_network(unit) {
                 programs.extend(program(unit));
-                let why = "it asks to run before the network is set up".to_owned();
+                let why = "it runs before the network is set up".to_owned();
                 self.add(&unit.name, &unit.path, why, Remedy::Mask);
             } else if self.started.has(&unit.name)
                 && let Some(what) = self.rewrites(unit)
@@ -278,7 +278,7 @@ impl Look<'_> {
                 starts.push(format!("{stem}.service"));
             }
             if starts.iter().all(|name| masked.contains(name)) {
-                let why = format!("it starts {}, which must not start", starts.join(" and "));
+                let why = format!("it starts {}, which must not run", starts.join(" and "));
                 self.add(&unit.name, &unit.path, why, Remedy::Mask);
             }
         }
@@ -390,7 +390,7 @@ impl Look<'_> {
                 })
         };
         if lines().any(names_port) {
-            return Some("it gives ports names of its own".to_owned());
+            return Some("it renames interfaces".to_owned());
         }
         let runs = lines().filter(|line| {
             line.contains("RUN") || line.contains("PROGRAM") || line.contains("IMPORT{program}")
@@ -476,7 +476,7 @@ impl Look<'_> {
                 continue;
             }
             if self.view.read(path).ok().flatten().is_some_and(|bytes| bytes.starts_with(b"#!")) {
-                let why = "the kernel starts it in place of systemd, and it is a script".to_owned();
+                let why = "the kernel starts it instead of systemd, and it is a script".to_owned();
                 self.add("/sbin/init", path, why, Remedy::Refuse);
                 break;
             }

@@ -142,7 +142,7 @@ impl Reading<'_> {
             let setting = || SshSetting { path: path.to_owned(), line: index + 1, text: line.to_owned() };
             self.ways.extend(ways_in::ssh_way(&keyword, value, path, index + 1, is_in_match));
             match keyword.as_str() {
-                // Even what fits every connection overrules what stands before all blocks.
+                // Even what matches every connection overrules the part before all blocks.
                 "match" => is_in_match = true,
                 "include" if depth < DEPTH_LIMIT => {
                     for pattern in value.split_whitespace() {

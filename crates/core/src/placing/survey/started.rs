@@ -41,7 +41,7 @@ pub(super) struct Started {
 /// A unit that starts.
 #[derive(Clone, Debug, Default)]
 pub(super) struct StartedUnit {
-    /// Its name, with what stands behind an `@`.
+    /// Its name, with what comes after an `@`.
     pub(super) name: String,
     /// Its file.
     pub(super) path: String,

@@ -24,7 +24,7 @@ pub(crate) struct SudoersLine {
     /// The text, as one line.
     pub(crate) text: String,
     pub(crate) says: Says,
-    /// Whether it is read after our drop-in would be: the last line that fits counts.
+    /// Whether it is read after our drop-in would be: the last line that matches counts.
     pub(crate) is_after_ours: bool,
 }
 
@@ -136,13 +136,13 @@ impl Reading<'_> {
             format!("{}/{target}", from.rsplit_once('/').map_or("", |(folder, _)| folder))
         };
         let Ok(path) = RootfsPath::of_host(&whole) else {
-            return Ok(Err("it reads a file by a name with \"..\" in it"));
+            return Ok(Err("it includes a file by a path with \"..\""));
         };
         if depth >= DEPTH_LIMIT || self.files >= FILE_LIMIT {
-            return Ok(Err("it reads more files than are looked at"));
+            return Ok(Err("it includes more files than are checked"));
         }
         if target.contains('%') {
-            return Ok(Err("which file it reads depends on the host's name"));
+            return Ok(Err("which file it includes depends on the host name"));
         }
         if !is_folder {
             self.file(&path, depth + 1)?;
@@ -157,7 +157,7 @@ impl Reading<'_> {
             names.push(ours.to_owned());
             names.sort_unstable();
         }
-        // sudo passes over names with a dot in them, and over copies that editors keep.
+        // sudo ignores names with a dot in them, and over copies that editors keep.
         for name in names.iter().filter(|name| !name.contains('.') && !name.ends_with('~')) {
             if let Ok(path) = path.join(name) {
                 self.file(&path, depth + 1)?;
@@ -228,11 +228,11 @@ fn statement(line: &str) -> Statement {
         return if asks_nobody { Statement::Says(Says::AsksNobody) } else { Statement::Nothing };
     }
     let Some((left, right)) = line.split_once('=') else {
-        return Statement::Says(Says::Unknown("sudo would not accept it"));
+        return Statement::Says(Says::Unknown("sudo would reject it"));
     };
     let who = users(left);
     if who.is_empty() {
-        return Statement::Says(Says::Unknown("it names nobody"));
+        return Statement::Says(Says::Unknown("it names no user"));
     }
     Statement::Says(Says::Lets { who, is_unasked: right.contains("NOPASSWD") })
 }
@@ -245,7 +245,7 @@ fn aliases(rest: &str) -> Statement {
     Statement::Aliases(rest.split(':').filter_map(alias).collect())
 }
 
-/// The users of a rule: what stands before its hosts.
+/// The users of a rule: the part before its hosts.
 fn users(left: &str) -> Vec<Who> {
     // A list goes on behind a comma; the first word that does not is its last.
     let mut end = 0;

@@ -114,7 +114,7 @@ pub(crate) fn whole_lines(text: &str) -> Vec<String> {
     for line in text.lines() {
         let (part, goes_on) = line.strip_suffix('\\').map_or((line, false), |part| (part, true));
         match lines.last_mut().filter(|_| is_open) {
-            // Remarks between joined lines are passed over.
+            // Remarks between joined lines are ignored.
             Some(_) if line.trim_start().starts_with(['#', ';']) => continue,
             Some(last) => {
                 last.push(' ');

@@ -1,4 +1,4 @@
-//! Ways in that an image brings along beside its logins: who can become root and by what, and what lets people in without
+//! Ways in that an image comes with beside its logins: who can become root and by what, and what lets people in without
 //! a login of the sheet's.
 //!
 //! What is not looked at: programs that run as root for whoever starts them, and modules of PAM.
@@ -23,19 +23,19 @@ const NSSWITCH: &str = "etc/nsswitch.conf";
 
 /// Groups whose members act as root, or as good as that, and how.
 pub(crate) const STRONG_GROUPS: [(&str, &str); 13] = [
-    ("root", "may change what belongs to root's group"),
+    ("root", "can change files of root's group"),
     ("sudo", "may act as root by sudo"),
     ("wheel", "may act as root by sudo or su"),
     ("admin", "may act as root by sudo"),
-    ("docker", "starts containers that act as root"),
-    ("podman", "starts containers that act as root"),
-    ("lxd", "starts containers that act as root"),
-    ("incus-admin", "starts containers that act as root"),
-    ("libvirt", "starts machines that read and write any disk"),
-    ("disk", "reads and writes disks as they are"),
-    ("kmem", "reads and writes the kernel's memory"),
-    ("shadow", "reads the hashes of passwords"),
-    ("adm", "reads the logs of all services"),
+    ("docker", "can start containers that act as root"),
+    ("podman", "can start containers that act as root"),
+    ("lxd", "can start containers that act as root"),
+    ("incus-admin", "can start containers that act as root"),
+    ("libvirt", "can start virtual machines that read and write any disk"),
+    ("disk", "can read and write disks directly"),
+    ("kmem", "can read and write kernel memory"),
+    ("shadow", "can read password hashes"),
+    ("adm", "can read the logs of all services"),
 ];
 
 /// What kind of way it is.
@@ -131,7 +131,7 @@ impl WayIn {
         };
         match &self.detail {
             Detail::Sudo(way) if !way.groups.is_empty() && way.users.is_empty() => {
-                format!("whoever is in the group {} ({names})", way.groups.join(" or "))
+                format!("members of the group {} ({names})", way.groups.join(" or "))
             }
             _ => names,
         }
@@ -248,7 +248,7 @@ fn root_numbers(view: View<'_>, ways: &mut Vec<WayIn>) -> Result<(), RootfsFault
             ways.push(WayIn {
                 kind: WayKind::RootNumber,
                 names: Some(vec![name.to_owned()]),
-                how: "is root, by the number 0".to_owned(),
+                how: "is root (user ID 0)".to_owned(),
                 gives_root: true,
                 path: PASSWD.to_owned(),
                 line: index + 1,
@@ -324,7 +324,7 @@ fn sudo(directory: &Directory, line: &SudoersLine, ways: &mut Vec<WayIn>) {
             let asked = if *is_unasked { " without being asked for a password" } else { "" };
             way.how = format!("may act as root by sudo{asked}");
             if found.has_others {
-                way.how += ", and so may others whom a directory on the network knows";
+                way.how += ", and so may users of a directory service";
             }
             let is_roots = names.as_deref().is_some_and(|names| names == ["root"]);
             let is_administrators =
@@ -343,7 +343,7 @@ fn sudo(directory: &Directory, line: &SudoersLine, ways: &mut Vec<WayIn>) {
         }
         Says::Unknown(why) => {
             way.kind = WayKind::NotUnderstood;
-            way.how = format!("may be let in by a line of sudo's that could not be understood: {why}");
+            way.how = format!("may get root from a sudo line that could not be read: {why}");
         }
     }
     ways.push(way);
@@ -366,7 +366,7 @@ fn directories(view: View<'_>, ways: &mut Vec<WayIn>) -> Result<(), RootfsFault>
     for path in [PASSWD, SHADOW, GROUP, GSHADOW] {
         for (index, line) in view.text(path)?.unwrap_or_default().lines().enumerate() {
             if line.starts_with('+') {
-                let how = "whom a directory on the network knows may log in".to_owned();
+                let how = "in a directory service may log in".to_owned();
                 add(path, index + 1, how, Detail::DirectoryLine);
             }
         }
@@ -385,7 +385,7 @@ fn directories(view: View<'_>, ways: &mut Vec<WayIn>) -> Result<(), RootfsFault>
             .collect();
         if !others.is_empty() {
             let how =
-                format!("whom {} knows may log in; who that is could not be looked at", others.join(" or "));
+                format!("known to {} may log in; who that is could not be determined", others.join(" or "));
             add(NSSWITCH, index + 1, how, Detail::Nothing);
         }
     }
@@ -417,12 +417,7 @@ fn consoles(view: View<'_>, ways: &mut Vec<WayIn>) -> Result<(), RootfsFault> {
     for name in service_names(view)? {
         if name == "debug-shell.service" && Unit::find(view, &name)?.is_some_and(|unit| unit.is_enabled) {
             let path = format!("{ETC_UNITS}/{name}");
-            ways.push(console_way(
-                path,
-                0,
-                Vec::new(),
-                "has a shell as root on the ninth console".to_owned(),
-            ));
+            ways.push(console_way(path, 0, Vec::new(), "has a root shell on console 9".to_owned()));
         }
     }
     Ok(())
@@ -455,7 +450,7 @@ fn console(view: View<'_>, path: &str, ways: &mut Vec<WayIn>) {
         while let Some(start) = command.strip_suffix('\\').map(str::to_owned) {
             command = start + " " + lines.next().map_or("", |(_, line)| line);
         }
-        let how = "is logged in at a console by itself".to_owned();
+        let how = "is logged in automatically at a console".to_owned();
         if let Some(name) = logged_in_by(&command) {
             ways.push(console_way(path.to_owned(), index + 1, vec![name], how));
         } else if command.contains("autologin") {
@@ -489,8 +484,8 @@ fn logged_in_by(command: &str) -> Option<String> {
 
 /// Settings of the SSH server that let people in beside the keys in their homes, with the values that do not.
 pub(super) const SSH_WAYS: [(&str, &[&str], &str); 8] = [
-    ("trustedusercakeys", &["none"], "with a key that the authority of this file has signed may log in"),
-    ("authorizedkeyscommand", &["none"], "with a key that this command hands out may log in"),
+    ("trustedusercakeys", &["none"], "with a key signed by the authority in this file may log in"),
+    ("authorizedkeyscommand", &["none"], "with a key from this command may log in"),
     (
         "authorizedkeysfile",
         &[
@@ -502,14 +497,10 @@ pub(super) const SSH_WAYS: [(&str, &[&str], &str); 8] = [
         "with a key in this file may log in",
     ),
     ("authorizedprincipalsfile", &["none"], "with a certificate for a name in this file may log in"),
-    (
-        "authorizedprincipalscommand",
-        &["none"],
-        "with a certificate for a name that this command hands out may log in",
-    ),
+    ("authorizedprincipalscommand", &["none"], "with a certificate for a name from this command may log in"),
     ("hostbasedauthentication", &["no"], "on a computer that this host trusts may log in"),
-    ("gssapiauthentication", &["no"], "with a ticket of a Kerberos server may log in"),
-    ("kerberosauthentication", &["no"], "with a password of a Kerberos server may log in"),
+    ("gssapiauthentication", &["no"], "with a Kerberos ticket may log in"),
+    ("kerberosauthentication", &["no"], "with a Kerberos password may log in"),
 ];
 
 /// The way that a line of the server's settings opens; nothing where it opens none.
@@ -544,7 +535,7 @@ pub(super) fn ssh_exception(path: &str, line: usize, text: &str) -> WayIn {
     WayIn {
         kind: WayKind::Ssh,
         names: None,
-        how: format!("may log in otherwise than the sheet says, where a block Match fits: {text:?}"),
+        how: format!("may log in in other ways than the sheet says, in this Match block: {text:?}"),
         gives_root: false,
         path: path.to_owned(),
         line,

@@ -14,10 +14,10 @@ static SECRET_STAYS_READABLE: Rule = Rule {
     severity: Severity::Note,
     nature: Nature::Judgment,
     summary: "a password stays readable around an appliance after its first boot",
-    explanation: "A property is handed over as plain text: it is in the volume that is in the drive, in the settings of the \
-        virtual machine, and inside the machine for every program. Once the appliance has taken its password, take \
-        settings.iso out of the drive, empty the property in the hypervisor, and remove the output. `render \
-        --without-secrets` leaves passwords out of the descriptor and of properties.json, for when the volume brings them.",
+    explanation: "A property is passed on as plain text: it is in the ISO volume, in the settings of the virtual \
+        machine, and readable for every program in the machine. Once the appliance has its password, detach \
+        settings.iso, clear the property in the hypervisor, and delete the output. `render --without-secrets` leaves \
+        passwords out of the descriptor and properties.json, for appliances that read them from the volume.",
     wrong: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { secret = \"harbor-admin\" }\n",
     right: "[secret.harbor-admin]\nfrom = \"file\"\npath = \"harbor-admin.secret\"\n[[appliance]]\nname = \"logbook\"\npackage = \"packages/secured.ovf\"\nlink.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"admin.password\" = { secret = \"harbor-admin\" }\n[[waiver]]\nrule = \"secret-stays-readable\"\nreason = \"the harbor office empties the property after the first boot\"\nuntil = 2027-06-30\n",
     about_credentials: true,
@@ -53,18 +53,20 @@ fn check_stays(judge: &mut Judge<'_>) {
             .system_of(appliance)
             .is_some_and(|system| system.hardware.transports.iter().any(|transport| transport != "iso"));
         let mut places = Vec::new();
-        places.extend(by_volume.then_some("in the volume in its drive"));
-        places.extend(by_other.then_some("in the settings that the hypervisor hands over"));
+        places.extend(by_volume.then_some("in the ISO volume"));
+        places.extend(by_other.then_some("in the hypervisor's settings"));
         let verb = if properties.len() == 1 { "stays" } else { "stay" };
         let fix = match (by_volume, by_other) {
             (true, false) => {
-                "take settings.iso out of the drive once it is up, and remove the output; a waiver says that somebody does"
+                "detach settings.iso once it is up, and delete the output; waive the rule to say that you will"
             }
             (false, true) => {
-                "empty the property in the hypervisor once it is up, and remove the output; a waiver says that somebody does"
+                "clear the property in the hypervisor once it is up, and delete the output; waive the rule to say \
+                    that you will"
             }
             _ => {
-                "once it is up, take settings.iso out of the drive, empty the property in the hypervisor, and remove the output; a waiver says that somebody does"
+                "once it is up, detach settings.iso, clear the property in the hypervisor, and delete the output; \
+                    waive the rule to say that you will"
             }
         };
         judge.on_machine(

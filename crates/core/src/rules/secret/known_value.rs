@@ -100,7 +100,7 @@ impl<'a> KnownValue<'a> {
         let label = self.machine().and_then(|machine| machine.label.as_deref()).map(str::to_owned);
         let fix = match self.secret.source.value() {
             Some(SecretSource::Store) if self.site.not_made_up(self.slot.secret).is_none() => {
-                format!("{fix}; `impostazione secret generate` makes one up that fits")
+                format!("{fix}; `impostazione secret generate` makes one that follows every rule")
             }
             _ => fix.to_owned(),
         };

@@ -17,8 +17,8 @@ static SECRET_REUSED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Credential,
     summary: "one value serves two roles",
-    explanation: "Who learns the password of one login, or of one product, then has the other too, and neither can be changed \
-        alone. For those that may change machines this is an error in production.",
+    explanation: "Whoever learns the password of one login or product then has the other too, and neither can be \
+        changed alone. For administrators this is an error in production.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\npassword = { secret = \"pilot-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[secret.pilot-login]\nfrom = \"file\"\npath = \"pilot-login.secret\"\n",
     about_credentials: true,
@@ -30,9 +30,10 @@ static SECRET_SHARED: Rule = Rule {
     name: "secret-shared",
     severity: Severity::Warning,
     nature: Nature::Credential,
-    summary: "one password opens the administrators' logins of several machines",
-    explanation: "Who learns it on one machine has them all. per = \"machine\" gives each a value of its own, which the store \
-        makes up and keeps; per = \"cluster\" one to each cluster. The members of one cluster may share a value.",
+    summary: "one password opens administrator logins on several machines",
+    explanation: "Whoever learns it on one machine has them all. per = \"machine\" gives each machine its own value, \
+        generated and kept in the store; per = \"cluster\" gives one to each cluster. The members of one cluster may \
+        share a value.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"{machine}.secret\"\nper = \"machine\"\n[[host]]\nname = \"gauge-{01..02}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..12}\" }\n",
     about_credentials: true,
@@ -64,8 +65,8 @@ fn check_reused(judge: &mut Judge<'_>) {
         if let [(first, _), (second, used), ..] = roles.as_slice() {
             let mut finding = known.finding(
                 &SECRET_REUSED,
-                format!("{} serves the {first} and the {second}.", known.called()),
-                "give each a secret of its own",
+                format!("{} is used for the {first} and the {second}.", known.called()),
+                "use a separate secret for each",
             );
             finding.place = used.place;
             findings.push(finding.weighing(severity(known.is_for_administrators()), Nature::Credential));
@@ -111,12 +112,12 @@ fn check_shared(judge: &mut Judge<'_>) {
             .collect();
         if groups.len() > 1 {
             let message = format!(
-                "{} opens the administrators' logins of {} machines with one value.",
+                "{} is one value for administrator logins on {} machines.",
                 known.called(),
                 machines.len()
             );
             let mut finding = known.finding(&SECRET_SHARED, message, "");
-            "write per = \"machine\" in its table, so that each has its own".clone_into(&mut finding.fix);
+            "write per = \"machine\" in its table, so each machine has its own".clone_into(&mut finding.fix);
             findings.push(finding);
         }
     }

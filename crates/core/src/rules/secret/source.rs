@@ -13,7 +13,7 @@ static SECRET_UNUSED: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "nothing in the sheet uses a secret",
-    explanation: "A [secret.NAME] that no secret names is left over, or something that should use it uses another.",
+    explanation: "A [secret.NAME] that nothing uses is left over, or something uses another secret by mistake.",
     wrong: "[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" } }\n[secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n",
     about_absence: true,
@@ -26,10 +26,11 @@ static SECRET_IN_SHEET: Rule = Rule {
     name: "secret-in-sheet",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a password stands in the sheet itself, or in a CSV file",
-    explanation: "A sheet is read by many, kept for long and passed on. A password in it is known to all of them, and stays \
-        in every copy. Put it into the store, a file or a variable, name that in a [secret.NAME] table, and change the \
-        password if the sheet was shared. In a lab this is a warning, and the password must keep to the same rules.",
+    summary: "a password is in the sheet itself, or in a CSV file",
+    explanation: "A sheet is read by many people, kept for a long time and passed on. A password in it is known to \
+        all of them, and stays in every copy. Put it into the store, a file or a variable, refer to that in a \
+        [secret.NAME] table, and change the password if the sheet was shared. In a lab this is a warning, and the \
+        password must follow the same rules.",
     wrong: "[account.keeper]\npassword = \"nine gulls on a mole\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
@@ -50,7 +51,7 @@ fn check_unused(judge: &mut Judge<'_>) {
             &SECRET_UNUSED,
             secret.name.place,
             format!("Nothing uses the secret {name}."),
-            format!("write {{ secret = \"{name}\" }} where it belongs, or take the table out"),
+            format!("write {{ secret = \"{name}\" }} where it should be used, or remove the table"),
         );
     }
 }
@@ -60,7 +61,7 @@ fn check_in_sheet(judge: &mut Judge<'_>) {
     for slot in site.secret_slots() {
         let Some(secret) = site.secret_of(slot).filter(|secret| secret.is_in_sheet()) else { continue };
         let machine = site.uses_of(slot).find_map(|used| site.machine_of_use(used));
-        // What many machines share is not laid to one of them.
+        // What many machines share is not reported for one of them.
         let is_shared = site
             .uses_of(slot)
             .filter_map(|used| used.machine)
@@ -77,8 +78,9 @@ fn check_in_sheet(judge: &mut Judge<'_>) {
             &SECRET_IN_SHEET,
             label,
             secret.name.place,
-            format!("Here stands {what} itself, for everybody to read who reads the sheet."),
-            "write { secret = \"NAME\" } in its place, add [secret.NAME] with from = \"store\", and put the value into the store with `impostazione secret enter`",
+            format!("This is {what} itself, and everybody who reads the sheet can read it."),
+            "write { secret = \"NAME\" } instead, add [secret.NAME] with from = \"store\", and put the value into \
+                the store with `impostazione secret enter`",
         ));
     }
 }

@@ -17,11 +17,11 @@ static SECRET_KEYBOARD_DEPENDENT: Rule = Rule {
     name: "secret-keyboard-dependent",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a secret that is typed has characters that sit elsewhere on another of its keyboards",
-    explanation: "typed_on names the layouts that a console may assume or a keyboard may have; the keyboard of a host \
-        counts with them. A character on another key comes out as another one, one with AltGr or a dead key often not at all, \
-        and the login stays shut though the password is right. The finding names positions, never characters. \
-        `secret generate` takes only characters that sit on the same key in all of them.",
+    summary: "a secret that is typed has characters that are on different keys on different keyboards",
+    explanation: "typed_on lists the layouts that a console or a keyboard may have; the keyboard of a host is added \
+        to them. A character on another key comes out as a different one, a character with AltGr or a dead key often \
+        not at all, and the login fails although the password is right. The finding gives positions, never \
+        characters. `secret generate` uses only characters that are on the same key in all layouts.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"typed.secret\"\ntyped_on = [\"us\", \"fr\"]\n",
     about_credentials: true,
@@ -33,10 +33,10 @@ static SECRET_LIMITS_CONTRADICT: Rule = Rule {
     name: "secret-limits-contradict",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "no value can keep to all that is asked of a secret",
-    explanation: "Lengths, kinds of characters, forbidden characters and keyboard layouts are asked for by the secret, by the \
-        properties that use it, and by products' password rules. Where they contradict each other, give what uses it a secret \
-        of its own, or ask for less.",
+    summary: "the requirements for a secret contradict each other",
+    explanation: "The secret itself, the properties that use it and products' password rules set lengths, kinds of \
+        characters, forbidden characters and keyboard layouts. If these contradict each other, use separate secrets, \
+        or relax a requirement.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 20\nmax_length = 16\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 16\nmax_length = 30\n",
     about_credentials: true,
@@ -57,9 +57,9 @@ fn check_layouts(judge: &mut Judge<'_>) {
         };
         let mut parts = Vec::new();
         for (trouble, one, many) in [
-            (Trouble::ComesOutDifferently, "sits on another key", "sit on other keys"),
+            (Trouble::ComesOutDifferently, "is on a different key", "are on different keys"),
             (Trouble::NeedsAltGr, "needs AltGr", "need AltGr"),
-            (Trouble::NeedsDeadKey, "needs a dead key or has none", "need a dead key or have none"),
+            (Trouble::NeedsDeadKey, "needs a dead key or is missing", "need a dead key or are missing"),
         ] {
             let positions = of(trouble);
             match positions.as_slice() {
@@ -72,15 +72,13 @@ fn check_layouts(judge: &mut Judge<'_>) {
             }
         }
         let (where_typed, fix) = match names.as_slice() {
-            [only] => {
-                (format!("on the layout {only}"), "choose a value of characters that have a key of their own")
-            }
+            [only] => (format!("on the layout {only}"), "use only characters that have their own key"),
             several => (
-                format!("on one of the layouts {}", several.join(", ")),
-                "choose a value of characters that sit on the same key in all of them",
+                format!("on the layouts {}", several.join(" and ")),
+                "use only characters that are on the same key in all of them",
             ),
         };
-        let message = format!("{} is typed {where_typed}, and there {}.", known.called(), parts.join(", "));
+        let message = format!("{} is typed {where_typed}, where {}.", known.called(), parts.join(", "));
         findings.push(known.finding(&SECRET_KEYBOARD_DEPENDENT, message, fix));
     }
     judge.report_all(findings);
@@ -114,7 +112,7 @@ fn check_contradictions(judge: &mut Judge<'_>) {
         );
         // Machines that use it alike are told of once.
         if told.insert((slot.secret, message.clone())) {
-            let fix = "ask for less, or give what uses it a secret of its own";
+            let fix = "relax a requirement, or use separate secrets";
             judge.report(Finding::on_sheet(&SECRET_LIMITS_CONTRADICT, secret.name.place, message, fix));
         }
     }

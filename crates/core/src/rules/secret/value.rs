@@ -24,9 +24,10 @@ static SECRET_TOO_SHORT: Rule = Rule {
     name: "secret-too-short",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a secret has fewer characters than are asked for",
-    explanation: "How many are asked for is said by min_length of the secret, by the package's property, by the product's \
-        password rules, or else 12 for passwords, 8 in a lab. What a product itself refuses is an error everywhere.",
+    summary: "a secret is too short",
+    explanation: "The minimum is min_length of the secret, the minimum of the package's property, the product's \
+        password rules, or else 12 for passwords, 8 in a lab. A length that the product itself refuses is always an \
+        error.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 40\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmin_length = 14\n",
     about_credentials: true,
@@ -38,9 +39,9 @@ static SECRET_TOO_LONG: Rule = Rule {
     name: "secret-too-long",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a secret has more characters than are taken",
-    explanation: "How many are taken is said by max_length of the secret, by the package's property, or by the product's \
-        password rules. A longer password is refused, or cut off without a word, and then lets nobody in.",
+    summary: "a secret is too long",
+    explanation: "The maximum is max_length of the secret, the maximum of the package's property, or the product's \
+        password rules. A longer password is refused, or silently truncated, and then lets nobody in.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 14\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nmax_length = 40\n",
     about_credentials: true,
@@ -52,9 +53,9 @@ static SECRET_LACKS_KIND: Rule = Rule {
     name: "secret-lacks-kind",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a secret has no character of a kind that is asked for",
-    explanation: "Kinds are capital letters, small letters, digits and symbols; require of the secret, or the product's \
-        password rules, ask for one of each that they name. A wizard asks again until it has them; a file is refused.",
+    summary: "a secret lacks a required kind of character",
+    explanation: "Kinds are upper case letters, lower case letters, digits and symbols; `require` of the secret, or \
+        the product's password rules, ask for at least one of each kind they list.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"upper\"]\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nrequire = [\"lower\"]\n",
     about_credentials: true,
@@ -66,10 +67,10 @@ static SECRET_FORBIDDEN_CHARACTER: Rule = Rule {
     name: "secret-forbidden-character",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a secret has a character that is not taken",
-    explanation: "forbid of the secret, or the product's password rules, name characters that are not taken. Control \
-        characters are taken nowhere, and a time key has no blanks and no #, or after HEX: pairs of hexadecimal digits alone. \
-        The finding names the position, never the character.",
+    summary: "a secret has a character that is not allowed",
+    explanation: "`forbid` of the secret, or the product's password rules, list characters that are not allowed. \
+        Control characters are never allowed. A time key must not have spaces or #; after HEX: it has only pairs of \
+        hexadecimal digits. The finding gives the position, never the character.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"aeiou\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\nforbid = \"$'\"\n",
     about_credentials: true,
@@ -81,10 +82,10 @@ static SECRET_WELL_KNOWN: Rule = Rule {
     name: "secret-well-known",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a secret is a password that everybody knows",
-    explanation: "Words such as admin, password and changeme, with digits behind them or in the place of letters, are what is \
-        tried first. refused_passwords in [common] names a file of a site's own; the password that a product comes with \
-        counts too, where its meanings file says it.",
+    summary: "a secret is a well-known password",
+    explanation: "Words such as admin, password and changeme, with digits added or in place of letters, are tried \
+        first. refused_passwords in [common] names a file with more; a product's default password counts too, if its \
+        meanings file has it.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"well-known.secret\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
@@ -96,9 +97,9 @@ static SECRET_CONTAINS_NAME: Rule = Rule {
     name: "secret-contains-name",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a secret contains the name of the account or of the machine that it opens",
-    explanation: "Who tries passwords begins with the names that can be seen, and puts digits behind them. Choose a value that \
-        has nothing to do with what it opens.",
+    summary: "a secret contains the name of its account or machine",
+    explanation: "Attackers start with the names they can see, and add digits. Choose a value that has nothing to do \
+        with what it opens.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"of-the-keeper.secret\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
@@ -110,11 +111,11 @@ static SECRET_WEAK: Rule = Rule {
     name: "secret-weak",
     severity: Severity::Error,
     nature: Nature::Credential,
-    summary: "a secret can be guessed in few tries",
-    explanation: "The number of tries is estimated from words, names, dates, rows of keys and repetitions in the value. The \
-        names of the site, its domain, its subnets and its machines count for nothing in it, nor does a season or a month \
-        with a year, nor a mark repeated at the end. Fewer than a million are an error; fewer than a hundred million, which is hours where a hash or a radio's greeting was \
-        caught, are a warning.",
+    summary: "a secret is easy to guess",
+    explanation: "The number of guesses is estimated from words, names, dates, rows of keys and repetitions in the \
+        value. The names of the site, its domain, subnets and machines add nothing, nor does a season or month with \
+        a year, nor a repeated character at the end. Fewer than a million guesses are an error; fewer than a hundred \
+        million, which takes hours once a hash or a Wi-Fi handshake was captured, are a warning.",
     wrong: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"weak.secret\"\n",
     right: "[account.keeper]\npassword = { secret = \"keeper-login\" }\n[secret.keeper-login]\nfrom = \"file\"\npath = \"keeper-login.secret\"\n",
     about_credentials: true,
@@ -233,10 +234,7 @@ fn check_forbidden(judge: &mut Judge<'_>) {
             return Some(known.finding_by(
                 &SECRET_FORBIDDEN_CHARACTER,
                 true,
-                format!(
-                    "{} begins with HEX:, and what follows is no pairs of hexadecimal digits.",
-                    known.called()
-                ),
+                format!("{} starts with HEX:, and pairs of hexadecimal digits must follow.", known.called()),
                 "write two of the digits 0 to 9 and A to F for each byte",
             ));
         }
@@ -248,7 +246,7 @@ fn check_forbidden(judge: &mut Judge<'_>) {
             &SECRET_FORBIDDEN_CHARACTER,
             demand.is_hard,
             format!(
-                "{} has what {} does not take: {}.",
+                "{} has what {} does not allow: {}.",
                 known.called(),
                 lower_first(&demand.by),
                 positions(&found)
@@ -277,17 +275,13 @@ fn check_well_known(judge: &mut Judge<'_>) {
                 && !known.site.is_property_answer(used)
         });
         let why = if is_default {
-            "is the password that the product is known to come with"
+            "is the product's default password"
         } else if known.site.well_known.has(text) {
-            "is a password that everybody tries first"
+            "is one of the passwords that are tried first"
         } else {
             return None;
         };
-        Some(known.finding(
-            &SECRET_WELL_KNOWN,
-            format!("{} {why}.", known.called()),
-            "choose a value that nobody else has",
-        ))
+        Some(known.finding(&SECRET_WELL_KNOWN, format!("{} {why}.", known.called()), "choose a unique value"))
     });
 }
 
@@ -313,7 +307,7 @@ fn check_names(judge: &mut Judge<'_>) {
         (!known.site.well_known.has(known.value.reveal())).then(|| {
             known.finding(
                 &SECRET_CONTAINS_NAME,
-                format!("{} contains the name of {what} that it is for, {name}.", known.called()),
+                format!("{} contains the name of {what} that it opens, {name}.", known.called()),
                 "choose a value that has nothing to do with what it opens",
             )
         })
@@ -382,8 +376,8 @@ fn weakness(known: KnownValue<'_>, familiar: &FamiliarWords) -> Option<Finding> 
     };
     let finding = known.finding(
         &SECRET_WEAK,
-        format!("{} can be guessed in fewer than {how_many} tries.", known.called()),
-        "choose several words that do not belong together, or characters by chance",
+        format!("{} can be guessed with fewer than {how_many} tries.", known.called()),
+        "choose several unrelated words, or random characters",
     );
     Some(finding.weighing(severity, Nature::Credential))
 }

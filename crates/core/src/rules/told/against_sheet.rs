@@ -27,23 +27,23 @@ static ANSWER_OF_ANOTHER_KIND: Rule = Rule {
     name: "answer-of-another-kind",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "an answer takes something else from the sheet than its property means",
-    explanation: "What a property means is told from its texts, or stands in the meanings file. A gateway in the place of a mask \
-        was most likely put in the wrong line. Where the property does want what is taken, the meaning is told wrongly: say so \
-        in a meanings file, which `inspect PACKAGE --save-meanings FILE` begins.",
+    summary: "an answer takes a different value from the sheet than its property asks for",
+    explanation: "The meaning of a property comes from its texts, or from the meanings file. A gateway in place of a \
+        mask is most likely on the wrong line. If the answer is right, the meaning is wrong: correct it in a \
+        meanings file, which `inspect PACKAGE --save-meanings FILE` writes.",
     wrong: answered!("\"net.netmask\" = { take = \"gateway\" }"),
     right: answered!("\"net.netmask\" = { take = \"netmask\" }"),
     ..Rule::PLAIN
 };
 
-/// An address that nothing can be held against.
+/// An address that nothing can be checked against.
 static ANSWER_WITHOUT_LINK: Rule = Rule {
     name: "answer-without-link",
     severity: Severity::Note,
     nature: Nature::Judgment,
-    summary: "an appliance is told an address for a link that the sheet does not have",
-    explanation: "The address lies in no subnet of the sheet, and it cannot be told which link it is about, so that nothing says \
-        whether it is right. Add its subnet to the sheet, and the link if it is to be described.",
+    summary: "an appliance gets an address for a link that the sheet does not have",
+    explanation: "The address is in no subnet of the sheet, and it is not clear which link it is for, so it cannot \
+        be checked. Add its subnet to the sheet, and the link if you want it described.",
     wrong: concat!(
         "[[appliance]]\nname = \"logbook\"\npackage = \"packages/two-groups.ovf\"\n",
         "link.public = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n",
@@ -63,9 +63,10 @@ static ANSWER_DIFFERS_FROM_SHEET: Rule = Rule {
     name: "answer-differs-from-sheet",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "an appliance is told something else than the sheet says of it",
-    explanation: "The answer wins: the appliance gets it. The other files, the names and the checks go by what the sheet says of \
-        the machine and its links. Take the answer out, or change the sheet; where the difference is meant, a waiver says so.",
+    summary: "an appliance gets a different value than the sheet says",
+    explanation: "The appliance gets the answer, while all other files, names and checks use what the sheet says \
+        about the machine and its links. Remove the answer, or change the sheet; if the difference is intended, \
+        waive the rule.",
     wrong: answered!("\"net.address\" = \"10.64.10.62\""),
     right: answered!("\"net.address\" = \"10.64.10.61\""),
     ..Rule::PLAIN
@@ -75,12 +76,12 @@ fn check_kind(judge: &mut Judge<'_>) {
     for (appliance, told) in judge.told_values().filter(|(_, told)| told.is_of_another_kind) {
         let Some(take) = told.take() else { continue };
         let message = format!(
-            "The {} is taken for what wants the {}.",
+            "It takes the {}, but the property asks for the {}.",
             take.word.value.text().replace('-', " "),
             told.meaning.called()
         );
         let fix = match told.meaning.take_word() {
-            Some(word) => format!("write {{ take = \"{}\" }}, or take the line out", word.text()),
+            Some(word) => format!("write {{ take = \"{}\" }}, or remove the line", word.text()),
             None => "write the value itself in quotes".to_owned(),
         };
         report_told(judge, &ANSWER_OF_ANOTHER_KIND, appliance.machine, told, &message, fix);
@@ -97,7 +98,7 @@ fn check_without_link(judge: &mut Judge<'_>) {
             continue;
         };
         if told_subnet(site, appliance, told).is_none() {
-            let message = format!("{address} lies in no subnet of the sheet, and {why}.");
+            let message = format!("{address} is in no subnet of the sheet, and {why}.");
             let fix = "correct it, or add its subnet to the sheet".to_owned();
             report_told(judge, &ANSWER_WITHOUT_LINK, appliance.machine, told, &message, fix);
         }
@@ -137,18 +138,19 @@ pub(crate) fn check_gateway_outside(judge: &mut Judge<'_>, rule: &'static Rule) 
             Stated::Value(side) => {
                 let prefix = side.prefix.value;
                 let is_set_apart = purpose(gateway).is_some();
-                if prefix.contains(&gateway) || is_set_apart || gateway_of(side) == Some(gateway) {
+                let is_the_subnets = gateway_of(side) == Some(gateway);
+                if prefix.contains(&gateway) || is_set_apart || is_the_subnets {
                     continue;
                 }
                 let (first, last) = host_range(prefix);
                 (
-                    format!("The gateway {gateway} does not lie in subnet {name}, which is {prefix}."),
+                    format!("The gateway {gateway} is not in subnet {name} ({prefix})."),
                     format!("write the router's address in the subnet, from {first} to {last}"),
                 )
             }
             Stated::Absent => (
                 format!(
-                    "The gateway {gateway} is an {} address, and subnet {name} has none of them.",
+                    "The gateway {gateway} is an {} address, but subnet {name} has no such prefix.",
                     family.name()
                 ),
                 "write the router's address in the subnet".to_owned(),
@@ -181,15 +183,13 @@ pub(crate) fn check_gateway_is(
 /// The first address of the subnet, as the end of a sentence about a gateway.
 pub(crate) fn names_subnet(gateway: IpAddr, side: &SubnetFamily) -> Option<String> {
     let prefix = side.prefix.value;
-    (network_of(prefix) == Some(gateway))
-        .then(|| format!("is the first address of {prefix}, which names the subnet itself"))
+    (network_of(prefix) == Some(gateway)).then(|| format!("is the network address of {prefix}"))
 }
 
 /// The last address of the subnet.
 pub(crate) fn reaches_all(gateway: IpAddr, side: &SubnetFamily) -> Option<String> {
     let prefix = side.prefix.value;
-    (broadcast_of(prefix) == Some(gateway))
-        .then(|| format!("is the last address of {prefix}, which reaches all its machines at once"))
+    (broadcast_of(prefix) == Some(gateway)).then(|| format!("is the broadcast address of {prefix}"))
 }
 
 /// The machine's own address, by its link or by what it is told.
@@ -223,10 +223,10 @@ fn check_differs(judge: &mut Judge<'_>) {
     }
     for (appliance, told, sheet) in wrong {
         let message = match told.read {
-            ReadValue::Empty => format!("Nothing is told, and the sheet has {sheet}."),
-            _ => format!("{} is told, and the sheet has {sheet}.", told.shown()),
+            ReadValue::Empty => format!("The value is empty, but the sheet has {sheet}."),
+            _ => format!("The value is {}, but the sheet has {sheet}.", told.shown()),
         };
-        let fix = "write what the sheet has, or take the line out".to_owned();
+        let fix = "write what the sheet has, or remove the line".to_owned();
         report_told(judge, &ANSWER_DIFFERS_FROM_SHEET, appliance.machine, told, &message, fix);
     }
 }
@@ -269,7 +269,7 @@ fn differs(site: &Site, appliance: &ToldAppliance<'_>, told: &ToldValue<'_>) -> 
             lacks(settings.search.value()?, names.iter(), |own, name| own == name, "search domain")
         }
         (Meaning::Dns | Meaning::Dns1 | Meaning::Dns2, TypedValue::NameServers(servers)) => {
-            lacks(settings.dns.value()?, servers.iter(), |own, server| own == server, "name server")
+            lacks(settings.dns.value()?, servers.iter(), |own, server| own == server, "DNS server")
         }
         (Meaning::Ntp | Meaning::Ntp1 | Meaning::Ntp2, TypedValue::TimeServers(servers)) => {
             lacks(settings.ntp.value()?, servers.iter(), |own, server| own.server == *server, "time server")
@@ -278,7 +278,7 @@ fn differs(site: &Site, appliance: &ToldAppliance<'_>, told: &ToldValue<'_>) -> 
             let list = settings.ntp.value()?;
             let has_servers = !list.items.is_empty();
             (has_servers != *is_on && (has_servers || list.is_declined())).then(|| {
-                if has_servers { "time servers".to_owned() } else { "no time server, on purpose".to_owned() }
+                if has_servers { "time servers".to_owned() } else { "no time server (\"none\")".to_owned() }
             })
         }
         (Meaning::Ipv6Enabled, TypedValue::Switch(true)) => {
@@ -346,7 +346,7 @@ fn differs_from_gateway(
     match subnet.family(Family::of(gateway))?.gateway.value()? {
         Gateway::At(own) if own.value == gateway => None,
         Gateway::At(own) => Some(format!("{} for subnet {name}", own.value)),
-        Gateway::Declined => Some(format!("no gateway for subnet {name}, on purpose")),
+        Gateway::Declined => Some(format!("no gateway (\"none\") for subnet {name}")),
     }
 }
 
@@ -364,7 +364,7 @@ where
         return None;
     }
     if list.is_declined() {
-        return values.next().map(|_| format!("no {what}, on purpose"));
+        return values.next().map(|_| format!("no {what} (\"none\")"));
     }
     let is_listed = |value: &V| list.values().any(|own| is_same(own, value));
     if list.items.is_empty() || values.all(is_listed) {

@@ -18,9 +18,9 @@ static CLUSTER_COUNT_DIFFERS: Rule = Rule {
     name: "cluster-count-differs",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a machine is told another number of machines than its cluster has",
-    explanation: "A machine that waits for more machines than there are never starts, and one that knows of fewer refuses the \
-        last ones. `size` of the cluster says how many are meant in the end, and otherwise the machines in the sheet count.",
+    summary: "a machine gets a different number of machines than its cluster has",
+    explanation: "A machine that waits for more machines than exist never starts, and one that expects fewer refuses \
+        the last ones. The number is `size` of the cluster, or else the number of its machines in the sheet.",
     wrong: answered_in_cluster!("\"node.count\" = 3"),
     right: answered_in_cluster!("\"node.count\" = 2"),
     ..Rule::PLAIN
@@ -31,9 +31,9 @@ static CLUSTER_PEER_WRONG: Rule = Rule {
     name: "cluster-peer-wrong",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "a machine is told a member of its cluster that is none, or itself",
-    explanation: "The other machines of a cluster are found by the addresses or names in this list. A wrong one is waited for in \
-        vain; a machine that finds itself in it joins itself. Leave the property to its meaning, or take \"peers\", which \
+    summary: "a machine gets a wrong list of the other machines in its cluster",
+    explanation: "A machine finds the others of its cluster through this list. It waits forever for a wrong one, and \
+        if it finds itself in the list, it joins itself. Remove the answer, or write { take = \"peers\" }, which \
         changes with the cluster.",
     wrong: answered_in_cluster!("\"node.peers\" = \"10.64.10.63\""),
     right: answered_in_cluster!("\"node.peers\" = { take = \"peers\", join = \",\" }"),
@@ -52,7 +52,7 @@ fn check_count(judge: &mut Judge<'_>) {
         let size = cluster.size.value().map_or_else(|| site.members(index).count(), |size| size.value);
         if *count != size as u64 {
             let message =
-                format!("The cluster {} has {size} machines, and {count} are told.", cluster.name.value);
+                format!("The cluster {} has {size} machines, but the value is {count}.", cluster.name.value);
             let fix = format!("write {size}");
             report_told(judge, &CLUSTER_COUNT_DIFFERS, appliance.machine, told, &message, fix);
         }
@@ -115,7 +115,7 @@ fn check_peers_of(judge: &mut Judge<'_>, appliance: &ToldAppliance<'_>, told: &T
         } else if !site.members(cluster.value).any(|member| is_named(member, peer)) {
             format!("{peer} is not a machine of the cluster {name}.")
         } else if peers.iter().take(at).any(|earlier| earlier == peer) {
-            format!("{peer} stands in this list already.")
+            format!("{peer} is already in this list.")
         } else {
             continue;
         };
@@ -129,7 +129,7 @@ fn check_peers_of(judge: &mut Judge<'_>, appliance: &ToldAppliance<'_>, told: &T
     // One of several is asked for by its number, or alone.
     let is_list = is_right && told.position.is_none() && (told.separator.is_some() || peers.len() > 1);
     if let Some(missing) = missing.filter(|_| is_list) {
-        let message = format!("{} of the cluster {name} is left out.", missing.called());
+        let message = format!("{} of the cluster {name} is missing.", missing.called());
         let fix = "write the addresses or names of all other machines of the cluster".to_owned();
         report_told(judge, &CLUSTER_PEER_WRONG, machine, told, &message, fix);
     }

@@ -42,11 +42,11 @@ pub(crate) fn check_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
         match names.get(&small) {
             Some((other, is_told)) if !std::ptr::eq(*other, appliance.machine) => {
                 let message = if *is_told {
-                    format!("{name} is told to {} as its name already.", other.called())
+                    format!("{name} is already given to {} as its name.", other.called())
                 } else {
-                    format!("{name} is the name of {} already.", other.called())
+                    format!("{name} is already the name of {}.", other.called())
                 };
-                let fix = "write a name of its own".to_owned();
+                let fix = "write another name".to_owned();
                 report_told(judge, rule, appliance.machine, told, &message, fix);
             }
             Some(_) => {}

@@ -48,9 +48,9 @@ static MAIL_ADDRESS_MALFORMED: Rule = Rule {
     name: "mail-address-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an appliance is given a mail address that is none",
-    explanation: "A mail address has a mailbox, an @ and a domain, without a name before it. Alerts that go to anything else are \
-        lost, and nobody learns of it.",
+    summary: "an appliance gets an invalid mail address",
+    explanation: "A mail address is a mailbox, an @ and a domain, without a display name. Alerts to anything else \
+        are lost, and nobody notices.",
     wrong: answered!("\"alert_mail\" = \"watch.capovetro.example\""),
     right: answered!("\"alert_mail\" = \"watch@capovetro.example\""),
     ..Rule::PLAIN
@@ -61,9 +61,9 @@ static PROXY_MALFORMED: Rule = Rule {
     name: "proxy-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an appliance is given a proxy that is none",
-    explanation: "A proxy is a server and its port, or both in a URL that begins with http, https or socks5 and has nothing \
-        behind the port. With anything else the appliance reaches nothing outside.",
+    summary: "an appliance gets an invalid proxy",
+    explanation: "A proxy is a server and its port, or a URL that starts with http, https or socks5 and ends with \
+        the port. With anything else the appliance cannot reach the outside.",
     wrong: answered!("\"proxy\" = \"htp://10.64.10.8:3128\""),
     right: answered!("\"proxy\" = \"http://10.64.10.8:3128\""),
     ..Rule::PLAIN
@@ -74,9 +74,9 @@ static SERVER_MALFORMED: Rule = Rule {
     name: "server-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an appliance is given a server of mail or licenses that is none",
-    explanation: "A server is given by its address or its name, with a port from 1 to 65535 behind a colon where it needs one. \
-        An IPv6 address with a port stands in brackets.",
+    summary: "an appliance gets an invalid mail or license server",
+    explanation: "A server is its address or name, with a port from 1 to 65535 after a colon if it needs one. An \
+        IPv6 address with a port is in brackets.",
     wrong: answered!("\"mail_relay\" = \"10.64.10.9:250000\""),
     right: answered!("\"mail_relay\" = \"10.64.10.9:25\""),
     ..Rule::PLAIN
@@ -87,10 +87,10 @@ static ANSWER_MALFORMED: Rule = Rule {
     name: "answer-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "an appliance is given something that is not what its property means",
-    explanation: "What a property means is told from its texts, or stands in the meanings file. A number of machines is a whole \
-        number, a switch is on or off, a license key is no placeholder. Where the meaning is told wrongly, the meanings file \
-        says so: `inspect PACKAGE --save-meanings FILE` begins one.",
+    summary: "an appliance gets a value that is not what its property asks for",
+    explanation: "The meaning of a property comes from its texts, or from the meanings file. A number of machines is \
+        a whole number, a switch is on or off, a license key is not a placeholder. If the meaning is wrong, correct \
+        it in a meanings file: `inspect PACKAGE --save-meanings FILE` writes one.",
     wrong: answered!("\"license_key\" = \"XXXXX-XXXXX-XXXXX\""),
     right: answered!("\"license_key\" = \"QUAY7-TIDE2-MAST4\""),
     ..Rule::PLAIN
@@ -101,10 +101,10 @@ static ANSWER_IN_ANOTHER_FORM: Rule = Rule {
     name: "answer-in-another-form",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "an appliance is given a value in another form than the property wants",
-    explanation: "A mask can be dotted or a length, a name short or full, a list can have commas or spaces in it, a switch can be \
-        true or yes. Which form a property wants is told from its type, its texts and its default. An appliance that cannot \
-        read an answer falls back to its default without a word, or stops.",
+    summary: "an appliance gets a value in a different form than its property needs",
+    explanation: "A mask can be dotted or a length, a name short or full, a list can have commas or spaces, a switch \
+        can be true or yes. The form that a property needs comes from its type, its texts and its default. An \
+        appliance that cannot read an answer silently falls back to its default, or stops.",
     wrong: answered!("\"net.netmask\" = \"24\""),
     right: answered!("\"net.netmask\" = \"255.255.255.0\""),
     ..Rule::PLAIN
@@ -123,7 +123,7 @@ fn check(judge: &mut Judge<'_>, kind: FaultKind, rule: &'static Rule) {
             format!("The value {}.", fault.reason)
         } else if told.is_confidential {
             // A reason may quote a part of the value.
-            format!("The value cannot be read as the {} that is wanted.", told.meaning.called())
+            format!("The value is not a valid {}.", told.meaning.called())
         } else {
             format!("\"{item}\" {}.", fault.reason)
         };
@@ -133,11 +133,11 @@ fn check(judge: &mut Judge<'_>, kind: FaultKind, rule: &'static Rule) {
             && fault.item == told.text.reveal()
             && right != meant
         {
-            finding.fix = format!("{}; write \"{meant}\" if that was meant", finding.fix);
+            finding.fix = format!("{}; write \"{meant}\" if you mean that", finding.fix);
         }
         if !told.is_reviewed && kind != FaultKind::Form {
             finding.fix = format!(
-                "{}; if it wants no {}, say so in a meanings file",
+                "{}; if it does not ask for a {}, correct that in a meanings file",
                 finding.fix,
                 told.meaning.called()
             );
@@ -166,9 +166,9 @@ fn fix(told: &ToldValue<'_>, fault: &ValueFault) -> String {
     if let Some(meant) = fault.meant.as_ref().filter(|_| !told.is_confidential) {
         let meant = harmless_url(meant);
         return if fault.item == told.text.reveal() {
-            format!("write \"{meant}\" if that was meant")
+            format!("write \"{meant}\" if you mean that")
         } else {
-            format!("write \"{meant}\" in place of \"{}\" if that was meant", harmless_url(&fault.item))
+            format!("write \"{meant}\" instead of \"{}\" if you mean that", harmless_url(&fault.item))
         };
     }
     match fault.kind {
@@ -184,11 +184,11 @@ fn fix(told: &ToldValue<'_>, fault: &ValueFault) -> String {
         FaultKind::TimeServer => {
             "write the server's address or its name, such as \"clock.capovetro.example\""
         }
-        FaultKind::Zone => "write a zone of the zone database, such as \"Europe/Rome\" or \"Etc/UTC\"",
+        FaultKind::Zone => "write a time zone such as \"Europe/Rome\" or \"Etc/UTC\"",
         FaultKind::Locale => "write a language and a country, such as \"it_IT.UTF-8\"",
         FaultKind::Keyboard => "write the layout's short name, such as \"it\" or \"gb\"",
-        FaultKind::Vlan => "write the tag that the switches have, such as \"110\"",
-        FaultKind::Mtu => "write the size that the switches have, such as \"1500\" or \"9000\"",
+        FaultKind::Vlan => "write the VLAN ID that the switches use, such as \"110\"",
+        FaultKind::Mtu => "write the MTU that the switches use, such as \"1500\" or \"9000\"",
         FaultKind::SshKey => "write the line of a file that ends in .pub, with its type and the whole key",
         FaultKind::Mail => "write a mailbox, an @ and a domain, such as \"watch@capovetro.example\"",
         FaultKind::Proxy => "write server and port, such as \"http://10.64.10.8:3128\"",
@@ -196,7 +196,7 @@ fn fix(told: &ToldValue<'_>, fault: &ValueFault) -> String {
         FaultKind::Username => "write the login's name, such as \"keeper\"",
         FaultKind::Peer => "write the address or the name of another machine of the cluster",
         FaultKind::Other => "write what the property asks for",
-        FaultKind::Form => "write one value in the form that the property wants",
+        FaultKind::Form => "write one value in the form that the property needs",
     }
     .to_owned()
 }

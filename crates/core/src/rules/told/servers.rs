@@ -21,10 +21,10 @@ static SERVER_IS_SELF: Rule = Rule {
     name: "server-is-self",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "an appliance is told its own address as that of a server",
-    explanation: "A name server, time server, proxy, or server of mail or licenses is another machine. With its own address in \
-        that place an appliance asks itself and waits. Two fields were often filled in the wrong order. Where the appliance is \
-        that server, serves says so of names and time, and a waiver of the others.",
+    summary: "an appliance gets its own address as that of a server",
+    explanation: "A DNS server, time server, proxy, or server of mail or licenses is another machine. With its own \
+        address there an appliance asks itself and waits. Often two fields were filled in in the wrong order. If the \
+        appliance is that server, write serves for DNS and NTP, and waive the rule for the others.",
     wrong: answered!("\"license_server\" = \"10.64.10.61\""),
     right: answered!("\"license_server\" = \"10.64.10.9\""),
     ..Rule::PLAIN
@@ -33,7 +33,7 @@ static SERVER_IS_SELF: Rule = Rule {
 /// What a value names servers of.
 fn kind(meaning: Meaning) -> Option<&'static str> {
     match meaning {
-        Meaning::Dns | Meaning::Dns1 | Meaning::Dns2 => Some("name server"),
+        Meaning::Dns | Meaning::Dns1 | Meaning::Dns2 => Some("DNS server"),
         Meaning::Ntp | Meaning::Ntp1 | Meaning::Ntp2 => Some("time server"),
         Meaning::MailRelay => Some("mail relay"),
         Meaning::LicenseServer => Some("license server"),
@@ -94,7 +94,7 @@ pub(crate) fn check_special(judge: &mut Judge<'_>, rule: &'static Rule) {
 pub(crate) fn check_documentation(judge: &mut Judge<'_>, rule: &'static Rule) {
     for (appliance, told, kind, address) in told_servers(judge) {
         if is_for_documentation(address) {
-            let message = format!("The {kind} {address} is an address for documents.");
+            let message = format!("The {kind} {address} is an address reserved for documentation.");
             let fix = format!("write the address of the {kind}");
             report_told(judge, rule, appliance.machine, told, &message, fix);
         }
@@ -106,7 +106,7 @@ pub(crate) fn check_server(judge: &mut Judge<'_>, rule: &'static Rule) {
     let site = judge.site;
     for (appliance, told, kind, address) in told_servers(judge) {
         let key = match kind {
-            "name server" => "dns",
+            "DNS server" => "dns",
             "time server" => "ntp",
             _ => continue,
         };
@@ -119,7 +119,7 @@ pub(crate) fn check_server(judge: &mut Judge<'_>, rule: &'static Rule) {
             !std::ptr::eq(*machine, appliance.machine) && !serves(machine, told.meaning)
         });
         if let Some((other, _)) = other {
-            let message = format!("The {kind} {address} is {}, which serves none.", other.called());
+            let message = format!("The {kind} {address} is {}, which is no such server.", other.called());
             let fix =
                 format!("write the address of the {kind}, or serves = [\"{key}\"] on {}", other.called());
             report_told(judge, rule, appliance.machine, told, &message, fix);
@@ -127,7 +127,7 @@ pub(crate) fn check_server(judge: &mut Judge<'_>, rule: &'static Rule) {
     }
 }
 
-/// A name server twice, in one list or in two values.
+/// A DNS server twice, in one list or in two values.
 pub(crate) fn check_dns_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
     for appliance in judge.told {
         let mut seen: Vec<IpAddr> = Vec::new();
@@ -142,7 +142,7 @@ pub(crate) fn check_dns_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
             for server in servers {
                 let is_again = own.contains(server) || (told.position.is_some() && seen.contains(server));
                 if is_again && told.is_own_word() {
-                    let message = format!("The name server {server} is told already.");
+                    let message = format!("The DNS server {server} is already given.");
                     let fix = "write another server".to_owned();
                     report_told(judge, rule, appliance.machine, told, &message, fix);
                 }
@@ -156,7 +156,7 @@ pub(crate) fn check_dns_duplicate(judge: &mut Judge<'_>, rule: &'static Rule) {
     }
 }
 
-/// Name servers of a family in which the machine has no address, where it is told no others.
+/// DNS servers of a family in which the machine has no address, where it is told no others.
 pub(crate) fn check_dns_family(judge: &mut Judge<'_>, rule: &'static Rule) {
     for appliance in judge.told {
         let machine = appliance.machine;
@@ -173,11 +173,11 @@ pub(crate) fn check_dns_family(judge: &mut Judge<'_>, rule: &'static Rule) {
         for told in appliance.values.iter().filter(|told| told.is_own_word()) {
             let Some(first) = servers(told).first().copied() else { continue };
             let message = format!(
-                "{first} is an {} address, and {} has none of that family.",
+                "{first} is an {} address, but {} has no address of that family.",
                 Family::of(first).name(),
                 machine.called()
             );
-            let fix = "write a name server that it reaches".to_owned();
+            let fix = "write a DNS server that it can reach".to_owned();
             report_told(judge, rule, machine, told, &message, fix);
         }
     }

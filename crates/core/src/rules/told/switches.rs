@@ -22,9 +22,9 @@ static DHCP_BESIDE_ADDRESS: Rule = Rule {
     name: "dhcp-beside-address",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "an appliance is to ask a DHCP server for an address, and the sheet gives it one",
-    explanation: "With DHCP switched on the appliance takes whatever address it is given, or none, and is not found at the one \
-        that the sheet has for it. Switch it off, or write address = \"none\" on the link.",
+    summary: "an appliance is set to DHCP, but the sheet gives it an address",
+    explanation: "With DHCP on, the appliance takes whatever address it gets, or none, instead of the one in the \
+        sheet. Switch DHCP off, or write address = \"none\" on the link.",
     wrong: answered!("\"use_dhcp\" = true"),
     right: answered!("\"use_dhcp\" = false"),
     ..Rule::PLAIN
@@ -35,9 +35,9 @@ static HTTPS_SWITCHED_OFF: Rule = Rule {
     name: "https-switched-off",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "an appliance is to serve its pages without encryption",
-    explanation: "Whoever is on the way reads the password of its administrator. Leave HTTPS on; where something in front of the \
-        appliance encrypts in its place, a waiver says so.",
+    summary: "an appliance is set to serve its pages without encryption",
+    explanation: "Anyone on the path can read the administrator's password. Leave HTTPS on; if a proxy in front of \
+        the appliance does the encryption, waive the rule.",
     wrong: answered!("\"enable_https\" = false"),
     right: answered!("\"enable_https\" = true"),
     ..Rule::PLAIN
@@ -48,8 +48,9 @@ static SSH_SWITCHED_OFF: Rule = Rule {
     name: "ssh-switched-off",
     severity: Severity::Error,
     nature: Nature::Judgment,
-    summary: "SSH is switched off on an appliance that is administered over it",
-    explanation: "The meanings file of the product says that it is administered over SSH, on port 22. With SSH off nobody gets in.",
+    summary: "SSH is off on an appliance that is managed over SSH",
+    explanation: "The meanings file says that the product is managed over SSH, on port 22. With SSH off nobody gets \
+        in.",
     wrong: concat!(
         "[[appliance]]\nname = \"logbook\"\npackage = \"packages/asks.ovf\"\nmeanings = \"packages/asks.meanings.toml\"\n",
         "link.management = { subnet = \"quay\", address = \"10.64.10.61\" }\n[appliance.answer]\n\"enable_ssh\" = false\n"
@@ -85,7 +86,7 @@ fn check_dhcp(judge: &mut Judge<'_>) {
         let links = links_of(appliance, told);
         let Some(found) = links.iter().find_map(|link| link.addresses().next()) else { continue };
         let message = format!(
-            "DHCP is switched on, and the sheet gives {} the address {}.",
+            "DHCP is on, but the sheet gives {} the address {}.",
             appliance.machine.called(),
             found.address.value
         );
@@ -100,8 +101,8 @@ pub(crate) fn check_ipv6_off(judge: &mut Judge<'_>, rule: &'static Rule) {
         let links = links_of(appliance, told);
         let six = |link: &&&Link| link.has_family(Family::V6);
         let Some(link) = links.iter().find(six) else { continue };
-        let message = format!("IPv6 is switched off, and the link {} has an IPv6 address.", link.name.value);
-        let fix = "switch it on, or take the IPv6 address out".to_owned();
+        let message = format!("IPv6 is off, but the link {} has an IPv6 address.", link.name.value);
+        let fix = "switch it on, or remove the IPv6 address".to_owned();
         report_told(judge, rule, appliance.machine, told, &message, fix);
     }
 }
@@ -109,7 +110,7 @@ pub(crate) fn check_ipv6_off(judge: &mut Judge<'_>, rule: &'static Rule) {
 fn check_https(judge: &mut Judge<'_>) {
     for (appliance, told) in switched(judge, Meaning::HttpsEnabled, false) {
         let fix = "switch it on".to_owned();
-        report_told(judge, &HTTPS_SWITCHED_OFF, appliance.machine, told, "HTTPS is switched off.", fix);
+        report_told(judge, &HTTPS_SWITCHED_OFF, appliance.machine, told, "HTTPS is off.", fix);
     }
 }
 
@@ -118,7 +119,7 @@ fn check_ssh(judge: &mut Judge<'_>) {
     for (appliance, told) in switched(judge, Meaning::SshEnabled, false) {
         let port = site.meanings_of(appliance.appliance).and_then(|file| file.administration.as_ref()?.port);
         if port == Some(22) {
-            let message = "SSH is switched off, and the meanings file says that it is administered over it.";
+            let message = "SSH is off, but the meanings file says that the product is managed over it.";
             report_told(
                 judge,
                 &SSH_SWITCHED_OFF,

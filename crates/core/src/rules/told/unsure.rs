@@ -1,4 +1,4 @@
-//! Rules on told values whose meaning is not certain: they are held against what they look like.
+//! Rules on told values whose meaning is not certain: they are checked against what they look like.
 
 use std::net::IpAddr;
 
@@ -21,11 +21,11 @@ static ANSWER_ADDRESS_TAKEN: Rule = Rule {
     name: "answer-address-taken",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "an appliance is told an address of the site that another machine has, or that no machine can have",
-    explanation: "It is not certain what the property means, and the value is an address in one of the site's subnets. One that \
-        another machine has is right only where that machine is meant: { take = \"address\", of = \"…\" } says so, and goes with \
-        the machine when its address changes. A subnet's first and last address are nobody's, and one that a DHCP server leases \
-        is somebody else's tomorrow.",
+    summary: "an appliance gets an address of the site that belongs to another machine, or to none",
+    explanation: "The meaning of the property is not certain, and the value is an address in one of the site's \
+        subnets. The address of another machine is right only if you mean that machine: write { take = \"address\", \
+        of = \"NAME\" }, which follows the machine when its address changes. Network and broadcast addresses belong \
+        to no machine, and a DHCP address belongs to another one tomorrow.",
     wrong: answered!("\"remark\" = \"10.64.10.11\""),
     right: answered!("\"remark\" = { take = \"address\", of = \"gauge-01\" }"),
     ..Rule::PLAIN
@@ -36,10 +36,9 @@ static ANSWER_LOOKS_WRONG: Rule = Rule {
     name: "answer-looks-wrong",
     severity: Severity::Note,
     nature: Nature::Judgment,
-    summary: "an appliance is told something that looks like an address, a mask, a zone or a key, and is none",
-    explanation: "It is not certain what the property means, so that this may be right. A zone that the zone database does not \
-        have, a mask with a hole, an address of the site with a letter in it and a public key that is cut off are slips as a \
-        rule.",
+    summary: "an appliance gets what looks like an address, a mask, a zone or a key, but is not valid",
+    explanation: "The meaning of the property is not certain, so this may be right. An unknown time zone, a mask \
+        that is not contiguous, an address with a letter in it and a truncated public key are usually mistakes.",
     wrong: answered!("\"remark\" = \"Europe/Lodnon\""),
     right: answered!("\"remark\" = \"Europe/London\""),
     ..Rule::PLAIN
@@ -79,7 +78,7 @@ fn taken(
     let (name, prefix) = (&subnet.name.value, subnet.family(Family::of(address))?.prefix.value);
     let mut owners = site.address_uses().get(&address).into_iter().flatten();
     let owner = owners.find_map(|used| site.owning_link(used.owner));
-    let otherwise = "write another address, or waive the rule if this one is meant";
+    let otherwise = "write another address, or waive the rule if you mean this one";
     if let Some((other, link)) = owner {
         // A default that happens to be somebody's was not meant.
         let is_server = site.asked_servers().contains_key(&address) || other.serves.dns || other.serves.ntp;
@@ -95,7 +94,7 @@ fn taken(
         return Some((
             format!("{address} is the address of {}.", other.called()),
             format!(
-                "write {{ take = \"{word}\", of = \"{}\"{of_link} }} if that machine is meant, or another address",
+                "write {{ take = \"{word}\", of = \"{}\"{of_link} }} if you mean that machine, or another address",
                 other.called()
             ),
         ));
@@ -106,23 +105,16 @@ fn taken(
         let is_network = ["network", "subnet", "prefix", "netz", "rete", "reseau", "réseau", "red"]
             .iter()
             .any(|word| asks_for_network.contains(word));
-        return (!is_network)
-            .then(|| (format!("{address} is the first address of subnet {name} ({prefix}), which names the subnet itself."), otherwise.to_owned()));
+        return (!is_network).then(|| {
+            (format!("{address} is the network address of subnet {name} ({prefix})."), otherwise.to_owned())
+        });
     }
     if broadcast_of(prefix) == Some(address) {
-        let message = format!(
-            "{address} is the last address of subnet {name} ({prefix}), which reaches all its machines at once."
-        );
+        let message = format!("{address} is the broadcast address of subnet {name} ({prefix}).");
         return Some((message, otherwise.to_owned()));
     }
     let range = subnet.dhcp_ranges.iter().find(|range| range.value.contains(address))?;
-    Some((
-        format!(
-            "{address} lies in {}, which the DHCP server of subnet {name} leases to others.",
-            range.value
-        ),
-        otherwise.to_owned(),
-    ))
+    Some((format!("{address} is in {}, a DHCP range of subnet {name}.", range.value), otherwise.to_owned()))
 }
 
 fn check_forms(judge: &mut Judge<'_>) {
@@ -158,10 +150,10 @@ fn zone(text: &str) -> Option<(String, String)> {
     }
     let near = impostazione_net::nearest_zones(text);
     Some((
-        format!("\"{text}\" looks like a time zone, and there is none of that name."),
+        format!("\"{text}\" looks like a time zone, but there is none with that name."),
         match near.first() {
-            Some(near) => format!("write \"{near}\" if that was meant"),
-            None => "write a zone of the zone database, if one is meant".to_owned(),
+            Some(near) => format!("write \"{near}\" if you mean that"),
+            None => "write a time zone such as \"Europe/Rome\", if you mean one".to_owned(),
         },
     ))
 }
@@ -170,12 +162,12 @@ fn mask(text: &str) -> Option<(String, String)> {
     let looks_like_one = text.starts_with("255.") && text.split('.').count() == 4;
     match parse_mask(text, Family::V4) {
         Err(MaskFault::NotContiguous) if looks_like_one => Some((
-            format!("\"{text}\" looks like a mask, and has zeros among its ones."),
-            "write a mask such as 255.255.255.0, if one is meant".to_owned(),
+            format!("\"{text}\" looks like a mask, but is not contiguous."),
+            "write a mask such as 255.255.255.0, if you mean one".to_owned(),
         )),
         Err(MaskFault::Malformed) if looks_like_one => Some((
-            format!("\"{text}\" looks like a mask, and is none."),
-            "write a mask such as 255.255.255.0, if one is meant".to_owned(),
+            format!("\"{text}\" looks like a mask, but is not valid."),
+            "write a mask such as 255.255.255.0, if you mean one".to_owned(),
         )),
         _ => None,
     }
@@ -187,7 +179,7 @@ fn key(text: &str) -> Option<(String, String)> {
         .any(|kind| text.starts_with(kind));
     let reason = key_fault(text).filter(|_| looks_like_one)?;
     Some((
-        format!("The value looks like a public key, which {reason}."),
+        format!("The value looks like a public key, but {reason}."),
         "write the line of a file that ends in .pub, with its type and the whole key".to_owned(),
     ))
 }
@@ -207,10 +199,10 @@ fn address(site: &Site, text: &str) -> Option<(String, String)> {
         && (3..=5).contains(&text.split('.').count());
     (is_alike && looks_like_one).then(|| {
         (
-            format!("\"{text}\" looks like an address of the site, and {}.", fault.reason),
+            format!("\"{text}\" looks like an address of the site, but {}.", fault.reason),
             match fault.meant {
-                Some(meant) => format!("write \"{meant}\" if that was meant"),
-                None => "write the whole address, if one is meant".to_owned(),
+                Some(meant) => format!("write \"{meant}\" if you mean that"),
+                None => "write the whole address, if you mean one".to_owned(),
             },
         )
     })

@@ -47,7 +47,7 @@ fn fix_of(told: &ToldValue<'_>, otherwise: String) -> String {
             format!("add \"{}\" = \"…\" to [appliance.answer]; {otherwise}", told.id())
         }
         SheetValue::Is(right) if !right.is_empty() && *right != *told.text.reveal() => {
-            format!("write \"{right}\", which the sheet has, or take the line out")
+            format!("write \"{right}\", as in the sheet, or remove the line")
         }
         _ => otherwise,
     }

@@ -5,7 +5,7 @@ use super::machines::TAKE;
 use super::network::KEYED_SERVER;
 use super::spec::{KeySpec, Shape, TableSpec, key, table};
 
-/// What a list of name servers may hold beside texts.
+/// What a list of DNS servers may hold beside texts.
 pub(super) const NAME_SERVER_ITEMS: &[&TableSpec] = &[&TAKE];
 
 /// What a list of time servers may hold beside texts.
@@ -15,7 +15,7 @@ pub(super) const DOMAIN: KeySpec = key(
     "domain",
     "a domain name without a trailing dot",
     r#"domain = "capovetro.example""#,
-    "Makes the full name of a machine: its name, a dot and the domain. Left out: machines have a short name only.",
+    "Makes the full name of a machine: its name, a dot and the domain. Default: machines have a short name only.",
     Shape::Text,
 );
 
@@ -23,7 +23,8 @@ pub(super) const DNS: KeySpec = key(
     "dns",
     "a list of addresses, or \"none\"",
     r#"dns = ["10.64.10.53", "10.64.10.54"]"#,
-    "Name servers, asked in this order (on a host netplan puts IPv4 ones before IPv6 ones). `\"none\"`: no name server, on purpose; as the last item of the list: no more than these, on purpose. Required, here or in `[common]`.",
+    "DNS servers, in this order (on a host netplan puts IPv4 before IPv6). `\"none\"`: intentionally no DNS server; \
+        `\"none\"` as the last item of the list: intentionally no more than these. Required, here or in `[common]`.",
     Shape::List(NAME_SERVER_ITEMS),
 );
 
@@ -31,7 +32,7 @@ pub(super) const SEARCH: KeySpec = key(
     "search",
     "a list of domain names, or \"none\"",
     r#"search = ["capovetro.example"]"#,
-    "Domains in which short names are looked up. Left out: none.",
+    "Domains in which short names are looked up. Default: none.",
     Shape::List(&[]),
 );
 
@@ -39,7 +40,8 @@ pub(super) const NTP: KeySpec = key(
     "ntp",
     "a list of addresses or names, or \"none\"",
     r#"ntp = ["10.64.10.121", "10.64.10.122", "10.64.10.123", "clock.capovetro.example"]"#,
-    "Time servers. `\"none\"`: no time server, on purpose; as the last item of the list: no more than these, on purpose. Required, here or in `[common]`.",
+    "Time servers. `\"none\"`: no time server (\"none\"); as the last item of the list: no more than these, on \
+        purpose. Required, here or in `[common]`.",
     Shape::List(TIME_SERVER_ITEMS),
 );
 
@@ -47,7 +49,7 @@ pub(super) const TIMEZONE: KeySpec = key(
     "timezone",
     "the name of a zone in the zone database",
     r#"timezone = "Europe/Rome""#,
-    "Time zone, spelled as in the zone database. Required for every host, here or in `[common]`.",
+    "Time zone, by its name in the time zone database. Required for every host, here or in `[common]`.",
     Shape::Text,
 );
 
@@ -55,7 +57,8 @@ pub(super) const PURPOSE: KeySpec = key(
     "purpose",
     "\"production\" or \"lab\"",
     r#"purpose = "lab""#,
-    "What the machines are for. In a lab, errors about credentials are warnings, and warnings of judgment are notes. Left out: production.",
+    "What the machines are for. In a lab, errors about credentials are warnings, and warnings of judgment are notes. \
+        Default: production.",
     Shape::Word(&["production", "lab"]),
 );
 
@@ -63,7 +66,7 @@ pub(super) const NAME_PATTERN: KeySpec = key(
     "name_pattern",
     "a regular expression",
     r#"name_pattern = "^[a-z]+(-[a-z]+)?(-[0-9]+)?$""#,
-    "The site's own rule for host names, which each must match. Left out: any host name.",
+    "The site's own rule for host names, which each must match. Default: any host name.",
     Shape::Text,
 );
 
@@ -71,7 +74,8 @@ pub(super) const DNS_FOR: KeySpec = key(
     "dns_for",
     "a table of domains and lists of addresses",
     r#"dns_for = { "crane.example" = ["10.64.10.99"] }"#,
-    "Domains whose names are asked at servers of their own, which are asked for nothing else. They are reached over the link whose subnet they are in, or else over the one with the default route. Left out: none.",
+    "DNS servers for single domains, used for these domains only. They are reached over the link in whose subnet \
+        they are, or else over the link with the default route. Default: none.",
     Shape::Lists,
 );
 
@@ -79,7 +83,7 @@ pub(super) const LLMNR: KeySpec = key(
     "llmnr",
     "true or false",
     "llmnr = false",
-    "Whether hosts look up and answer names by link-local multicast name resolution. Left out: as the image has it.",
+    "Whether hosts use LLMNR to look up and answer names. Default: as the image has it.",
     Shape::Flag,
 );
 
@@ -87,7 +91,7 @@ pub(super) const MULTICAST_DNS: KeySpec = key(
     "multicast_dns",
     "true or false",
     "multicast_dns = true",
-    "Whether hosts look up and answer names by multicast DNS. Left out: as the image has it.",
+    "Whether hosts use multicast DNS to look up and answer names. Default: as the image has it.",
     Shape::Flag,
 );
 
@@ -95,7 +99,7 @@ pub(super) const TIME_SERVICE: KeySpec = key(
     "time_service",
     "\"timesyncd\" or \"chrony\"",
     r#"time_service = "chrony""#,
-    "The program on the hosts that sets the clock. Left out: timesyncd.",
+    "The program on the hosts that sets the clock. Default: timesyncd.",
     Shape::Word(&["timesyncd", "chrony"]),
 );
 
@@ -103,7 +107,7 @@ pub(super) const LOCALE: KeySpec = key(
     "locale",
     "the name of a locale",
     r#"locale = "it_IT.UTF-8""#,
-    "Language and formats of the hosts. Left out: as the image has it.",
+    "Language and formats of the hosts. Default: as the image has it.",
     Shape::Text,
 );
 
@@ -111,7 +115,7 @@ pub(super) const CONSOLE_KEYBOARD: KeySpec = key(
     "keyboard",
     "the name of a keyboard layout",
     r#"keyboard = "it""#,
-    "Keyboard layout of the hosts' console. Left out: as the image has it.",
+    "Keyboard layout of the hosts' console. Default: as the image has it.",
     Shape::Text,
 );
 
@@ -119,7 +123,9 @@ pub(super) const IPV6: KeySpec = key(
     "ipv6",
     "\"static\", \"off\" or \"auto\"",
     r#"ipv6 = "off""#,
-    "`\"static\"`: the addresses of the sheet and no others; router advertisements are not listened to. `\"off\"`: no IPv6 at all, link-local addresses included. `\"auto\"`: addresses and gateway from router advertisements too. Left out: static.",
+    "`\"static\"`: the addresses of the sheet and no others; router advertisements are not listened to. `\"off\"`: \
+        no IPv6 at all, link-local addresses included. `\"auto\"`: addresses and gateway from router advertisements \
+        too. Default: static.",
     Shape::Word(&["static", "off", "auto"]),
 );
 
@@ -127,7 +133,7 @@ pub(super) const NETPLAN: KeySpec = key(
     "netplan",
     "a version of netplan in quotes",
     r#"netplan = "0.106""#,
-    "The oldest netplan among the hosts: no key that it does not know is written. Left out: 0.106.",
+    "The oldest netplan version among the hosts: newer keys are not written. Default: 0.106.",
     Shape::Text,
 );
 
@@ -135,7 +141,7 @@ pub(super) const RENDERER: KeySpec = key(
     "renderer",
     "\"networkd\" or \"NetworkManager\"",
     r#"renderer = "NetworkManager""#,
-    "The program on the hosts that netplan writes for. Left out: networkd.",
+    "The program on the hosts that netplan writes for. Default: networkd.",
     Shape::Word(&["networkd", "NetworkManager"]),
 );
 
@@ -143,7 +149,7 @@ pub(super) const HOSTS_FILE: KeySpec = key(
     "hosts_file",
     "\"own\" or \"site\"",
     r#"hosts_file = "site""#,
-    "Whose names `/etc/hosts` has: the host's own, or those of all machines of the sheet. Left out: its own.",
+    "Which names are in `/etc/hosts`: the host's own, or those of all machines in the sheet. Default: its own.",
     Shape::Word(&["own", "site"]),
 );
 
@@ -151,7 +157,8 @@ pub(super) const STOCK_LOGINS: KeySpec = key(
     "stock_logins",
     "\"lock\", \"keep\" or \"refuse\"",
     r#"stock_logins = "lock""#,
-    "What becomes of logins that a host's image brings along and the sheet does not name: they are locked, kept as they are, or the image is refused. Left out: lock.",
+    "What happens to logins of a host's image that are not in the sheet: they are locked, kept as they are, or the \
+        image is refused. Default: lock.",
     Shape::Word(&["lock", "keep", "refuse"]),
 );
 
@@ -159,7 +166,7 @@ pub(super) const PASSWORD_HASH: KeySpec = key(
     "password_hashing",
     "\"yescrypt\" or \"sha512\"",
     r#"password_hashing = "yescrypt""#,
-    "How passwords of logins are hashed; systems older than Debian 11 know `\"sha512\"` only. Left out: yescrypt.",
+    "How login passwords are hashed; systems older than Debian 11 know only `\"sha512\"`. Default: yescrypt.",
     Shape::Word(&["yescrypt", "sha512"]),
 );
 
@@ -167,7 +174,8 @@ pub(super) const PASSWORD_COST: KeySpec = key(
     "password_cost",
     "a number: 1 to 11 for yescrypt, 1000 to 999999999 for sha512",
     "password_cost = 5",
-    "How long hashing takes: for yescrypt each step doubles time and memory, for SHA-512 these are the rounds. Left out: 5, which is Debian's, or 500000.",
+    "The cost of hashing: for yescrypt each step doubles time and memory, for SHA-512 it is the number of rounds. \
+        Default: 5, which is Debian's, or 500000.",
     Shape::Number(1, 999_999_999),
 );
 
@@ -183,7 +191,7 @@ pub(super) const HOSTNAME: KeySpec = key(
     "hostname",
     "a host name of one label",
     r#"hostname = "tower""#,
-    "Host name, where it is not the `name`.",
+    "Host name, if it is not the `name`.",
     Shape::Text,
 );
 
@@ -191,7 +199,8 @@ pub(super) const FQDN: KeySpec = key(
     "fqdn",
     "a full name with its domain",
     r#"fqdn = "tower.lights.capovetro.example""#,
-    "Full name, where it is not the host name and the domain. Its first label is the host name, unless `hostname` says otherwise.",
+    "Full name, if it is not host name and domain. Its first label is the host name, unless `hostname` says \
+        otherwise.",
     Shape::Text,
 );
 
@@ -199,7 +208,7 @@ pub(super) const SERVES: KeySpec = key(
     "serves",
     "a list of \"dns\" and \"ntp\"",
     r#"serves = ["ntp"]"#,
-    "What the machine is itself a server of, so that it may have the address of such a server. Left out: of nothing.",
+    "What the machine itself serves, so that it may have the address of such a server. Default: nothing.",
     Shape::Words(&["dns", "ntp"]),
 );
 
@@ -207,7 +216,7 @@ pub(super) const CLUSTER_KEY: KeySpec = key(
     "cluster",
     "the name of a cluster of the sheet",
     r#"cluster = "logbook""#,
-    "The `[cluster.NAME]` that the machine belongs to. Left out: none.",
+    "The `[cluster.NAME]` that the machine belongs to. Default: none.",
     Shape::Text,
 );
 
@@ -215,20 +224,22 @@ pub(super) const CLUSTER_KEY: KeySpec = key(
 pub(crate) static COMMON: TableSpec = table(
     "[common]",
     "[common]",
-    "What all machines share. Every key but `site` and `refused_passwords` may be repeated on a machine, where it replaces the value given here.",
+    "Settings for all machines. Every key except `site` and `refused_passwords` may be repeated on a machine, where \
+        it replaces the value given here.",
     &[
         key(
             "site",
             "a text",
             r#"site = "Capo Vetro harbor""#,
-            "What the sheet is about; shown by `review`. Left out: nothing is shown.",
+            "The name of the site; shown by `review`. Default: nothing is shown.",
             Shape::Text,
         ),
         key(
             "refused_passwords",
             "the path of a file",
             r#"refused_passwords = "refused-passwords.txt""#,
-            "A file of passwords, a line each, that no secret may be, beside those that everybody knows; from the folder of the sheet on. Left out: none.",
+            "A file of passwords, one per line, that no secret may be, in addition to the well-known ones; relative \
+                to the sheet's folder. Default: none.",
             Shape::Text,
         ),
         PURPOSE,

@@ -18,7 +18,8 @@ pub(super) const ROWS: KeySpec = key(
     "rows",
     "the path of a CSV file",
     r#"rows = "buoys.csv""#,
-    "Makes a machine of the entry for each row of a CSV file with a header, from the folder of the sheet on: `{field}` in a text is the row's value. Left out: the entry makes one machine, or those of its ranges.",
+    "Makes one machine for each row of a CSV file with a header, relative to the sheet's folder: `{field}` in a text \
+        is replaced by the row's value. Default: the entry makes one machine, or those of its ranges.",
     Shape::Text,
 );
 
@@ -32,21 +33,22 @@ pub(crate) static CLUSTER: TableSpec = table(
             "size",
             "a number from 1 to 1000",
             "size = 3",
-            "How many machines are meant in the end. Left out: as many as the sheet has.",
+            "The final number of machines. Default: as many as the sheet has.",
             Shape::Number(1, 1000),
         ),
         key(
             "allowed_sizes",
             "\"odd\", \"pair\" or \"any\"",
             r#"allowed_sizes = "odd""#,
-            "How many machines make it work: an odd number of three or more, exactly two, or any number. Left out: any.",
+            "With how many machines it works: an odd number of three or more, exactly two, or any number. Default: \
+                any.",
             Shape::Word(&["odd", "pair", "any"]),
         ),
         key(
             "virtual_address",
             "a table",
             r#"virtual_address = { subnet = "quay", address = "10.64.10.60" }"#,
-            "The address that one of them answers at. Left out: none.",
+            "The shared address, at which one of them answers. Default: none.",
             Shape::Table(&VIRTUAL_ADDRESS),
         ),
     ],
@@ -56,7 +58,7 @@ pub(crate) static CLUSTER: TableSpec = table(
 pub(crate) static WAIVER: TableSpec = table(
     "[[waiver]]",
     "a waiver",
-    "Sets a rule of judgment aside for some machines, with a reason and an end.",
+    "Waives a rule of judgment for some machines, with a reason and an end date.",
     &[
         key("rule", "the name of a rule", r#"rule = "ntp-too-few""#, "The rule. Required.", Shape::Text)
             .required(),
@@ -64,7 +66,7 @@ pub(crate) static WAIVER: TableSpec = table(
             "machines",
             "a list of machine names, with * and ? as wildcards",
             r#"machines = ["buoy-*"]"#,
-            "The machines that it is set aside for. Left out: all, and the sheet itself.",
+            "The machines for which it is waived. Default: all, and the sheet itself.",
             Shape::TextList,
         ),
         key(
@@ -123,7 +125,7 @@ pub(crate) static HOST: TableSpec = table(
             "link",
             "tables by name",
             r#"link.eth0 = { subnet = "quay", address = "10.64.10.11" }"#,
-            "The network links, by the kernel's name for the interface. At least one.",
+            "The network links, by the kernel's name of the interface. At least one.",
             Shape::Named(&HOST_LINK),
         ),
     ],
@@ -152,49 +154,52 @@ pub(crate) static APPLIANCE: TableSpec = table(
             "package",
             "the path of an OVF package",
             r#"package = "packages/logbook.ova""#,
-            "The OVF package, an OVA archive or a descriptor, from the folder of the sheet on. Left out: the appliance is set up at its console, from its typing card.",
+            "The OVF package, an OVA archive or a descriptor, relative to the sheet's folder. Default: the appliance \
+                is set up at its console, from its typing card.",
             Shape::Text,
         ),
         key(
             "system",
             "the id of a virtual machine of the package",
             r#"system = "recorder""#,
-            "Which machine of a package that holds several it is. Left out: the only one.",
+            "Which virtual machine of the package it is, if the package holds several. Default: the only one.",
             Shape::Text,
         ),
         key(
             "meanings",
             "the path of a meanings file",
             r#"meanings = "packages/logbook.meanings.toml""#,
-            "What a person has found out about this version of the product: `inspect --save-meanings` makes the file. Left out: what the package says.",
+            "The reviewed meanings of the properties of this product version: `inspect --save-meanings` writes the \
+                file. Default: what the package says.",
             Shape::Text,
         ),
         key(
             "deployment_option",
             "the id of a deployment option of the package",
             r#"deployment_option = "small""#,
-            "The size that is wanted of a package that comes in several. Required where the package has several; left out: its only one.",
+            "The size, if the package comes in several. Required if the package has several; default: its only one.",
             Shape::Text,
         ),
         key(
             "accept_licenses",
             "true or false",
             "accept_licenses = true",
-            "Whether the licenses of the package have been read and are accepted; `inspect --licenses` shows them. Left out: no.",
+            "Whether the licenses of the package have been read and are accepted; `inspect --licenses` shows them. \
+                Default: no.",
             Shape::Flag,
         ),
         key(
             "storage_free",
             "an amount of data",
             r#"storage_free = "200 GiB""#,
-            "What is free where its disks will lie. Left out: not checked.",
+            "The free space where its disks will be stored. Default: not checked.",
             Shape::Text,
         ),
         key(
             "vm_name",
             "a text",
             r#"vm_name = "LOGBOOK-1 (quay)""#,
-            "What the hypervisor calls the virtual machine. Left out: its `name`.",
+            "What the hypervisor calls the virtual machine. Default: its `name`.",
             Shape::Text,
         ),
         key(
@@ -208,7 +213,7 @@ pub(crate) static APPLIANCE: TableSpec = table(
             "answer",
             "a table of properties and their answers",
             "[appliance.answer]",
-            "What the package's properties are to be. Best kept as the last table of the entry.",
+            "The values of the package's properties. Best kept as the last table of the entry.",
             Shape::Answers,
         ),
     ],
@@ -218,7 +223,10 @@ pub(crate) static APPLIANCE: TableSpec = table(
 pub(crate) static ANSWER: TableSpec = TableSpec {
     header: "[appliance.answer]",
     called: "[appliance.answer]",
-    about: "A line for each property that is not answered by itself: its id (`class.key.instance`, in quotes), and a text, a number, true or false, a value of the sheet that is taken: `{ take = \"address\" }`, or a secret: `{ secret = \"logbook-admin\" }`. A property whose meaning is certain takes its value from the sheet without a line.",
+    about: "One line for each property that is not filled in from the sheet: its id (`class.key.instance`, in \
+        quotes), and a text, a number, true or false, a value from the sheet: `{ take = \"address\" }`, or a secret: \
+        `{ secret = \"logbook-admin\" }`. A property whose meaning is certain gets its value from the sheet without \
+        a line.",
     keys: &[],
     free_keys: true,
 };
@@ -226,42 +234,47 @@ pub(crate) static ANSWER: TableSpec = TableSpec {
 /// `{ take = … }`
 pub(crate) static TAKE: TableSpec = table(
     "{ take = … }",
-    "a value that is taken",
-    "A value that the sheet holds elsewhere, so that it is written once.",
+    "a value from the sheet",
+    "A value from elsewhere in the sheet, so that it is written only once.",
     &[
         key(
             "take",
             "the word for a value",
             r#"take = "address""#,
-            "One of `address` `address6` `netmask` `prefix-length` `prefix-length6` `address-with-prefix` `gateway` `gateway6` `network-address` `broadcast-address` `hostname` `fqdn` `domain` `dns` `dns-1` `dns-2` `search` `ntp` `ntp-1` `ntp-2` `timezone` `locale` `keyboard` `vlan` `mtu` `mac` `cluster-name` `node-number` `node-count` `peers` `member-addresses` `peer-names` `virtual-address`. `node-number` counts the machines of a cluster in their order, `peers` are the addresses of the others, `member-addresses` those of all.",
+            "One of `address` `address6` `netmask` `prefix-length` `prefix-length6` `address-with-prefix` `gateway` \
+                `gateway6` `network-address` `broadcast-address` `hostname` `fqdn` `domain` `dns` `dns-1` `dns-2` \
+                `search` `ntp` `ntp-1` `ntp-2` `timezone` `locale` `keyboard` `vlan` `mtu` `mac` `cluster-name` \
+                `node-number` `node-count` `peers` `member-addresses` `peer-names` `virtual-address`. `node-number` \
+                is the position of the machine in its cluster, `peers` are the addresses of the other machines, \
+                `member-addresses` those of all.",
             Shape::Text,
         ),
         key(
             "of",
             "the name of a machine, subnet, pool or cluster of the sheet",
             r#"of = "signal-tower""#,
-            "Whose value it is. Left out: the appliance's own.",
+            "Whose value it is. Default: the appliance's own.",
             Shape::Text,
         ),
         key(
             "link",
             "the name of a link",
             r#"link = "management""#,
-            "Of which link, where the machine has several. Left out: the one that leads out, or its only link.",
+            "Which link's, if the machine has several. Default: the one with the default route, or its only link.",
             Shape::Text,
         ),
         key(
             "nth",
-            "a number from 1 on",
+            "a number of 1 or more",
             "nth = 2",
-            "Which of several values. Left out: all of them, with `join` between them.",
+            "Which of several values. Default: all of them, with `join` between them.",
             Shape::Number(1, 65_535),
         ),
         key(
             "join",
             "a text",
             r#"join = ",""#,
-            "What stands between several values. Required, or `nth`, where there are several.",
+            "The separator between several values. With several values, `join` or `nth` is required.",
             Shape::Text,
         ),
     ],

@@ -21,7 +21,7 @@ use spec::{key, table};
 pub(crate) static ROOT: TableSpec = table(
     "(top of the sheet)",
     "the sheet itself",
-    "A sheet is one TOML file. Strings stand in quotes; a key stands once; what follows a `#` is a comment.",
+    "A sheet is one TOML file. Strings are in quotes; every key is written once; what follows a `#` is a comment.",
     &[
         key(
             "format",
@@ -64,7 +64,7 @@ pub(crate) static ROOT: TableSpec = table(
             "time_key",
             "tables by name",
             "[time_key.harbor]",
-            "The keys with which time servers prove their answers, a table each.",
+            "The keys for authenticated time servers, a table each.",
             Shape::Named(&TIME_KEY),
         ),
         key(
@@ -82,13 +82,7 @@ pub(crate) static ROOT: TableSpec = table(
             "The appliances, an entry each.",
             Shape::Entries(&APPLIANCE),
         ),
-        key(
-            "waiver",
-            "entries",
-            "[[waiver]]",
-            "Rules that are set aside in writing, an entry each.",
-            Shape::Entries(&WAIVER),
-        ),
+        key("waiver", "entries", "[[waiver]]", "Waived rules, an entry each.", Shape::Entries(&WAIVER)),
     ],
 );
 

@@ -15,7 +15,8 @@ pub(super) const ADDRESS: KeySpec = key(
     "address",
     "an IPv4 address, or \"none\"",
     r#"address = "10.64.10.11""#,
-    "Static IPv4 address. It may carry its own mask, in any spelling, which must agree with the subnet's. A link has `address` or `address6` or both; `\"none\"` says that a family is left out on purpose.",
+    "Static IPv4 address. It may have its own mask, in any notation, which must be the subnet's. A link has \
+        `address` or `address6` or both; `\"none\"`: intentionally no address of that family.",
     Shape::Text,
 );
 
@@ -31,7 +32,7 @@ pub(super) const DEFAULT_ROUTE: KeySpec = key(
     "default_route",
     "true or false",
     "default_route = false",
-    "Whether the machine reaches everything else through this link's gateway. Left out: true. Of several links with a gateway, one alone may have it.",
+    "Whether this link's gateway is the machine's default route. Default: true. Only one link may have it.",
     Shape::Flag,
 );
 
@@ -52,7 +53,8 @@ pub(crate) static SUBNET_TABLE: TableSpec = table(
             "gateway",
             "an IPv4 address, or \"none\"",
             r#"gateway = "10.64.10.1""#,
-            "The router that leads out of the subnet. `\"none\"`: nothing leads out, on purpose. Required where a machine has its default route here.",
+            "The router of the subnet. `\"none\"`: intentionally no router. Required if a machine has its default \
+                route here.",
             Shape::Text,
         ),
         key(
@@ -66,21 +68,22 @@ pub(crate) static SUBNET_TABLE: TableSpec = table(
             "gateway6",
             "an IPv6 address, or \"none\"",
             r#"gateway6 = "fd64:10::1""#,
-            "The IPv6 router, under the same conditions as `gateway`. A link-local address (`fe80::…`) is right here too.",
+            "The IPv6 router, under the same conditions as `gateway`. A link-local address (`fe80::…`) is allowed \
+                here too.",
             Shape::Text,
         ),
         key(
             "vlan",
             "a number from 1 to 4094",
             "vlan = 110",
-            "Its tag, for links of kind vlan; other links meet it untagged. Left out: it has none.",
+            "Its VLAN ID, for links of kind vlan; other links use it untagged. Default: it has none.",
             Shape::Number(1, 4094),
         ),
         key(
             "mtu",
             "a number of bytes",
             "mtu = 1500",
-            "The largest packet that its links send. Left out: what the interface has by itself.",
+            "The MTU of its links. Default: that of the interface.",
             Shape::Number(68, 65_535),
         ),
         key(
@@ -94,28 +97,28 @@ pub(crate) static SUBNET_TABLE: TableSpec = table(
             "wifi",
             "a table",
             r#"wifi = { ssid = "breakwater", passphrase = { secret = "breakwater-wifi" }, country = "IT" }"#,
-            "How links of kind wifi join it. Required where there are such.",
+            "The Wi-Fi network for links of kind wifi. Required if there are any.",
             Shape::Table(&WIFI),
         ),
         key(
             "dhcp_ranges",
             "a list of ranges",
             r#"dhcp_ranges = ["10.64.10.200-10.64.10.239"]"#,
-            "Addresses that a DHCP server leases to others. Left out: none.",
+            "Addresses that a DHCP server leases to others. Default: none.",
             Shape::TextList,
         ),
         key(
             "kept_free",
             "a list of ranges",
             r#"kept_free = ["10.64.10.2-10.64.10.9"]"#,
-            "Addresses that no machine of this sheet may have. Left out: none.",
+            "Addresses that no machine of this sheet may have. Default: none.",
             Shape::TextList,
         ),
         key(
             "in_use",
             "a table of addresses and their users",
             r#"in_use = { "10.64.10.40" = "crane controller" }"#,
-            "Addresses that other machines of the subnet have, and which. Left out: none.",
+            "Addresses that are used by machines outside the sheet, and by which. Default: none.",
             Shape::Texts,
         ),
     ],
@@ -125,33 +128,36 @@ pub(crate) static SUBNET_TABLE: TableSpec = table(
 pub(crate) static WIFI: TableSpec = table(
     "wifi = { … } of a subnet",
     "`wifi` of a subnet",
-    "The wireless network that the subnet is reached by.",
+    "The Wi-Fi network of the subnet.",
     &[
         key(
             "ssid",
             "a text of 1 to 32 bytes",
             r#"ssid = "breakwater""#,
-            "Name of the wireless network. Required.", Shape::Text).required(),
+            "Name of the Wi-Fi network. Required.", Shape::Text).required(),
         key(
             "passphrase",
             "a secret, or \"none\"",
             r#"passphrase = { secret = "breakwater-wifi" }"#,
-            "Passphrase of the network, from a `[secret.NAME]`. Hosts get the key that is derived from it (WPA2), or the passphrase itself where `sae` is true. `\"none\"`: the network is open, on purpose. Required.", Shape::Secret).required(),
+            "Passphrase of the network, from a `[secret.NAME]`. Hosts get a key derived from it (WPA2), or the \
+                passphrase itself if `sae` is true. `\"none\"`: intentionally an open network. Required.", Shape::Secret).required(),
         key(
             "sae",
             "true or false",
             "sae = true",
-            "Whether the network is joined by SAE (WPA3), which needs the passphrase itself on the host, and netplan 1.1 or later. Left out: false.", Shape::Flag),
+            "Whether the network is joined by SAE (WPA3), which needs the passphrase itself on the host, and netplan \
+                1.1 or later. Default: false.", Shape::Flag),
         key(
             "country",
             "a country code of two letters",
             r#"country = "IT""#,
-            "Where the radio is, which decides on the channels that it may use (ISO 3166-1). Left out: as the image has it.", Shape::Text),
+            "The country of the host, which decides which channels it may use (ISO 3166-1). Default: as the image \
+                has it.", Shape::Text),
         key(
             "hidden",
             "true or false",
             "hidden = true",
-            "Whether the network does not show its name. Left out: false.", Shape::Flag),
+            "Whether the network does not show its name. Default: false.", Shape::Flag),
     ],
 );
 
@@ -159,7 +165,7 @@ pub(crate) static WIFI: TableSpec = table(
 pub(crate) static DNS_FOR_TABLE: TableSpec = TableSpec {
     header: "dns_for",
     called: "`dns_for`",
-    about: "Domains, and the servers that are asked for their names.",
+    about: "Domains, and the DNS servers for them.",
     keys: &[],
     free_keys: true,
 };
@@ -168,7 +174,7 @@ pub(crate) static DNS_FOR_TABLE: TableSpec = TableSpec {
 pub(crate) static KEYED_SERVER: TableSpec = table(
     "{ server = …, key = … } in ntp",
     "a time server with a key",
-    "A time server that proves its answers; chrony alone checks them.",
+    "An authenticated time server; only chrony checks the key.",
     &[
         key(
             "server",
@@ -240,28 +246,32 @@ pub(crate) static HOST_LINK: TableSpec = table(
             "kind",
             "\"ethernet\", \"wifi\", \"bond\", \"vlan\" or \"bridge\"",
             r#"kind = "bond""#,
-            "What it is. Left out: ethernet.",
+            "What it is. Default: ethernet.",
             Shape::Word(&["ethernet", "wifi", "bond", "vlan", "bridge"]),
         ),
         key(
             "mac",
             "a MAC address",
             r#"mac = "02:64:10:00:00:21""#,
-            "Ethernet and wifi: finds the interface by its address, and gives it the link's name. Bond and bridge: the address that it takes; left out, that of its first member. Left out: the link's name is the kernel's.",
+            "Ethernet and wifi: matches the interface by its MAC address, and gives it the link's name. Bond and \
+                bridge: the MAC address that it gets; default: that of its first member. Default: the link is \
+                matched by its name.",
             Shape::Text,
         ),
         key(
             "port",
             "the text \"only\"",
             r#"port = "only""#,
-            "Finds the interface as the only one of its kind, whatever the kernel calls it. Left out: it is found by `mac` or by name.",
+            "Matches the only interface of its kind, whatever the kernel calls it. Default: it is matched by `mac` \
+                or by name.",
             Shape::Word(&["only"]),
         ),
         key(
             "subnet",
             "the name of a subnet of the sheet",
             r#"subnet = "quay""#,
-            "The `[subnet.NAME]` that the link is in; mask and gateway come from it. Required, unless the link is a member of another or says that it has no address.",
+            "The `[subnet.NAME]` that the link is in; mask and gateway come from it. Required, unless the link is a \
+                member of another or has `address = \"none\"`.",
             Shape::Text,
         ),
         ADDRESS,
@@ -270,7 +280,7 @@ pub(crate) static HOST_LINK: TableSpec = table(
             "more_addresses",
             "a list of addresses",
             r#"more_addresses = ["10.64.10.32", "fd64:10::32"]"#,
-            "Further addresses of its subnet. Left out: none.",
+            "Further addresses of its subnet. Default: none.",
             Shape::TextList,
         ),
         DEFAULT_ROUTE,
@@ -278,49 +288,51 @@ pub(crate) static HOST_LINK: TableSpec = table(
             "routes",
             "a list of routes",
             r#"routes = [{ to = "10.64.96.0/20", via = "10.64.20.1" }]"#,
-            "Ways to other networks than through the default route. Left out: none.",
+            "Routes to other networks that do not use the default route. Default: none.",
             Shape::Tables(&ROUTE),
         ),
         key(
             "routing_table",
             "a number from 1 to 252",
             "routing_table = 140",
-            "A routing table of its own, of this number, with the subnet's gateway as its default route, so that answers to what came in on this link leave by it. Such a link has no part in the default route of the machine. Left out: none.",
+            "The number of a routing table for this link, with the subnet's gateway as its default route, so that \
+                replies leave through the link that the request came in on. Such a link is not used for the \
+                machine's default route. Default: none.",
             Shape::Number(1, 252),
         ),
         key(
             "mtu",
             "a number of bytes",
             "mtu = 9000",
-            "The largest packet that it sends. Left out: the subnet's `mtu`.",
+            "The MTU. Default: the subnet's `mtu`.",
             Shape::Number(68, 65_535),
         ),
         key(
             "wake_on_lan",
             "true or false",
             "wake_on_lan = true",
-            "Whether a magic packet wakes the machine (ethernet). Left out: as the image has it.",
+            "Whether wake-on-LAN is on (ethernet). Default: as the image has it.",
             Shape::Flag,
         ),
         key(
             "speed",
             "a number of megabits a second",
             "speed = 100",
-            "A fixed speed in place of the one that both ends agree on (ethernet). Left out: both ends agree.",
+            "A fixed speed in Mbit/s (ethernet). Default: autonegotiation.",
             Shape::Number(10, 400_000),
         ),
         key(
             "duplex",
             "\"full\" or \"half\"",
             r#"duplex = "full""#,
-            "Whether both directions are used at once, at a fixed speed. Left out: full.",
+            "Full or half duplex, with a fixed speed. Default: full.",
             Shape::Word(&["full", "half"]),
         ),
         key(
             "link_local4",
             "true or false",
             "link_local4 = true",
-            "Whether it has an IPv4 link-local address (169.254.…) besides. Left out: false.",
+            "Whether it also has an IPv4 link-local address (169.254.…). Default: false.",
             Shape::Flag,
         ),
         key(
@@ -349,42 +361,44 @@ pub(crate) static HOST_LINK: TableSpec = table(
             "primary",
             "a member of the bond",
             r#"primary = "lan0""#,
-            "The member that is used while it works, in the modes active-backup, balance-tlb and balance-alb. Left out: none is preferred.",
+            "The member that is used while it works, in the modes active-backup, balance-tlb and balance-alb. \
+                Default: none is preferred.",
             Shape::Text,
         ),
         key(
             "link_check_ms",
             "a number of milliseconds",
             "link_check_ms = 100",
-            "How often a bond looks whether its members have a carrier. Left out: 100.",
+            "How often a bond checks the carrier of its members. Default: 100.",
             Shape::Number(1, 60_000),
         ),
         key(
             "lacp_rate",
             "\"slow\" or \"fast\"",
             r#"lacp_rate = "fast""#,
-            "How often the switch is asked to speak, in mode 802.3ad. Left out: slow.",
+            "The LACP rate, in mode 802.3ad. Default: slow.",
             Shape::Word(&["slow", "fast"]),
         ),
         key(
             "hash_policy",
             "\"layer2\", \"layer2+3\", \"layer3+4\", \"encap2+3\" or \"encap3+4\"",
             r#"hash_policy = "layer3+4""#,
-            "What decides on the member that a packet leaves by, in the modes balance-xor and 802.3ad. Left out: layer2.",
+            "The transmit hash policy, in the modes balance-xor and 802.3ad. Default: layer2.",
             Shape::Word(&["layer2", "layer2+3", "layer3+4", "encap2+3", "encap3+4"]),
         ),
         key(
             "over",
             "a link of the machine",
             r#"over = "uplink""#,
-            "The link that carries a vlan; the tag is the subnet's. Required for a vlan.",
+            "The link that the vlan is on; the VLAN ID is the subnet's. Required for a vlan.",
             Shape::Text,
         ),
         key(
             "spanning_tree",
             "true or false",
             "spanning_tree = true",
-            "Whether a bridge takes part in the spanning tree. Left out: false, which suits a bridge for virtual machines.",
+            "Whether a bridge uses the spanning tree protocol. Default: false, which suits a bridge for virtual \
+                machines.",
             Shape::Flag,
         ),
     ],
@@ -394,14 +408,14 @@ pub(crate) static HOST_LINK: TableSpec = table(
 pub(crate) static ROUTE: TableSpec = table(
     "{ to = …, via = … } in routes",
     "a route",
-    "A way to another network.",
+    "A route to another network.",
     &[
         key("to", "a prefix", r#"to = "10.64.96.0/20""#, "The network. Required.", Shape::Text).required(),
         key(
             "via",
             "an address",
             r#"via = "10.64.20.1""#,
-            "The router in the link's subnet that leads there. Required.",
+            "The router for it, in the link's subnet. Required.",
             Shape::Text,
         )
         .required(),
@@ -409,7 +423,7 @@ pub(crate) static ROUTE: TableSpec = table(
             "metric",
             "a number",
             "metric = 200",
-            "Of several routes to the same network, the one with the lowest number is taken. Left out: the system's.",
+            "Of several routes to the same network, the one with the lowest metric is used. Default: the system's.",
             Shape::Number(0, 4_294_967_295),
         ),
     ],
@@ -425,7 +439,7 @@ pub(crate) static APPLIANCE_LINK: TableSpec = table(
             "network",
             "the name of a network of the package",
             r#"network = "Management""#,
-            "The network in the package's descriptor that the link is on. Left out: not checked.",
+            "The link's network, by its name in the package's descriptor. Default: not checked.",
             Shape::Text,
         ),
         SUBNET,

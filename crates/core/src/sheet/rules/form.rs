@@ -16,10 +16,10 @@ static SYNTAX: Rule = Rule {
     name: "sheet-syntax",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the sheet is not written as TOML 1.1 asks",
-    explanation: "A sheet is a TOML 1.1 file in UTF-8. Texts, addresses and prefixes among them, stand in quotes; \
-        the items of a list have commas between them; a key stands once in its table. While a sheet cannot be read \
-        in full, findings about what is missing are held back: it may stand in the part that could not be read.",
+    summary: "the sheet is not valid TOML 1.1",
+    explanation: "A sheet is a TOML 1.1 file in UTF-8. Texts, including addresses and prefixes, are in quotes; list \
+        items are separated by commas; a key is written once per table. While a sheet cannot be read in full, \
+        findings about missing things are held back, because they may be in the unread part.",
     wrong: "[subnet.quay]\nprefix = 10.64.10.0/24\n",
     right: "[subnet.quay]\nprefix = \"10.64.10.0/24\"\n",
     ..Rule::PLAIN
@@ -30,9 +30,9 @@ static EMPTY: Rule = Rule {
     name: "sheet-empty",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the sheet names no machine",
-    explanation: "A sheet without a [[host]] or [[appliance]] entry prepares nothing. Where a whole sheet seems to be \
-        missing, look whether the right file was named.",
+    summary: "the sheet has no machine",
+    explanation: "A sheet without a [[host]] or [[appliance]] entry prepares nothing. Check that you named the right \
+        file.",
     wrong: "# a whole sheet\nformat = 1\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
     about_absence: true,
@@ -44,9 +44,9 @@ static FORMAT_UNKNOWN: Rule = Rule {
     name: "sheet-format-unknown",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "the sheet does not say that it is of format 1",
-    explanation: "Each sheet says in its first line of which format it is, so that a later version of the tool never \
-        takes an old sheet for a new one. This version reads format 1.",
+    summary: "the sheet does not have format = 1",
+    explanation: "Each sheet gives its format on the first line, so that a later version of the tool never mistakes \
+        an old sheet for a new one. This version reads format 1.",
     wrong: "format = 2\n",
     right: "format = 1\n",
     about_absence: true,
@@ -59,8 +59,8 @@ static KEY_UNKNOWN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a key that a sheet does not have",
-    explanation: "Keys that the tool does not know are never passed over: a mistyped key would leave a machine without \
-        the setting. The nearest key that the table does have is suggested.",
+    explanation: "Unknown keys are never ignored: with a mistyped key a machine would lack the setting. The closest \
+        known key is suggested.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", adress6 = \"none\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", address6 = \"none\" }\n",
     ..Rule::PLAIN
@@ -71,7 +71,7 @@ static KEY_MISPLACED: Rule = Rule {
     name: "sheet-key-misplaced",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a key of another table",
+    summary: "a key that belongs in another table",
     explanation: "In TOML a key belongs to the header above it. A machine's key written below a [host.link.…] header \
         becomes a key of the link: move it up, above that header.",
     wrong: "[[host]]\nname = \"gauge-01\"\n[host.link.eth0]\nsubnet = \"quay\"\naddress = \"10.64.10.11\"\ntimezone = \"Europe/Rome\"\n",
@@ -84,8 +84,8 @@ static KEY_MISSING: Rule = Rule {
     name: "sheet-key-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a key that must be there is not",
-    explanation: "Some keys have no default, because a wrong guess would only show on a machine that nobody can see: \
+    summary: "a required key is missing",
+    explanation: "Some keys have no default, because a wrong guess would show only on a machine that nobody can see: \
         the name of a machine, the subnet of a link, the keys of an account.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { address = \"10.64.10.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
@@ -98,9 +98,9 @@ static VALUE_WRONG_TYPE: Rule = Rule {
     name: "sheet-value-wrong-type",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a value of another type than its key takes",
-    explanation: "Each key takes one type of value: a text in quotes, a list in brackets, a number, true or false, or \
-        a table. A list stands in brackets even when it has one item.",
+    summary: "a value has the wrong type for its key",
+    explanation: "Each key takes one type of value: a text in quotes, a list in brackets, a number, true or false, \
+        or a table. A list is in brackets even if it has one item.",
     wrong: "[common]\ndns = \"10.64.10.53\"\n",
     right: "[common]\ndns = [\"10.64.10.53\", \"10.64.10.54\"]\n",
     ..Rule::PLAIN
@@ -111,7 +111,7 @@ pub(crate) fn syntax(place: Place, message: impl Into<String>, fix: impl Into<St
 }
 
 pub(crate) fn empty(place: Place, is_blank: bool) -> Finding {
-    let message = if is_blank { "The sheet is empty." } else { "The sheet names no machine." };
+    let message = if is_blank { "The sheet is empty." } else { "The sheet has no machine." };
     Finding::on_sheet(
         &EMPTY,
         place,
@@ -125,14 +125,14 @@ pub(crate) fn format_unknown(place: Place, found: Option<&str>) -> Finding {
         None => Finding::on_sheet(
             &FORMAT_UNKNOWN,
             place,
-            "The sheet does not say of which format it is.",
+            "The sheet does not say its format.",
             "write format = 1 as the sheet's first line",
         ),
         Some(found) => Finding::on_sheet(
             &FORMAT_UNKNOWN,
             place,
-            format!("The sheet says that it is of format {found}, and this version reads format 1."),
-            "write format = 1, or use the version of the tool that the sheet was written for",
+            format!("The sheet has format {found}, but this version reads format 1."),
+            "write format = 1, or use the version of the tool for which the sheet was written",
         ),
     }
 }
@@ -151,7 +151,7 @@ pub(crate) fn key_unknown(
         (Some(meant), None) => format!("write `{meant}`"),
         (None, None) => {
             let known: Vec<&str> = spec.keys.iter().map(|known| known.name).collect();
-            format!("take the line out, or use a key that is there: {}", known.join(", "))
+            format!("remove the line, or use a key that is there: {}", known.join(", "))
         }
     };
     Finding::new(&KEY_UNKNOWN, machine, place, message, fix)
@@ -161,11 +161,11 @@ pub(crate) fn key_unknown(
 fn familiar(key: &str) -> Option<&'static str> {
     Some(match key.to_ascii_lowercase().replace('-', "_").as_str() {
         "mask" | "netmask" | "subnet_mask" | "prefix_length" | "cidr" => {
-            "write the mask behind the subnet's address: prefix = \"10.64.10.0/24\""
+            "write the mask after the subnet's address: prefix = \"10.64.10.0/24\""
         }
         "ip" | "ipv4" | "ip_address" | "addr" => "write address = \"10.64.10.11\" in a link of the machine",
         "addresses" | "ips" => "write the first as address, and the others in more_addresses, a list",
-        "id" | "vlan_id" | "tag" | "vid" => "write the tag in the subnet of the link: vlan = 110",
+        "id" | "vlan_id" | "tag" | "vid" => "write the VLAN ID in the subnet of the link: vlan = 110",
         "slaves" | "interfaces" | "ports" | "ifaces" => {
             "write members = [\"lan0\", \"lan1\"] in a link of kind bond or bridge"
         }
@@ -188,9 +188,9 @@ fn familiar(key: &str) -> Option<&'static str> {
         "hostname" | "host_name" | "fqdn" => {
             "write name = \"gauge-01\" on the machine; the domain is a key of its own"
         }
-        "dhcp" | "dhcp4" | "dhcp6" => "take the line out: addresses are static, and DHCP is always off",
+        "dhcp" | "dhcp4" | "dhcp6" => "remove the line: addresses are static, and DHCP is always off",
         "password" | "passwd" | "passphrase" => {
-            "take it out: no secret belongs into a sheet, and logins are entered with ssh_keys"
+            "remove it: secrets must not be in a sheet; use ssh_keys for logins"
         }
         _ => return None,
     })
@@ -214,7 +214,7 @@ pub(crate) fn key_misplaced(
         &KEY_MISPLACED,
         machine,
         place,
-        format!("`{key}` is a key of {}, and here it stands in {}.", home.called, spec.called),
+        format!("`{key}` is a key of {}, but here it is in {}.", home.called, spec.called),
         fix,
     )
 }
@@ -234,12 +234,12 @@ pub(crate) fn value_wrong_type(machine: Option<String>, place: Place, key: &KeyS
         &VALUE_WRONG_TYPE,
         machine,
         place,
-        format!("`{}` takes {}, and {found} stands here.", key.name, key.takes),
+        format!("`{}` takes {}, but this is {found}.", key.name, key.takes),
         format!("write it like this: {}", key.example),
     )
 }
 
-/// `take` is none of the words.
+/// `take` is not one of the words.
 pub(crate) fn take_word_unknown(machine: Option<String>, written: &Written<String>) -> Finding {
     let words = || TakeWord::ALL.iter().map(|word| word.text());
     let fix = match nearest(&written.value, words(), 1).first() {
@@ -250,12 +250,12 @@ pub(crate) fn take_word_unknown(machine: Option<String>, written: &Written<Strin
         &VALUE_WRONG_TYPE,
         machine,
         written.place,
-        format!("\"{}\" is no value that can be taken.", written.value),
+        format!("\"{}\" cannot be used with take.", written.value),
         fix,
     )
 }
 
-/// A text that is none of the words that a key takes.
+/// A text that is not one of the words that a key takes.
 pub(crate) fn word_unknown<'w>(
     machine: Option<String>,
     written: &Written<String>,
@@ -270,10 +270,10 @@ pub(crate) fn word_unknown<'w>(
             format!("write one of {}", words.map(|word| format!("\"{word}\"")).collect::<Vec<_>>().join(", "))
         }
     };
-    // What stands behind a key that speaks of passwords may be one.
+    // What comes after a key that mentions passwords may be one.
     let found =
         if is_secret(key.name) { "something else".to_owned() } else { format!("\"{}\"", written.value) };
-    let message = format!("`{}` takes {}, and {found} stands here.", key.name, key.takes);
+    let message = format!("`{}` takes {}, but this is {found}.", key.name, key.takes);
     Finding::new(&VALUE_WRONG_TYPE, machine, written.place, message, fix)
 }
 
@@ -289,8 +289,8 @@ pub(crate) fn key_of_other_kind(
         &KEY_MISPLACED,
         machine,
         place,
-        format!("`{key}` has no place on a link of kind {kind}, which {link} is."),
-        "take it out, or write the kind that the link is",
+        format!("`{key}` does not apply to {link}, which is of kind {kind}."),
+        "remove it, or correct the kind of the link",
     )
 }
 

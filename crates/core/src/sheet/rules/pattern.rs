@@ -19,10 +19,10 @@ static PATTERN_MALFORMED: Rule = Rule {
     name: "pattern-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "braces in an entry hold no range",
-    explanation: "In the texts of a [[host]] or an [[appliance]] entry a range in braces makes several machines: {01..12} \
-        counts in decimal, leading zeros giving the width, {0x0a..0x1f} in hexadecimal, {10.64.32.11..10.64.35.250} runs \
-        through whole addresses. Where a brace itself is meant it is written twice.",
+    summary: "braces in an entry do not hold a range",
+    explanation: "In the texts of a [[host]] or [[appliance]] entry a range in braces makes several machines: \
+        {01..12} counts in decimal, with leading zeros for the width, {0x0a..0x1f} in hexadecimal, \
+        {10.64.32.11..10.64.35.250} through whole addresses. Double a brace for a literal brace.",
     wrong: "[[host]]\nname = \"gauge-{1-3}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..13}\" }\n",
     right: "[[host]]\nname = \"gauge-{1..3}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..13}\" }\n",
     ..Rule::PLAIN
@@ -34,8 +34,9 @@ static PATTERN_LENGTHS_DIFFER: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "the ranges of an entry do not have the same number of values",
-    explanation: "Several ranges in one entry run in step: the first machine takes the first value of each, and so on. With \
-        ranges of different length some machine would have no address, or some address no machine.",
+    explanation: "Several ranges in one entry advance together: the first machine gets the first value of each \
+        range, and so on. With ranges of different length some machine would have no address, or some address no \
+        machine.",
     wrong: "[[host]]\nname = \"gauge-{01..12}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..23}\" }\n",
     right: "[[host]]\nname = \"gauge-{01..12}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }\n",
     ..Rule::PLAIN
@@ -47,9 +48,9 @@ static ROWS_MALFORMED: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a CSV file of rows cannot be read",
-    explanation: "`rows` names a CSV file, from the folder of the sheet on. Its first line names the fields, each once; every \
-        further line has as many values, with commas between them. A value with a comma or a quotation mark in it stands in \
-        quotation marks, a mark in it written twice. Rows and columns with nothing in them are passed over. A row with a slip \
+    explanation: "`rows` names a CSV file, relative to the sheet's folder. Its first line has the names of the \
+        fields, each once; every other line has as many values, separated by commas. A value with a comma or a quote \
+        in it is in quotes, and quotes in it are doubled. Empty rows and columns are ignored. A row with a mistake \
         makes no machine; the others do.",
     wrong: "[[host]]\nrows = \"bouys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
@@ -61,10 +62,10 @@ static ROWS_IN_ANOTHER_FORM: Rule = Rule {
     name: "rows-in-another-form",
     severity: Severity::Note,
     nature: Nature::Judgment,
-    summary: "a CSV file has other signs between its fields than commas, or is not UTF-8",
-    explanation: "Spreadsheets write semicolons or tabs between the fields where a comma stands in numbers, and UTF-16 or \
-        Windows-1252 in place of UTF-8. Such a file is read; the note says what it was taken for, since that can only be \
-        told by its look.",
+    summary: "a CSV file is not separated by commas, or is not UTF-8",
+    explanation: "In countries with a decimal comma, spreadsheets write semicolons or tabs between fields, and \
+        UTF-16 or Windows-1252 instead of UTF-8. Such a file is read; the note says how it was read, because that is \
+        a guess.",
     wrong: "[[host]]\nrows = \"semicolons.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     ..Rule::PLAIN
@@ -75,9 +76,9 @@ static ROWS_VALUE_OVER_LINES: Rule = Rule {
     name: "rows-value-over-lines",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a value of a CSV file runs over several lines, and may have taken in rows",
-    explanation: "A value in quotation marks may have line breaks in it. Where one mark is missing behind a value and another \
-        before a later one, all rows between them become one value, and their machines are not made.",
+    summary: "a value in a CSV file spans several lines, and may have swallowed rows",
+    explanation: "A quoted value may have line breaks in it. But if one closing quote and a later opening quote are \
+        missing, all rows between them become one value, and their machines are not made.",
     wrong: "[[host]]\nrows = \"swallowed.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     ..Rule::PLAIN
@@ -88,9 +89,9 @@ static ROWS_FIELD_MISSING: Rule = Rule {
     name: "rows-field-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a field is named that the rows do not have",
-    explanation: "In an entry with `rows`, {field} in a text is the value that the row has in the field of that name. The \
-        names are those of the CSV file's first line; upper and lower case count.",
+    summary: "an entry uses a field that its rows do not have",
+    explanation: "In an entry with `rows`, {field} in a text is replaced by the row's value in that field. The names \
+        are on the CSV file's first line; upper and lower case matter.",
     wrong: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{adress}\" }\n",
     right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     ..Rule::PLAIN
@@ -102,8 +103,8 @@ static ROWS_EMPTY: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a CSV file has a header and no rows",
-    explanation: "An entry with `rows` makes a machine for each row, so that a file without rows makes none. Where no \
-        machine is meant, take the entry out.",
+    explanation: "An entry with `rows` makes one machine per row, so a file without rows makes none. If you want no \
+        machine, remove the entry.",
     wrong: "[[host]]\nrows = \"none.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     ..Rule::PLAIN
@@ -119,14 +120,14 @@ pub(crate) fn rows_malformed(
 }
 
 pub(crate) fn rows_in_another_form(machine: Option<String>, place: Place, message: String) -> Finding {
-    let fix = "see whether `review` has all machines, with the right names; or save the file as UTF-8, with commas between the fields";
+    let fix = "check with `review` that all machines are there, with the right names; or save the file as UTF-8, \
+        separated by commas";
     Finding::new(&ROWS_IN_ANOTHER_FORM, machine, place, message, fix)
 }
 
 pub(crate) fn rows_value_over_lines(machine: Option<String>, place: Place) -> Finding {
-    let message = "This value runs over several lines, and no row of them makes a machine.";
-    let fix =
-        "close the quotation mark where the value ends; where the lines belong to the value, waive the rule";
+    let message = "This value spans several lines, so these rows make no machines.";
+    let fix = "close the quote where the value ends; if the lines belong to the value, waive the rule";
     Finding::new(&ROWS_VALUE_OVER_LINES, machine, place, message, fix).quoting_nothing()
 }
 
@@ -147,7 +148,7 @@ pub(crate) fn rows_field_missing(
 
 pub(crate) fn rows_empty(machine: Option<String>, place: Place, file: &str) -> Finding {
     let message = format!("{file} has a header and no rows.");
-    let fix = "add rows to the file, or take the entry out of the sheet".to_owned();
+    let fix = "add rows to the file, or remove the entry".to_owned();
     Finding::new(&ROWS_EMPTY, machine, place, message, fix)
 }
 
@@ -167,6 +168,6 @@ pub(crate) fn lengths_differ(
         machine,
         place,
         format!("{range} has {count} values, and {first} of the same entry has {wanted}."),
-        "correct one of the two, so that they run in step".to_owned(),
+        "correct one of them, so that both have the same number of values".to_owned(),
     )
 }

@@ -48,7 +48,7 @@ pub fn compare_sheets(
         let errors = errors.filter(|finding| !finding.rule.about_credentials).count();
         if errors > 0 {
             let reason = format!(
-                "it has {}, and what cannot be read cannot be compared; `impostazione check {}` shows {}",
+                "it has {}, and a part that cannot be read cannot be compared; `impostazione check {}` shows {}",
                 if errors == 1 { "1 error".to_owned() } else { format!("{errors} errors") },
                 sheet.name,
                 if errors == 1 { "it" } else { "them" },
@@ -225,7 +225,7 @@ fn add_secrets(sheet: ComparedSheet<'_>, settings: &mut Settings, comparison: &m
         for machine in machines {
             if value == Setting::Unknown {
                 let what = format!("the secret {} of {}", secret.name.value, sheet.name);
-                comparison.leave_out(what, Some(machine.label()), "its value cannot be had");
+                comparison.leave_out(what, Some(machine.label()), "its value is not available");
             }
             if let Some(of_machine) = settings.get_mut(machine.label()) {
                 of_machine.insert(secret_place(secret), value.clone());

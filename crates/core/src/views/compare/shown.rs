@@ -55,7 +55,7 @@ pub(super) fn shown(path: &str, bytes: &[u8], is_open: bool) -> Option<String> {
     is_open.then(|| text.to_owned())
 }
 
-/// A text with what stands behind these keys left out.
+/// A text with what comes after these keys left out.
 fn without_values(text: &str, keys: &[&str]) -> String {
     let mut shown = String::with_capacity(text.len());
     for line in text.lines() {

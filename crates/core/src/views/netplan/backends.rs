@@ -74,7 +74,7 @@ impl Check<'_> {
                 return self.refuses(
                     "routes",
                     "is a VRF with `routes` and without `routing-policy`, which ends netplan before 1.0",
-                    "write a routing-policy beside them, or bring netplan 1.0 onto the host",
+                    "add a routing-policy, or install netplan 1.0 on the host",
                 );
             }
             _ => &["routes", "routing-policy"],
@@ -83,8 +83,8 @@ impl Check<'_> {
             for item in self.body().list(key).iter().filter_map(|item| item.value.map()) {
                 let table = item.text("table").and_then(|table| super::grammar::number(&table.value));
                 if table.is_some() && table != own {
-                    let why = format!("has `{key}` of another table than its own");
-                    return self.refuses(key, &why, "take table out of them: they are of the VRF's own");
+                    let why = format!("has a `{key}` for a table other than its own");
+                    return self.refuses(key, &why, "remove table from them: they use the VRF's table");
                 }
             }
         }
@@ -108,8 +108,8 @@ impl Check<'_> {
         let wants_parent = if self.is_since(V1_0) { waits && !mode } else { waits || mode };
         if wants_parent && !is_parent {
             let key = if waits { "delay-virtual-functions-rebind" } else { "embedded-switch-mode" };
-            let why = format!("has `{key}`, and no port is made of it");
-            return self.refuses(key, &why, "write virtual-function-count, or take it out");
+            let why = format!("has `{key}`, but creates no virtual function");
+            return self.refuses(key, &why, "write virtual-function-count, or remove it");
         }
         None
     }
@@ -126,12 +126,12 @@ impl Check<'_> {
         }
         let other = self.definitions.get(&peer)?;
         if other.kind != Kind::Veth {
-            let why = format!("has the peer {peer}, which is no virtual ethernet");
-            return self.refuses("peer", &why, &format!("write {peer} below virtual-ethernets"));
+            let why = format!("has the peer {peer}, which is not a virtual ethernet");
+            return self.refuses("peer", &why, &format!("add {peer} below virtual-ethernets"));
         }
         let back = other.body.text("peer")?.value;
         if back != *id {
-            let why = format!("has the peer {peer}, whose own peer is {back}");
+            let why = format!("has the peer {peer}, whose peer is {back}");
             return self.refuses("peer", &why, &format!("write peer: {id} for {peer}"));
         }
         None
@@ -159,8 +159,8 @@ impl Check<'_> {
                 return Some(sentences::settings_clash(
                     written.place,
                     &self.definition.id.value,
-                    &format!("has the channel {channel}, which the band of {} has not", band.value),
-                    "write another channel, or take it out",
+                    &format!("has the channel {channel}, which is not in the {} band", band.value),
+                    "write another channel, or remove it",
                 ));
             }
         }
@@ -173,15 +173,15 @@ impl Check<'_> {
             Kind::Modem => {
                 return self.refuses(
                     "",
-                    "is a modem, and systemd-networkd has none",
+                    "is a modem, which systemd-networkd does not support",
                     "write renderer: NetworkManager for it",
                 );
             }
             Kind::Wifi if self.definition.has_match() => {
                 return self.refuses(
                     "match",
-                    "is a wireless port with `match`, which netplan does not do for systemd-networkd",
-                    "call it by the name of the port, and take match out",
+                    "is a Wi-Fi interface with `match`, which netplan does not support for systemd-networkd",
+                    "use the interface's name as the key, and remove match",
                 );
             }
             _ => {}
@@ -194,7 +194,7 @@ impl Check<'_> {
                 let word = body.text("macaddress")?.value;
                 matches!(word.as_str(), "stable" | "preserve" | "stable-ssid")
                     .then(|| {
-                        let why = format!("has macaddress: {word}, which systemd-networkd does not do");
+                        let why = format!("has macaddress: {word}, which systemd-networkd does not support");
                         self.refuses("macaddress", &why, "write permanent, random, or an address")
                     })
                     .flatten()
@@ -213,7 +213,7 @@ impl Check<'_> {
             return Some(sentences::settings_clash(
                 route.place,
                 &self.definition.id.value,
-                "has a route to default without a router, of which nobody knows whether it is one of IPv4 or of IPv6",
+                "has a route to default without a router, so it is neither IPv4 nor IPv6",
                 "write via: with the router, or to: 0.0.0.0/0 or ::/0",
             ));
         }
@@ -221,8 +221,8 @@ impl Check<'_> {
         if generation.is_some_and(|word| word.value == "stable-privacy") && !self.is_since(V1_0) {
             return self.refuses(
                 "ipv6-address-generation",
-                "wants stable-privacy, which netplan before 1.0 does not do for systemd-networkd",
-                "take ipv6-address-generation out",
+                "has stable-privacy, which netplan before 1.0 does not support for systemd-networkd",
+                "remove ipv6-address-generation",
             );
         }
         self.overrides()
@@ -237,15 +237,15 @@ impl Check<'_> {
         if wakes_by("tcp") {
             return self.refuses(
                 "wakeonwlan",
-                "wants to be woken by tcp, which netplan does not do for systemd-networkd",
-                "take tcp out",
+                "has wake-on-WLAN by tcp, which netplan does not support for systemd-networkd",
+                "remove tcp",
             );
         }
         if wakes_by("default") && wakes.iter().any(|wake| !wake.value.eq_ignore_ascii_case("default")) {
             return self.refuses(
                 "wakeonwlan",
-                "has default beside other words in `wakeonwlan`",
-                "write default alone, or take it out",
+                "has default together with other words in `wakeonwlan`",
+                "write only default, or remove it",
             );
         }
         for (ssid, point) in self.body().map("access-points").into_iter().flat_map(|points| &points.entries) {
@@ -254,7 +254,7 @@ impl Check<'_> {
                 return Some(sentences::settings_clash(
                     point.get("mode").map_or(ssid.place, |node| node.place),
                     &self.definition.id.value,
-                    "is to be an access point, which netplan does not do for systemd-networkd",
+                    "is an access point, which netplan does not support for systemd-networkd",
                     "write renderer: NetworkManager for it",
                 ));
             }
@@ -318,8 +318,9 @@ impl Check<'_> {
                 },
             };
             if !are_equal {
-                let why =
-                    format!("has `{key}` otherwise for IPv4 than for IPv6, and systemd-networkd has it once");
+                let why = format!(
+                    "has different values of `{key}` for IPv4 and IPv6, and systemd-networkd has only one"
+                );
                 let at = if six.is_some() { "dhcp6-overrides" } else { "dhcp4-overrides" };
                 return self.refuses(at, &why, "write the same in dhcp4-overrides and dhcp6-overrides");
             }
@@ -336,13 +337,13 @@ impl Check<'_> {
         if mode == "isatap" && !is_manager {
             return self.refuses(
                 "mode",
-                "is a tunnel of the mode isatap, which netplan does not do for systemd-networkd",
+                "is a tunnel of mode isatap, which netplan does not support for systemd-networkd",
                 "write renderer: NetworkManager for it",
             );
         }
         if matches!(mode.as_str(), "gretap" | "ip6gretap") && is_manager && !self.is_since(V1_0) {
             let why = format!(
-                "is a tunnel of the mode {mode}, which netplan before 1.0 does not do for NetworkManager"
+                "is a tunnel of mode {mode}, which netplan before 1.0 does not support for NetworkManager"
             );
             return self.refuses("mode", &why, "write renderer: networkd for it");
         }
@@ -361,8 +362,8 @@ impl Check<'_> {
                 other => other.is_some(),
             };
             if is_said && !keyed.contains(&mode.as_str()) {
-                let why = format!("has a `{key}`, which tunnels of the mode {mode} have not");
-                return self.refuses(key, &why, &format!("take {key} out"));
+                let why = format!("has a `{key}`, which tunnels of mode {mode} do not have");
+                return self.refuses(key, &why, &format!("remove {key}"));
             }
         }
         None
@@ -370,39 +371,39 @@ impl Check<'_> {
 
     fn manager(&self) -> Option<Finding> {
         let body = self.body();
-        let no = "which netplan does not do for NetworkManager";
+        let no = "which netplan does not support for NetworkManager";
         if let Some(matched) = body.map("match")
             && matched.get("driver").is_some()
             && body.get("set-name").is_none()
         {
             return self.refuses(
                 "match",
-                &format!("is found by its driver, {no}"),
-                "find it by its macaddress",
+                &format!("is matched by its driver, {no}"),
+                "match it by its macaddress",
             );
         }
         if body.list("addresses").iter().any(|address| address.value.map().is_some()) {
             return self.refuses(
                 "addresses",
                 &format!("has addresses with options, {no}"),
-                "write the addresses alone",
+                "write only the addresses",
             );
         }
         if self.definition.number("ipv6-mtu").is_some_and(|mtu| mtu > 0) {
-            return self.refuses("ipv6-mtu", &format!("has `ipv6-mtu`, {no}"), "take ipv6-mtu out");
+            return self.refuses("ipv6-mtu", &format!("has `ipv6-mtu`, {no}"), "remove ipv6-mtu");
         }
         if body.text("activation-mode").is_some_and(|mode| mode.value == "off") {
             return self.refuses(
                 "activation-mode",
                 &format!("has activation-mode: off, {no}"),
-                "write activation-mode: manual, or take it out",
+                "write activation-mode: manual, or remove it",
             );
         }
         if self.link.is_some_and(|link| link.routes.iter().any(|route| !route.is_unicast())) {
             return self.refuses(
                 "routes",
                 &format!("has a route that is not unicast, {no}"),
-                "take its type out",
+                "remove its type",
             );
         }
         if body.text("mode").is_some_and(|mode| mode.value == "wireguard") {
@@ -412,7 +413,7 @@ impl Check<'_> {
             if private_key(body).is_some_and(is_file) || shared.into_iter().any(|key| is_file(&key.value)) {
                 return self.refuses(
                     "peers",
-                    &format!("has a key that is the path of a file, {no}"),
+                    &format!("has a key given as a file path, {no}"),
                     "write the key itself",
                 );
             }
@@ -428,8 +429,8 @@ impl Check<'_> {
         if (has("external-ids") || has("other-config")) && is_free {
             return self.refuses(
                 "openvswitch",
-                "has data for Open vSwitch, and no bridge or bond of that has it as a member",
-                "make it a member of one, or take openvswitch out",
+                "has openvswitch settings, but is not in an Open vSwitch bridge or bond",
+                "add it to one, or remove openvswitch",
             );
         }
         None
@@ -447,15 +448,15 @@ impl Check<'_> {
                 if self.definition.bridge.is_none() {
                     return self.refuses(
                         "",
-                        "is a bond of Open vSwitch, and no bridge has it as a member",
-                        "write it into the interfaces of a bridge",
+                        "is an Open vSwitch bond, but not in a bridge",
+                        "add it to the interfaces of a bridge",
                     );
                 }
                 if self.definitions.all.iter().filter(|other| other.bond.as_ref() == Some(id)).count() < 2 {
                     return self.refuses(
                         "interfaces",
-                        "is a bond of Open vSwitch with less than two members",
-                        "write two members",
+                        "is an Open vSwitch bond with fewer than two members",
+                        "add a second member",
                     );
                 }
                 let mode = body.map("parameters").and_then(|parameters| parameters.text("mode"));
@@ -463,7 +464,7 @@ impl Check<'_> {
                 if mode.is_some_and(|mode| !known.contains(&mode.value.as_str())) {
                     return self.refuses(
                         "parameters",
-                        "is a bond of Open vSwitch with a mode that is none of its",
+                        "is an Open vSwitch bond with a mode that Open vSwitch does not have",
                         "write active-backup, balance-tcp or balance-slb",
                     );
                 }
@@ -483,14 +484,14 @@ impl Check<'_> {
             }),
             Kind::SwitchPort if !is_member => self.refuses(
                 "",
-                "is a port of Open vSwitch, and no bridge or bond has it as a member",
-                "write it into the interfaces of one",
+                "is an Open vSwitch port, but not in a bridge or bond",
+                "add it to the interfaces of one",
             ),
             Kind::SwitchPort | Kind::Vlan => None,
             _ => self.refuses(
                 "openvswitch",
-                "is a link of a kind that Open vSwitch does not have",
-                "take openvswitch out",
+                "is of a kind that Open vSwitch does not have",
+                "remove openvswitch",
             ),
         }
     }
@@ -499,8 +500,8 @@ impl Check<'_> {
     fn only_for(&self, keys: &[&str]) -> Option<Finding> {
         let switch = self.body().map("openvswitch")?;
         let (key, _) = switch.entries.iter().find(|(key, _)| !keys.contains(&key.value.as_str()))?;
-        let why = format!("has `{}` below `openvswitch`, which such a link has not", key.value);
-        self.refuses("openvswitch", &why, &format!("take {} out", key.value))
+        let why = format!("has `{}` below `openvswitch`, which such a link does not have", key.value);
+        self.refuses("openvswitch", &why, &format!("remove {}", key.value))
     }
 
     fn controller(&self) -> Option<Finding> {
@@ -515,7 +516,7 @@ impl Check<'_> {
         if wants_tls && !has_tls {
             return self.refuses(
                 "openvswitch",
-                "has a controller that is reached by TLS, and no certificates are named",
+                "has a controller over TLS, but no certificates are given",
                 "write ca-cert, certificate and private-key below network: openvswitch: ssl",
             );
         }

@@ -15,7 +15,7 @@ pub(super) struct Definition {
     pub(super) kind: Kind,
     /// What is said of it.
     pub(super) body: Map,
-    /// What its section said last, before it was first spoken of.
+    /// What its section said last, before it was first mentioned.
     section_renderer: Option<String>,
     /// The bond, the bridge and the VRF that it is a member of.
     pub(super) bond: Option<String>,

@@ -2,7 +2,7 @@
 //!
 //! netplan reads one file after the other. Within a file it begins again while names that were unknown turn up further down,
 //! so that a link may stand behind what is made of it, but never in a later file. What a link needs is looked at after each
-//! file that speaks of it.
+//! file that mentions it.
 
 use impostazione_text::{Sources, Written};
 
@@ -151,7 +151,7 @@ impl Definitions {
         }
         references::meets_itself(version, &known.body, id, body, findings);
         if kind == Kind::Tunnel {
-            // What is said of a VXLAN is forgotten when the tunnel is spoken of again.
+            // What is said of a VXLAN is forgotten when the tunnel is mentioned again.
             known.body.entries.retain(|(key, _)| !references::OF_VXLAN.contains(&key.value.as_str()));
         }
         join::join(&mut known.body, body.clone(), Some(&id.value), sources, findings);

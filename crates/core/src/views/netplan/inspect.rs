@@ -21,7 +21,7 @@ pub const NEWEST_NETPLAN: NetplanVersion = NetplanVersion::new(1, 1);
 pub struct NetplanInspection {
     /// The texts that findings point into.
     pub sources: Sources,
-    /// The netplan that they were held against.
+    /// The netplan that they were checked against.
     pub version: NetplanVersion,
     /// The host that they make, as a site of one machine.
     pub site: Site,

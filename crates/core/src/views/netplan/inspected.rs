@@ -18,9 +18,9 @@ pub struct InspectedHost {
     pub name: String,
     /// The program that netplan writes for, where a link does not say otherwise.
     pub renderer: &'static str,
-    /// Name servers of all its links.
+    /// DNS servers of all its links.
     pub dns: ReviewedValue,
-    /// Domains with name servers of their own.
+    /// Domains with DNS servers of their own.
     pub dns_for: Vec<ReviewedDnsFor>,
     /// Search domains of all its links.
     pub search: ReviewedValue,
@@ -71,7 +71,7 @@ pub struct InspectedLink {
     pub gateways: Vec<String>,
     /// All its routes, those among them.
     pub routes: Vec<InspectedRoute>,
-    /// Its name servers.
+    /// Its DNS servers.
     pub dns: Vec<String>,
     /// Its search domains; `~` before one says that its servers are asked for it.
     pub search: Vec<String>,

@@ -1,6 +1,6 @@
 //! Netplan files that stand on a host, whoever wrote them: what they make of it, and what is wrong with that.
 //!
-//! A file is read as YAML (`yaml`) and held against netplan's keys (`grammar`). All files together come to definitions
+//! A file is read as YAML (`yaml`) and checked against netplan's keys (`grammar`). All files together come to definitions
 //! (`gather`, `definitions`), of which netplan wants something in turn (`references`, `needs`, `backends`). These are shown
 //! (`links`, `inspected`) and judged, by rules on netplan files and by those that hold for any host (`ways`, `oddities`,
 //! `site`).

@@ -38,8 +38,8 @@ pub(super) fn check_manager(definitions: &Definitions, definition: &Definition, 
         findings.push(sentences::settings_clash(
             definition.id.place,
             &definition.id.value,
-            "has settings for NetworkManager, and its renderer is another here",
-            "write renderer: NetworkManager for it, or for all above it, or take them out",
+            "has settings for NetworkManager, but another renderer",
+            "write renderer: NetworkManager for it or for all links, or remove them",
         ));
     }
 }
@@ -76,15 +76,15 @@ impl Needs<'_> {
         let body = self.body();
         if body.get("set-name").is_some() && !self.definition.has_match() {
             return self.lacks(
-                "`match` beside its `set-name`",
-                "write match: {macaddress: …} with the port's own address, or take set-name out",
+                "`match` for its `set-name`",
+                "write match: {macaddress: …} with the interface's address, or remove set-name",
             );
         }
         if body.get("ipv6-address-generation").is_some() && body.get("ipv6-address-token").is_some() {
             return self.refuses(
                 "ipv6-address-token",
                 "has both `ipv6-address-generation` and `ipv6-address-token`",
-                "take one of the two out",
+                "remove one of them",
             );
         }
         if self.definition.kind != Kind::Wifi
@@ -92,7 +92,7 @@ impl Needs<'_> {
         {
             return self.refuses(
                 "macaddress",
-                "has macaddress: stable-ssid, and is no wireless port",
+                "has macaddress: stable-ssid, but is not a Wi-Fi interface",
                 "write permanent, random, stable or preserve, or an address",
             );
         }
@@ -102,19 +102,16 @@ impl Needs<'_> {
     fn wifi(&self) -> Option<Finding> {
         match self.body().map("access-points") {
             Some(points) if !points.entries.is_empty() => None,
-            _ => self.lacks(
-                "`access-points`",
-                "write access-points: with the name of the wireless network and its password",
-            ),
+            _ => self.lacks("`access-points`", "write access-points: with the SSID and its password"),
         }
     }
 
     fn vlan(&self) -> Option<Finding> {
         if self.body().get("link").is_none() {
-            return self.lacks("`link`", "write link: with the link that carries the VLAN");
+            return self.lacks("`link`", "write link: with the link that the VLAN is on");
         }
         if self.body().get("id").is_none() {
-            return self.lacks("`id`", "write id: with the tag of the VLAN, from 1 to 4094");
+            return self.lacks("`id`", "write id: with the VLAN ID, from 1 to 4094");
         }
         None
     }
@@ -133,7 +130,7 @@ impl Needs<'_> {
     fn tunnel(&self) -> Option<Finding> {
         let body = self.body();
         let Some(mode) = body.text("mode") else {
-            return self.lacks("`mode`", "write mode: with the kind of the tunnel, as in gre");
+            return self.lacks("`mode`", "write mode: with the kind of tunnel, as in gre");
         };
         match mode.value.as_str() {
             "wireguard" => self.wireguard(),
@@ -146,7 +143,7 @@ impl Needs<'_> {
         let body = self.body();
         match self.definition.number("id") {
             None | Some(0) => {
-                return self.lacks("`id`", "write id: with the VXLAN's number, from 1 to 16777215");
+                return self.lacks("`id`", "write id: with the VXLAN ID, from 1 to 16777215");
             }
             Some(16_777_216..) => {
                 return self.refuses("id", "has an `id` over 16777215", "write one from 1 to 16777215");
@@ -166,8 +163,8 @@ impl Needs<'_> {
         {
             return self.refuses(
                 "remote",
-                "leads from an address of one family to one of the other",
-                "write `local` and `remote` of one family",
+                "has ends of different address families",
+                "write `local` and `remote` of the same family",
             );
         }
         self.keys().or_else(|| self.lifetime())
@@ -189,7 +186,7 @@ impl Needs<'_> {
             };
             let address = text.value.parse::<IpAddr>().ok();
             if address.is_some_and(|address| address.is_ipv6() != is_six) {
-                let why = format!("has a `{key}` that is no {family} address, and the mode {mode} wants one");
+                let why = format!("has a `{key}` that is not an {family} address, which mode {mode} needs");
                 return self.refuses(key, &why, &format!("write an {family} address"));
             }
         }
@@ -217,7 +214,7 @@ impl Needs<'_> {
                 _ => continue,
             };
             if keys.iter().any(|key| !is_key(key)) {
-                let why = format!("has a `{name}` that is neither a number nor four numbers with dots");
+                let why = format!("has a `{name}` that is neither a number nor a dotted quad");
                 return self.refuses(name, &why, "write a number, as in 7");
             }
         }
@@ -235,8 +232,8 @@ impl Needs<'_> {
             Some(key) if !key.starts_with('/') && !is_wireguard_key(key) => {
                 return self.refuses(
                     if self.body().get("keys").is_some() { "keys" } else { "key" },
-                    "has a private key that is none of WireGuard's",
-                    "write the 44 characters that `wg genkey` gives",
+                    "has an invalid WireGuard private key",
+                    "write the 44 characters that `wg genkey` prints",
                 );
             }
             _ => {}
@@ -254,15 +251,15 @@ impl Needs<'_> {
             if !is_wireguard_key(&public.value) {
                 return self.refuses(
                     "peers",
-                    "has a peer with a public key that is none of WireGuard's",
-                    "write the 44 characters that `wg pubkey` gives",
+                    "has a peer with an invalid WireGuard public key",
+                    "write the 44 characters that `wg pubkey` prints",
                 );
             }
             if key("shared").is_some_and(|key| !key.value.starts_with('/') && !is_wireguard_key(&key.value)) {
                 return self.refuses(
                     "peers",
-                    "has a peer with a shared key that is none of WireGuard's",
-                    "write the 44 characters that `wg genpsk` gives",
+                    "has a peer with an invalid WireGuard shared key",
+                    "write the 44 characters that `wg genpsk` prints",
                 );
             }
             if peer.list("allowed-ips").is_empty() && self.version < V1_0 {

@@ -24,24 +24,24 @@ pub(super) static NETPLAN_MALFORMED: Rule = Rule {
     name: "netplan-malformed",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a netplan file is not written as netplan asks",
-    explanation: "A netplan file is YAML: a mapping below the key network, indented with spaces. An address carries \
-        its length behind a slash. netplan refuses all files when one of them cannot be read, and the host \
-        comes up without a network.",
+    summary: "netplan cannot read a netplan file",
+    explanation: "A netplan file is YAML: a mapping below the key network, indented with spaces. An address has its \
+        prefix length after a slash. netplan refuses all files when one of them cannot be read, and the host comes \
+        up without a network.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11]\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
     ..Rule::PLAIN
 };
 
-/// A key that is passed over.
+/// A key that is ignored.
 pub(super) static NETPLAN_KEY_UNREAD: Rule = Rule {
     name: "netplan-key-unread",
     severity: Severity::Note,
     nature: Nature::Judgment,
-    summary: "a netplan file has a link that is not judged here",
-    explanation: "netplan takes tunnels, modems, VRFs and other links that this tool does not judge: they are held against \
-        netplan's keys, and shown, and that is all. What they do to the host is not judged.",
+    summary: "a netplan file has a link that is not checked here",
+    explanation: "netplan supports tunnels, modems, VRFs and other links that this tool does not check: only their \
+        keys are compared with netplan's. What they do to the host is not checked.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n  tunnels:\n    tun0: {mode: gre, local: 10.64.10.11, remote: 10.64.20.11}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -54,9 +54,9 @@ pub(super) static NETPLAN_FILES_COLLIDE: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "two netplan files say different things about the same link",
-    explanation: "netplan reads all files of its folders in the order of their names. Of single values the last one \
-        wins, and lists are added to each other: an address of an older file stays beside the new one. Set \
-        the older file aside, or take the link out of it.",
+    explanation: "netplan reads all files in its folders in the order of their names. The last single value wins, \
+        and lists are joined: an address in an older file stays in addition to the new one. Set the older file \
+        aside, or remove the link from it.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n# another netplan file\nnetwork:\n  ethernets:\n    eth0:\n      addresses: [10.64.10.12/24]\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n# another netplan file\nnetwork:\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n",
     examples: Examples::NetplanFiles,
@@ -69,8 +69,8 @@ pub(super) static NETPLAN_ASKS_DHCP: Rule = Rule {
     severity: Severity::Note,
     nature: Nature::Judgment,
     summary: "a link asks a DHCP server for its address",
-    explanation: "The address of such a link is not in the file, and may change. A host that is to be found by its \
-        address has a static one.",
+    explanation: "The address of such a link is not in the file, and may change. A host that should be reached by \
+        its address needs a static one.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      dhcp4: true\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -83,8 +83,8 @@ pub(super) static NETPLAN_GATEWAY_KEY: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a netplan file uses gateway4 or gateway6",
-    explanation: "gateway4 and gateway6 are deprecated: newer versions of netplan warn, and of several on a host only \
-        one takes effect. A route to default says the same.",
+    explanation: "gateway4 and gateway6 are deprecated: newer versions of netplan warn, and of several on a host \
+        only one takes effect. A route to default does the same.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      gateway4: 10.64.10.1\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -97,8 +97,8 @@ pub(super) static NETPLAN_SECOND_NETWORK: Rule = Rule {
     severity: Severity::Note,
     nature: Nature::Judgment,
     summary: "a link has addresses of several networks",
-    explanation: "The first address of each family says which network the link is in, and is judged. What lies in \
-        another network is right or wrong for reasons that the file does not tell, and is shown to no rule.",
+    explanation: "The first address of each family decides which network the link is in, and is checked. Whether an \
+        address in another network is right cannot be seen in the file, so no rule checks it.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24, 10.64.30.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24, 10.64.10.12/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -111,7 +111,10 @@ pub(super) static NETPLAN_KEY_UNKNOWN: Rule = Rule {
     severity: Severity::Error,
     nature: Nature::Fault,
     summary: "a netplan file has a key that netplan does not know",
-    explanation: "netplan refuses all files when one of them has a key that it does not know, and the host comes up without a network. Keys have come with newer releases: Debian 11 has 0.101, Debian 12 has 0.106, Debian 13 has 1.1. A file is held against the netplan of the root filesystem that it lies in, and else against the newest known, or the one that --netplan names.",
+    explanation: "netplan refuses all files when one of them has an unknown key, and the host comes up without a \
+        network. New releases add keys: Debian 11 has 0.101, Debian 12 has 0.106, Debian 13 has 1.1. A file is \
+        checked against the netplan of its root filesystem, or else against the newest known version, or the one \
+        given with --netplan.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      adresses: [10.64.10.11/24]\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -123,8 +126,10 @@ pub(super) static NETPLAN_SETTING_MISSING: Rule = Rule {
     name: "netplan-setting-missing",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a netplan file leaves out what netplan wants a link to have",
-    explanation: "A VLAN has a tag and a link that carries it, a wireless port has networks, a route has somewhere to lead to and a router, a port that is to be renamed has something to be found by, a tunnel has a mode and two ends. netplan refuses all files when one of them leaves such a thing out.",
+    summary: "a netplan file lacks a required setting",
+    explanation: "A VLAN needs an ID and a link that it is on, a Wi-Fi interface needs networks, a route needs a \
+        destination and a router, an interface with set-name needs a match, a tunnel needs a mode and two ends. \
+        netplan refuses all files when one of them lacks such a setting.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0: {}\n  vlans:\n    quay:\n      id: 110\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0: {}\n  vlans:\n    quay:\n      id: 110\n      link: eth0\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -136,8 +141,10 @@ pub(super) static NETPLAN_SETTINGS_CLASH: Rule = Rule {
     name: "netplan-settings-clash",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a netplan file asks for what does not go together",
-    explanation: "A port is a member of one bond or bridge, a link is of one kind, a passphrase has 8 to 63 characters, and some settings are not to be had from the program that sets the link up. netplan refuses all files for such a thing.",
+    summary: "a netplan file has settings that contradict each other",
+    explanation: "An interface can be in one bond or bridge only, a link has one kind, a passphrase has 8 to 63 \
+        characters, and each renderer supports only some settings. netplan refuses all files for such a \
+        contradiction.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    enp1s0: {}\n    enp2s0: {}\n  bridges:\n    br0:\n      interfaces: [enp1s0]\n      parameters: {stp: false}\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n    br1:\n      interfaces: [enp2s0, enp1s0]\n      parameters: {stp: false}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    enp1s0: {}\n    enp2s0: {}\n  bridges:\n    br0:\n      interfaces: [enp1s0]\n      parameters: {stp: false}\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n    br1:\n      interfaces: [enp2s0]\n      parameters: {stp: false}\n",
     examples: Examples::NetplanFiles,
@@ -149,8 +156,10 @@ pub(super) static NETPLAN_LINK_UNDEFINED: Rule = Rule {
     name: "netplan-link-undefined",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "a netplan file names a link that is not there",
-    explanation: "Members of bonds and bridges and what carries a VLAN are named as they stand in the files, not by their set-name. Each has to stand in the same file or in one before it: netplan refuses all files otherwise. A link of which nothing is to be said is written as NAME: {}.",
+    summary: "a netplan file refers to a missing link",
+    explanation: "Members of bonds and bridges, and the link of a VLAN, are named by their keys in the files, not by \
+        set-name. Each must be in the same file or an earlier one, or netplan refuses all files. A link without \
+        settings is written as NAME: {}.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    enp1s0: {}\n    enp2s0: {}\n  bridges:\n    br0:\n      interfaces: [enp1s0]\n      parameters: {stp: false}\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n    br1:\n      interfaces: [enp3s0]\n      parameters: {stp: false}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    enp1s0: {}\n    enp2s0: {}\n  bridges:\n    br0:\n      interfaces: [enp1s0]\n      parameters: {stp: false}\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n    br1:\n      interfaces: [enp2s0]\n      parameters: {stp: false}\n",
     examples: Examples::NetplanFiles,
@@ -162,8 +171,9 @@ pub(super) static NETPLAN_KEY_TWICE: Rule = Rule {
     name: "netplan-key-twice",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a netplan file says something twice, differently",
-    explanation: "netplan takes a key that stands twice in one mapping: of single values the last one counts, and lists are added to each other. Whoever reads the file sees the first.",
+    summary: "a netplan file has a key twice, with different values",
+    explanation: "netplan accepts a key twice in one mapping: the last single value wins, and lists are joined. \
+        People who read the file see the first.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      mtu: 1500\n      mtu: 1400\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -176,7 +186,9 @@ pub(super) static NETPLAN_PART_UNREAD: Rule = Rule {
     severity: Severity::Warning,
     nature: Nature::Judgment,
     summary: "a netplan file has a part that netplan does not read",
-    explanation: "A line of three dashes begins a second document in a YAML file. netplan reads the first one alone and says nothing of the others. It passes over files whose names begin with a dot or end in something else than .yaml, and a few other things.",
+    explanation: "A line of three dashes starts a second document in a YAML file. netplan reads only the first and \
+        silently ignores the others. It also ignores files whose names start with a dot or do not end in .yaml, and \
+        a few other things.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n---\nnetwork:\n  ethernets:\n    eth1: {}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -188,10 +200,11 @@ pub(super) static NETPLAN_VALUE_IGNORED: Rule = Rule {
     name: "netplan-value-ignored",
     severity: Severity::Error,
     nature: Nature::Fault,
-    summary: "netplan takes a value, and systemd does not",
-    explanation: "netplan looks at an address and not always at the length behind it. What systemd-networkd cannot read it \
-        passes over with a line in its log, and the host comes up without that address or route. For NetworkManager netplan \
-        leaves out the routes and search domains of a link that has no address of their family.",
+    summary: "netplan accepts a value, but systemd does not",
+    explanation: "netplan checks an address but not always its prefix length. systemd-networkd ignores what it \
+        cannot read, with a line in its log, and the host comes up without that address or route. For \
+        NetworkManager, netplan leaves out the routes and search domains of a link that has no address of their \
+        family.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}, {to: 10.64.96.0/200, via: 10.64.10.2}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}, {to: 10.64.96.0/20, via: 10.64.10.2}]\n      nameservers: {addresses: [10.64.10.53]}\n",
     examples: Examples::NetplanFiles,
@@ -203,9 +216,10 @@ pub(super) static NETPLAN_WANTS_OPENVSWITCH: Rule = Rule {
     name: "netplan-wants-openvswitch",
     severity: Severity::Warning,
     nature: Nature::Judgment,
-    summary: "a netplan file has a link of Open vSwitch, which has to be installed",
-    explanation: "netplan hands such links to Open vSwitch, and refuses all files on a host that has no /usr/bin/ovs-vsctl: the \
-        host then comes up without a network. Install openvswitch-switch on the host, or make a bridge of the kernel's.",
+    summary: "a netplan file needs Open vSwitch",
+    explanation: "netplan passes such links to Open vSwitch, and refuses all files on a host without \
+        /usr/bin/ovs-vsctl: the host then comes up without a network. Install openvswitch-switch on the host, or use \
+        a kernel bridge.",
     wrong: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n  bridges:\n    br0:\n      openvswitch: {}\n",
     right: "# a netplan file\nnetwork:\n  version: 2\n  ethernets:\n    eth0:\n      addresses: [10.64.10.11/24]\n      routes: [{to: default, via: 10.64.10.1}]\n      nameservers: {addresses: [10.64.10.53]}\n  bridges:\n    br0:\n      parameters: {stp: false}\n",
     examples: Examples::NetplanFiles,

@@ -8,7 +8,7 @@ use impostazione_text::Source;
 /// Largest netplan file that is read, in bytes.
 pub const SIZE_LIMIT: u64 = 4 * 1024 * 1024;
 
-/// The names of the files in a folder that netplan reads, in its order. It passes over hidden ones.
+/// The names of the files in a folder that netplan reads, in its order. It ignores hidden ones.
 pub fn in_order(mut names: Vec<String>) -> Vec<String> {
     names.retain(|name| is_read(name));
     names.sort_unstable();
@@ -20,7 +20,7 @@ pub fn is_read(name: &str) -> bool {
     !name.starts_with('.') && has_end(name, "yaml")
 }
 
-/// Whether a file that netplan passes over has a name as if it were to be read.
+/// Whether a file that netplan ignores has a name as if it were to be read.
 pub fn looks_read(name: &str) -> bool {
     let small = name.to_ascii_lowercase();
     !is_read(name) && (has_end(&small, "yaml") || has_end(&small, "yml"))

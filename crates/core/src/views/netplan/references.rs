@@ -100,7 +100,7 @@ pub(super) fn of(kind: Kind, id: &Written<String>, body: &Map) -> Vec<Reference>
     references
 }
 
-/// Whether netplan begins a file a second time, because a link stands behind what names it. `is_known` tells the links of
+/// Whether netplan begins a file a second time, because a link comes after what names it. `is_known` tells the links of
 /// earlier files.
 pub(super) fn begins_again(network: &Map, is_known: &dyn Fn(&str) -> bool) -> bool {
     let (mut seen, mut unknown): (Vec<&str>, Vec<String>) = (Vec::new(), Vec::new());

@@ -22,7 +22,7 @@ pub(crate) fn malformed(place: Place, reason: &str) -> Finding {
         &NETPLAN_MALFORMED,
         place,
         format!("The file cannot be read from here on: {reason}."),
-        "mend it, and have netplan generate read it",
+        "correct it, and test it with netplan generate",
     )
 }
 
@@ -73,11 +73,9 @@ pub(super) fn wrong_shape(
 ) -> Finding {
     let fix = match (wanted, found) {
         ("a list", Found::Text(text)) => format!("write {key}: [{text}]"),
-        ("a mapping", _) => {
-            "write what belongs to it on lines of their own below it, indented further".to_owned()
-        }
+        ("a mapping", _) => "write its settings on separate lines below it, indented further".to_owned(),
         ("one value", Found::List) => {
-            format!("write {key}: with one value, without the dash or the brackets")
+            format!("write {key}: with one value, without a dash or brackets")
         }
         _ => format!("write {wanted}"),
     };
@@ -85,7 +83,7 @@ pub(super) fn wrong_shape(
     Finding::on_sheet(
         &NETPLAN_MALFORMED,
         place,
-        format!("{named}{} is {}, and netplan wants {wanted} there.", whose(link), found.in_words()),
+        format!("{named}{} is {}, but netplan expects {wanted}.", whose(link), found.in_words()),
         fix,
     )
 }
@@ -105,7 +103,7 @@ pub(super) fn wrong_value(
     Finding::on_sheet(
         &NETPLAN_MALFORMED,
         place,
-        format!("{named}{} is {}, and netplan wants {wanted} there.", whose(link), found.in_words()),
+        format!("{named}{} is {}, but netplan expects {wanted}.", whose(link), found.in_words()),
         format!("write {wanted}"),
     )
 }
@@ -115,12 +113,8 @@ pub(crate) fn address_without_length(written: &Written<String>, key: &str, link:
     Finding::on_sheet(
         &NETPLAN_MALFORMED,
         written.place,
-        format!(
-            "\"{}\" in `{key}`{} has no length behind a slash that netplan could read.",
-            written.value,
-            whose(link)
-        ),
-        "write the length, as in 10.64.10.11/24",
+        format!("\"{}\" in `{key}`{} has no valid prefix length after a slash.", written.value, whose(link)),
+        "write the prefix length, as in 10.64.10.11/24",
     )
 }
 
@@ -128,8 +122,8 @@ pub(crate) fn empty(place: Place, key: &str, link: Option<&str>) -> Finding {
     Finding::on_sheet(
         &NETPLAN_MALFORMED,
         place,
-        format!("`{key}`{} is an empty list, and netplan wants at least one item there.", whose(link)),
-        format!("write an item, or take {key} out"),
+        format!("`{key}`{} is an empty list, but netplan needs at least one item.", whose(link)),
+        format!("write an item, or remove {key}"),
     )
 }
 
@@ -137,7 +131,7 @@ pub(crate) fn no_pair(place: Place, key: &str, link: Option<&str>) -> Finding {
     Finding::on_sheet(
         &NETPLAN_MALFORMED,
         place,
-        format!("`{key}`{} has not exactly two items.", whose(link)),
+        format!("`{key}`{} does not have exactly two items.", whose(link)),
         "write two",
     )
 }
@@ -146,24 +140,18 @@ pub(crate) fn id_refused(id: &Written<String>) -> Finding {
     Finding::on_sheet(
         &NETPLAN_MALFORMED,
         id.place,
-        format!(
-            "netplan takes no link named \"{}\": it has blanks, or signs that stand for any name.",
-            id.value
-        ),
-        "write a name without blanks and without * ? [ ]; match: {name: …} may have them",
+        format!("netplan does not accept a link named \"{}\": it has spaces or wildcards.", id.value),
+        "write a name without spaces and without * ? [ ]; match: {name: …} may have them",
     )
 }
 
 pub(crate) fn link_without_mapping(id: &Written<String>, place: Place) -> Finding {
-    let place = if place.span.is_empty() { id.place } else { place };
+    let (place, is) = if place.span.is_empty() { (id.place, "empty") } else { (place, "a value or a list") };
     Finding::on_sheet(
         &NETPLAN_MALFORMED,
         place,
-        format!("Nothing stands below {}, and netplan wants a mapping there.", id.value),
-        format!(
-            "write {}: {{}} where nothing is to be said of it, or indent its lines further than its name",
-            id.value
-        ),
+        format!("{} is {is}, but netplan expects a mapping.", id.value),
+        format!("write {}: {{}} if it has no settings, or indent its lines further than its name", id.value),
     )
 }
 
@@ -172,8 +160,8 @@ pub(crate) fn second_document(place: Place) -> Finding {
     Finding::on_sheet(
         &NETPLAN_PART_UNREAD,
         place,
-        "A second document begins here, and netplan reads the first one alone.",
-        "put it into a file of its own, or take the line with the three dashes or dots out",
+        "A second document starts here, and netplan reads only the first.",
+        "put it into a separate file, or remove the line with the three dashes or dots",
     )
 }
 
@@ -182,8 +170,8 @@ pub(crate) fn name_not_read(place: Place, name: &str) -> Finding {
     Finding::on_sheet(
         &NETPLAN_PART_UNREAD,
         place,
-        format!("netplan does not read a file that is called {name}."),
-        "give it a name that ends in .yaml, and begins with no dot",
+        format!("netplan does not read a file called {name}."),
+        "rename it: the name must end in .yaml and not start with a dot",
     )
 }
 
@@ -196,10 +184,10 @@ pub(super) fn wants_openvswitch(ids: &[&Written<String>]) -> Option<Finding> {
         &NETPLAN_WANTS_OPENVSWITCH,
         first.place,
         format!(
-            "{names} {are} for Open vSwitch: netplan refuses all files on a host without /usr/bin/ovs-vsctl. What is below \
-             `openvswitch` is held against netplan's keys, and not judged otherwise."
+            "{names} {are} for Open vSwitch: netplan refuses all files on a host without /usr/bin/ovs-vsctl. Below \
+             `openvswitch`, only the keys are checked."
         ),
-        "install openvswitch-switch on the host, or take what is said of openvswitch out",
+        "install openvswitch-switch on the host, or remove the openvswitch settings",
     ))
 }
 
@@ -208,8 +196,8 @@ pub(crate) fn address_passed_over(place: Place, link: Option<&str>) -> Finding {
     Finding::on_sheet(
         &NETPLAN_PART_UNREAD,
         place,
-        format!("netplan passes over this one of the `addresses`{}, which it would refuse.", whose(link)),
-        "mend it, or take it out",
+        format!("netplan ignores this one of the `addresses`{}, because it is not valid.", whose(link)),
+        "correct it, or remove it",
     )
 }
 
@@ -224,18 +212,18 @@ pub(crate) fn key_unknown(
     let close = nearest(&key.value, known.iter().copied(), 1);
     // What resembles no key may be somebody's passphrase.
     let message = if is_confidential && close.is_empty() {
-        format!("netplan {version} does not know the key that stands here{}.", in_link(link))
+        format!("netplan {version} does not know this key{}.", in_link(link))
     } else {
-        format!("netplan {version} knows no key `{}` here{}.", key.value, in_link(link))
+        format!("netplan {version} has no key `{}` here{}.", key.value, in_link(link))
     };
     let fix = match close.first() {
-        Some(meant) => format!("write {meant} if that was meant, or take it out"),
+        Some(meant) => format!("write {meant} if you mean that, or remove it"),
         None if key.value == "<<" => {
-            "write out what it points at: netplan joins no mappings by <<".to_owned()
+            "write out what it points to: netplan does not merge mappings with <<".to_owned()
         }
         None => match known {
-            [only] => format!("write {only}, below which all stands, or take it out"),
-            _ => "take it out, or write it where it belongs".to_owned(),
+            [only] => format!("put everything below {only}, or remove it"),
+            _ => "remove it, or move it to where it belongs".to_owned(),
         },
     };
     Finding::on_sheet(&NETPLAN_KEY_UNKNOWN, key.place, message, fix)
@@ -256,18 +244,18 @@ pub(crate) fn key_too_new(
         &NETPLAN_KEY_UNKNOWN,
         key.place,
         format!(
-            "netplan {version} does not know `{}` yet{}: netplan {since} does.",
+            "netplan {version} does not have `{}`{}: it came with netplan {since}.",
             key.value,
             in_link(link)
         ),
-        format!("take it out, or bring netplan {since} onto the host"),
+        format!("remove it, or install netplan {since} on the host"),
     )
 }
 
 pub(crate) fn route_without(place: Place, key: &str, link: Option<&str>) -> Finding {
     let fix = match key {
-        "to" => "write to: with the network that it leads to, or default",
-        _ => "write via: with the router, or scope: link where there is none",
+        "to" => "write to: with the destination network, or default",
+        _ => "write via: with the router, or scope: link if there is none",
     };
     Finding::on_sheet(&NETPLAN_SETTING_MISSING, place, format!("A route{} has no `{key}`.", whose(link)), fix)
 }
@@ -277,7 +265,7 @@ pub(crate) fn policy_for_nobody(place: Place, link: Option<&str>) -> Finding {
         &NETPLAN_SETTING_MISSING,
         place,
         format!("A rule in `routing-policy`{} has neither `from` nor `to`.", whose(link)),
-        "write from: or to: with the addresses that it is for",
+        "write from: or to: with the addresses that it applies to",
     )
 }
 
@@ -286,10 +274,10 @@ pub(crate) fn two_families(place: Place, key: &str, found: &str, other: &str, li
         &NETPLAN_SETTINGS_CLASH,
         place,
         format!(
-            "`{key}` of a route or rule{} is \"{found}\", of another family than its `{other}`.",
+            "`{key}` of a route or rule{} is \"{found}\", which is of another family than its `{other}`.",
             whose(link)
         ),
-        "write both of one family",
+        "use the same family for both",
     )
 }
 
@@ -307,10 +295,10 @@ pub(crate) fn settings_clash(place: Place, link: &str, why: &str, fix: &str) -> 
 pub(super) fn link_undefined(of: &Written<String>, to: &Written<String>, known: Vec<&str>) -> Finding {
     let fix = match nearest(&to.value, known, 1).first() {
         Some(meant) => {
-            format!("write {meant} if that was meant, or write {}: {{}} below its section", to.value)
+            format!("write {meant} if you mean that, or add {}: {{}} below its section", to.value)
         }
         None => format!(
-            "write {}: {{}} below its section, such as ethernets, in this file or an earlier one",
+            "add {}: {{}} below its section, such as ethernets, in this file or an earlier one",
             to.value
         ),
     };
@@ -318,7 +306,7 @@ pub(super) fn link_undefined(of: &Written<String>, to: &Written<String>, known: 
         &NETPLAN_LINK_UNDEFINED,
         to.place,
         format!(
-            "{} names {}, and neither this file nor one before it has a link by that name.",
+            "{} refers to {}, but neither this file nor an earlier one has a link with that name.",
             of.value, to.value
         ),
         fix,
@@ -330,23 +318,18 @@ pub(super) fn taken_twice(of: &Written<String>, to: &Written<String>, other: &st
     settings_clash(
         to.place,
         &of.value,
-        &format!("takes {}, which {other} has as a member already", to.value),
-        &format!("take {} out of one of the two", to.value),
+        &format!("has {}, which is already a member of {other}", to.value),
+        &format!("remove {} from one of them", to.value),
     )
 }
 
 pub(crate) fn kind_changes(id: &Written<String>, was: &str, is: &str, is_switch_port: bool) -> Finding {
     let why = if is_switch_port {
-        "is a port of Open vSwitch above, and cannot be described here".to_owned()
+        "is an Open vSwitch port above, and cannot be defined again".to_owned()
     } else {
-        format!("is a link of the kind {was} above, and of the kind {is} here")
+        format!("is of kind {was} above, but of kind {is} here")
     };
-    settings_clash(
-        id.place,
-        &id.value,
-        &why,
-        "give one of the two another name, or write both below one section",
-    )
+    settings_clash(id.place, &id.value, &why, "rename one of them, or put both below one section")
 }
 
 /// Something that may be said once.
@@ -355,7 +338,7 @@ pub(crate) fn said_twice(what: &Written<String>, of: &str, link: &str) -> Findin
         what.place,
         link,
         &format!("has {of} \"{}\" twice, which netplan refuses", what.value),
-        "take one of the two out",
+        "remove one of them",
     )
 }
 
@@ -363,30 +346,31 @@ pub(crate) fn gateway_twice(place: Place, key: &str, first: &str, second: &str) 
     settings_clash(
         place,
         &format!("`{key}`"),
-        &format!("is {second} here and {first} above, which ends netplan before 1.0"),
-        "take one of the two out",
+        &format!("is {second} here and {first} above, which crashes netplan before 1.0"),
+        "remove one of them",
     )
 }
 
-/// Something that netplan reads a second time, and refuses then, because a link stands behind what is made of it.
+/// Something that netplan reads a second time, and refuses then, because a link comes after what is made of it.
 pub(crate) fn met_again(what: &Written<String>, of: &str, link: &str) -> Finding {
     settings_clash(
         what.place,
         link,
         &format!(
-            "has {of}, and in this file a link stands behind what is made of it: netplan reads it twice then, and refuses the second time"
+            "has {of}, and in this file a link comes after the link that uses it: netplan then reads the file twice, \
+                and refuses that"
         ),
-        "write the sections in this order: ethernets, wifis, bonds, bridges, vlans, vrfs",
+        "put the sections in this order: ethernets, wifis, bonds, bridges, vlans, vrfs",
     )
 }
 
 /// A key of a link that is there twice in one file.
 pub(crate) fn key_twice(place: Place, link: &str, key: &str, is_list: bool, first: &str) -> Finding {
-    let what_happens = if is_list { "what both of them list is used" } else { "this one wins" };
+    let what_happens = if is_list { "both lists are joined" } else { "this one wins" };
     Finding::on_sheet(
         &NETPLAN_KEY_TWICE,
         place,
-        format!("`{key}` of {link} stands twice, differently, first at {first}: {what_happens}."),
+        format!("`{key}` of {link} is here twice with different values, first at {first}: {what_happens}."),
         "write it once",
     )
 }
@@ -400,14 +384,12 @@ pub(crate) fn files_collide(
     first: &str,
     file: &str,
 ) -> Finding {
-    let what_happens = if is_list { "what both of them list is used" } else { "this one wins" };
+    let what_happens = if is_list { "both lists are joined" } else { "this one wins" };
     Finding::on_sheet(
         &NETPLAN_FILES_COLLIDE,
         place,
-        format!("`{key}` of {link} stands in {file} too, differently, at {first}: {what_happens}."),
-        format!(
-            "take {link} out of one of the two files, or that file out of the folder if it is an older one"
-        ),
+        format!("`{key}` of {link} is also in {file}, with another value, at {first}: {what_happens}."),
+        format!("remove {link} from one of the two files, or delete the older file"),
     )
 }
 
@@ -416,11 +398,8 @@ pub(crate) fn link_unjudged(id: &Written<String>, kind: &str) -> Finding {
     Finding::on_sheet(
         &NETPLAN_KEY_UNREAD,
         id.place,
-        format!(
-            "{} is of the kind {kind}: it is held against netplan's keys, and not judged otherwise.",
-            id.value
-        ),
-        "look at it yourself",
+        format!("{} is of kind {kind}: only its keys are checked.", id.value),
+        "check it yourself",
     )
 }
 
@@ -429,15 +408,15 @@ pub(crate) fn key_unread(key: &Written<String>, link: &str) -> Finding {
     Finding::on_sheet(
         &NETPLAN_KEY_UNREAD,
         key.place,
-        format!("netplan takes `{}` of {link}, and it is not judged here.", key.value),
-        "look at it yourself",
+        format!("netplan accepts `{}` of {link}, but it is not checked here.", key.value),
+        "check it yourself",
     )
 }
 
 /// A value that netplan hands on and systemd cannot read.
 pub(crate) fn value_ignored(place: Place, link: &str, found: &str, what: &str) -> Finding {
     let fix = match what {
-        "address" => "write an address with its length, as in 10.64.10.11/24",
+        "address" => "write an address with its prefix length, as in 10.64.10.11/24",
         "metric" => "write a number up to 2147483647",
         _ => "write a network, as in 10.64.96.0/20",
     };
@@ -445,7 +424,7 @@ pub(crate) fn value_ignored(place: Place, link: &str, found: &str, what: &str) -
         &NETPLAN_VALUE_IGNORED,
         place,
         format!(
-            "netplan takes \"{found}\" of {link}, and systemd-networkd passes over it: it can read no {what} there."
+            "netplan accepts \"{found}\" of {link}, but systemd-networkd ignores it: it is not a valid {what}."
         ),
         fix,
     )
@@ -457,22 +436,22 @@ pub(super) fn not_handed_on(place: Place, link: &str, what: &str, families: &str
         &NETPLAN_VALUE_IGNORED,
         place,
         format!(
-            "netplan hands the {what} of {link} not on to NetworkManager, as the link has no {families} address and asks nobody for one."
+            "netplan does not pass the {what} of {link} to NetworkManager, because the link has no {families} \
+                address and does not use DHCP."
         ),
-        format!("give {link} an address, or take the {what} out"),
+        format!("add an address to {link}, or remove the {what}"),
     )
 }
 
 pub(super) fn asks_dhcp(place: Place, link: &str, key: &str, own: Option<IpAddr>) -> Finding {
     let (message, fix) = match own {
         Some(own) => (
-            format!("{link} asks a DHCP server for an address beside {own}."),
-            format!("write {key}: false, unless it is to have both"),
+            format!("{link} gets an address by DHCP in addition to {own}."),
+            format!("write {key}: false, unless you want both"),
         ),
-        None => (
-            format!("{link} asks a DHCP server for its address."),
-            format!("write {key}: false and an address, if it is to be found by it"),
-        ),
+        None => {
+            (format!("{link} gets its address by DHCP."), format!("write {key}: false and a static address"))
+        }
     };
     Finding::on_sheet(&NETPLAN_ASKS_DHCP, place, message, fix)
 }
@@ -491,8 +470,8 @@ pub(super) fn second_network(place: Place, link: &str, prefix: IpNet) -> Finding
     Finding::on_sheet(
         &NETPLAN_SECOND_NETWORK,
         place,
-        format!("{link} has an address of {prefix} too, beside that of its first network."),
-        "look yourself whether that is meant",
+        format!("{link} also has an address in {prefix}, in addition to its first network."),
+        "check whether you want that",
     )
 }
 
@@ -506,7 +485,7 @@ pub(super) fn address_malformed(
     fault: &AddressFault,
 ) -> Finding {
     let fix = match (fault.meant, key.ends_with('6')) {
-        (Some(meant), _) => format!("write {meant} if that was meant"),
+        (Some(meant), _) => format!("write {meant} if you mean that"),
         (None, true) => "write the whole address, as in fd64:10::11".to_owned(),
         (None, false) => "write the whole address, as in 10.64.10.11".to_owned(),
     };
@@ -514,17 +493,17 @@ pub(super) fn address_malformed(
     Finding::on_sheet(&rules::address::ADDRESS_MALFORMED, written.place, message, fix)
 }
 
-/// A name server that is not given by its address.
+/// A DNS server that is not given by its address.
 pub(super) fn dns_not_an_address(
     written: &Written<String>,
     link: Option<&str>,
     fault: &AddressFault,
 ) -> Finding {
     let fix = match fault.meant {
-        Some(meant) => format!("write {meant} if that was meant"),
+        Some(meant) => format!("write {meant} if you mean that"),
         None => "write the server's address, as in 10.64.10.53".to_owned(),
     };
-    let message = format!("The name server \"{}\"{} {}.", written.value, whose(link), fault.reason);
+    let message = format!("The DNS server \"{}\"{} {}.", written.value, whose(link), fault.reason);
     Finding::on_sheet(&rules::servers::DNS_NOT_AN_ADDRESS, written.place, message, fix)
 }
 
@@ -535,7 +514,7 @@ pub(super) fn mac_malformed(
     fault: &MacFault,
     wanted: &str,
 ) -> Finding {
-    let message = format!("The hardware address \"{}\"{} {}.", written.value, whose(link), fault.reason);
+    let message = format!("The MAC address \"{}\"{} {}.", written.value, whose(link), fault.reason);
     Finding::on_sheet(&rules::mac::MAC_MALFORMED, written.place, message, format!("write {wanted}"))
 }
 
@@ -556,7 +535,7 @@ pub(super) fn bond_mode_unknown(written: &Written<String>, link: Option<&str>, w
 
 /// A name that no interface can have.
 pub(super) fn name_invalid(written: &Written<String>, fault: &NameFault) -> Finding {
-    let message = format!("No interface can be called \"{}\": it {}.", written.value, fault.reason);
+    let message = format!("An interface cannot be called \"{}\": it {}.", written.value, fault.reason);
     Finding::on_sheet(
         &rules::link::LINK_NAME_INVALID,
         written.place,
@@ -570,8 +549,8 @@ pub(super) fn tag_out_of_range(written: &Written<u64>) -> Finding {
     Finding::on_sheet(
         &rules::vlan::VLAN_OUT_OF_RANGE,
         written.place,
-        format!("{} is no tag of a VLAN: these run from 1 to 4094.", written.value),
-        "write the tag that the switches have, as in id: 110",
+        format!("{} is not a VLAN ID: the range is 1 to 4094.", written.value),
+        "write the VLAN ID that the switches use, as in id: 110",
     )
 }
 

@@ -1,6 +1,6 @@
 //! From the links of netplan files to the model that rules read.
 //!
-//! The rules speak of a site whose subnets have one gateway each. Routes do not fit into that, and are judged by themselves
+//! The rules speak of a site whose subnets have one gateway each. Routes are checked separately
 //! (`ways`).
 
 use std::collections::HashSet;
@@ -395,7 +395,7 @@ fn shared_subnet(site: &mut Site, subnet: Subnet) -> usize {
     site.subnets.len() - 1
 }
 
-/// The name servers and search domains of all links.
+/// The DNS servers and search domains of all links.
 #[derive(Default)]
 struct Servers {
     dns: Vec<Written<IpAddr>>,

@@ -97,7 +97,7 @@ fn unreachable(link: &ReadLink<'_>, route: &ReadRoute) -> Option<Finding> {
             Finding::on_sheet(
                 rule,
                 via.place,
-                format!("{id} has no {} address, with which it would reach {}.", family.name(), via.value),
+                format!("{id} has no {} address to reach {}.", family.name(), via.value),
                 "give the link an address of that family, add on-link: true, or write the route on another link",
             )
         });
@@ -110,20 +110,20 @@ fn unreachable(link: &ReadLink<'_>, route: &ReadRoute) -> Option<Finding> {
         rule,
         via.place,
         format!(
-            "The router {} of the {whose} lies outside {}, the network of {id}.",
+            "The router {} of the {whose} is outside {}, the network of {id}.",
             via.value,
             known.join(" and ")
         ),
-        "write the router's address in that network, or add on-link: true where it is reached on the link itself",
+        "write the router's address in that network, or add on-link: true if it is reached on the link itself",
     ))
 }
 
 /// A router that is an address which its network keeps for a purpose. The gateway of a network has rules of its own.
 fn reserved(id: &str, via: &Written<IpAddr>, network: IpNet, is_default: bool) -> Option<Finding> {
     let (rule, what) = if network_of(network) == Some(via.value) {
-        (&ADDRESS_IS_NETWORK, "the first address of the network of")
+        (&ADDRESS_IS_NETWORK, "the network address of")
     } else if broadcast_of(network) == Some(via.value) {
-        (&ADDRESS_IS_BROADCAST, "the last address, which reaches everybody, of the network of")
+        (&ADDRESS_IS_BROADCAST, "the broadcast address of")
     } else {
         return None;
     };
@@ -172,8 +172,8 @@ fn twice(links: &[ReadLink<'_>], findings: &mut Vec<Finding>) {
             findings.push(Finding::on_sheet(
                 rule,
                 place,
-                format!("{what} leads over {that} and over {this}, both with the same metric."),
-                "take one of them out, or give each a metric of its own: the lowest is taken first",
+                format!("{what} goes over {that} and over {this}, both with the same metric."),
+                "remove one of them, or give each its own metric: the lowest is used first",
             ));
         }
     }

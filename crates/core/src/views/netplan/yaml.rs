@@ -201,18 +201,18 @@ impl Reader<'_> {
     ) -> Result<Node, Fault> {
         let place = self.place(event.start_mark, event.end_mark);
         if depth > DEPTH_LIMIT {
-            return self.fault(&event, "lists and mappings lie too deep in each other");
+            return self.fault(&event, "lists and mappings are nested too deeply");
         }
         let anchor = match &mut event.data {
             EventData::Alias { anchor } => {
                 let (node, values) = match composer.anchors.get(anchor.as_str()) {
                     Some(Anchored::Read(node, values)) => (node.value.clone(), *values),
                     Some(Anchored::Open) => {
-                        let reason = format!("`*{anchor}` stands inside of what it points at");
+                        let reason = format!("`*{anchor}` is inside of what it points to");
                         return self.fault(&event, &reason);
                     }
                     None => {
-                        let reason = format!("`*{anchor}` points at `&{anchor}`, and nothing above has that");
+                        let reason = format!("`*{anchor}` points to `&{anchor}`, which is not defined above");
                         return self.fault(&event, &reason);
                     }
                 };
@@ -227,7 +227,7 @@ impl Reader<'_> {
         if let Some(anchor) = &anchor
             && composer.anchors.insert(anchor.clone(), Anchored::Open).is_some()
         {
-            return self.fault(&event, &format!("`&{anchor}` stands twice"));
+            return self.fault(&event, &format!("`&{anchor}` is defined twice"));
         }
         self.count(&event, 1)?;
         let before = self.values;
@@ -256,7 +256,7 @@ impl Reader<'_> {
                     match key.value {
                         Value::Scalar(text) => entries.push((Written::new(text, key.place), value)),
                         _ => {
-                            let reason = "a list or a mapping stands in place of a key".to_owned();
+                            let reason = "a key cannot be a list or a mapping".to_owned();
                             return Err(Fault { place: key.place, reason });
                         }
                     }
@@ -274,7 +274,7 @@ impl Reader<'_> {
     fn count(&mut self, at: &Event, values: usize) -> Result<(), Fault> {
         self.values += values;
         if self.values > VALUES_LIMIT {
-            return self.fault(at, "it comes to more values than any netplan file has");
+            return self.fault(at, "it expands to more values than any netplan file has");
         }
         Ok(())
     }
@@ -305,46 +305,46 @@ impl Reader<'_> {
         let context = context.unwrap_or_default();
         match problem {
             "found character that cannot start any token" => match here {
-                Some('\t') => "a tab stands where only spaces may".to_owned(),
+                Some('\t') => "there is a tab where only spaces are allowed".to_owned(),
                 Some(character) => {
-                    format!("no value begins with {character} unless it stands in quotation marks")
+                    format!("a value cannot start with {character} unless it is in quotes")
                 }
                 None => "it ends too early".to_owned(),
             },
             "found a tab character that violates indentation"
             | "found a tab character where an indentation space is expected" => {
-                "a tab stands where only spaces may".to_owned()
+                "there is a tab where only spaces are allowed".to_owned()
             }
             "mapping values are not allowed in this context" => {
-                "a colon stands where no key can begin: the line is indented too far, or the value wants quotation marks"
+                "there is a colon where no key can start: the line is indented too far, or the value needs quotes"
                     .to_owned()
             }
             "block sequence entries are not allowed in this context" => {
-                "an item of a list begins behind a key: it belongs on a line of its own".to_owned()
+                "a list item starts after a key: put it on its own line".to_owned()
             }
-            "could not find expected ':'" => "a line has neither a colon behind its key nor a dash".to_owned(),
+            "could not find expected ':'" => "a line has neither a colon after its key nor a dash".to_owned(),
             "did not find expected key" | "did not find expected '-' indicator" => {
-                "this line is indented otherwise than those that it belongs to".to_owned()
+                "the indentation of this line does not match the lines around it".to_owned()
             }
             "did not find expected ',' or ']'" => {
-                "a list that begins with [ goes on without a comma, or has no ]".to_owned()
+                "a list that starts with [ lacks a comma or its ]".to_owned()
             }
             "did not find expected ',' or '}'" => {
-                "a mapping that begins with { goes on without a comma, or has no }".to_owned()
+                "a mapping that starts with { lacks a comma or its }".to_owned()
             }
             "found unexpected end of stream" | "found unexpected document indicator"
                 if context.contains("quoted") =>
             {
-                "a quotation mark is opened and not closed".to_owned()
+                "a quote is opened and not closed".to_owned()
             }
             "found unknown escape character" => {
-                "a backslash in double quotation marks is followed by what it cannot be".to_owned()
+                "a backslash in double quotes starts an unknown escape".to_owned()
             }
             _ if problem.starts_with("did not find expected hex") => {
-                "a backslash in double quotation marks is followed by what it cannot be".to_owned()
+                "a backslash in double quotes starts an unknown escape".to_owned()
             }
             "control characters are not allowed" => "it holds a control character".to_owned(),
-            _ => "it is no YAML from here on".to_owned(),
+            _ => "it is not YAML from here on".to_owned(),
         }
     }
 }
@@ -386,13 +386,13 @@ mod tests {
     fn what_is_no_yaml_says_why_and_where() {
         for (text, reason, at) in [
             ("network:\n  ethernets:\n\teth0: {}\n", "a tab", "\teth0"),
-            ("a: b: c\n", "a colon stands where", ": c"),
-            ("a: [1, 2\nb: 3\n", "begins with [", ": 3"),
-            ("a: \"b\n", "a quotation mark", ""),
-            ("a: *b\n", "`*b` points at `&b`", "*b"),
-            ("a: &b [*b]\n", "inside of what it points at", "*b"),
-            ("a: &b 1\nc: &b 2\n", "`&b` stands twice", "&b 2"),
-            ("? [a]\n: 1\n", "in place of a key", "[a]"),
+            ("a: b: c\n", "a colon where", ": c"),
+            ("a: [1, 2\nb: 3\n", "starts with [", ": 3"),
+            ("a: \"b\n", "a quote", ""),
+            ("a: *b\n", "`*b` points to `&b`", "*b"),
+            ("a: &b [*b]\n", "inside of what it points to", "*b"),
+            ("a: &b 1\nc: &b 2\n", "`&b` is defined twice", "&b 2"),
+            ("? [a]\n: 1\n", "cannot be a list or a mapping", "[a]"),
         ] {
             let fault = refused(text);
             assert!(fault.reason.contains(reason), "{text}{}", fault.reason);

@@ -251,7 +251,7 @@ impl Check<'_> {
             }
             other => {
                 let found = sentences::Found::of(other, false);
-                let wanted = "an address with its length";
+                let wanted = "an address with its prefix length";
                 self.findings.push(sentences::wrong_shape(
                     item.place,
                     name(key),

@@ -22,7 +22,7 @@ pub(crate) enum Kind {
     WordInAnyCase(&'static [&'static str]),
     /// `true`, `false`, or this.
     FlagOr(&'static str),
-    /// A name of letters, digits and signs: what stands behind a section, and what names a port.
+    /// A name of letters, digits and signs: what comes after a section, and what names a port.
     Name,
     /// A hardware address: 6 bytes, or the 20 of InfiniBand (RFC 4391, section 9.1.1).
     Mac,
@@ -103,16 +103,16 @@ impl Kind {
                 one_of(&words.collect::<Vec<_>>())
             }
             Self::WordInAnyCase(words) => one_of(words),
-            Self::Name => "a name of letters, digits and signs, without blanks".to_owned(),
+            Self::Name => "a name of letters, digits and punctuation, without spaces".to_owned(),
             Self::Mac => "six pairs of hexadecimal digits with colons, as in 02:64:10:00:00:21".to_owned(),
             Self::SetMac if version >= MAC_POLICIES_SINCE => {
                 "six pairs of hexadecimal digits with colons, or permanent or random".to_owned()
             }
             Self::SetMac => Self::Mac.wanted(version),
-            Self::Driver => "a name without blanks".to_owned(),
-            Self::Address4 => "an IPv4 address without a length, as in 10.64.10.1".to_owned(),
-            Self::Address6 => "an IPv6 address without a length, as in fd64:10::1".to_owned(),
-            Self::Address => "an address without a length, as in 10.64.10.1".to_owned(),
+            Self::Driver => "a name without spaces".to_owned(),
+            Self::Address4 => "an IPv4 address without a prefix length, as in 10.64.10.1".to_owned(),
+            Self::Address6 => "an IPv6 address without a prefix length, as in fd64:10::1".to_owned(),
+            Self::Address => "an address without a prefix length, as in 10.64.10.1".to_owned(),
             Self::Network => "an address or a network, as in 10.64.10.1 or 10.64.96.0/20".to_owned(),
             Self::Destination => "a network, as in 10.64.96.0/20, or default".to_owned(),
             Self::Endpoint => "a host and a port, as in 10.64.10.1:51820".to_owned(),
