@@ -109,9 +109,12 @@ fn the_running_system_is_refused_by_whatever_name() {
             );
             continue;
         }
-        assert_eq!(run.code, 1, "{root}: {}", run.stderr);
-        assert!(run.stderr.contains("rootfs-is-running-system"), "{root}: {}", run.stderr);
-        assert!(!run.stderr.contains("rootfs-lacks"), "no finding follows from another: {}", run.stderr);
+        let told = format!(
+            "gauge-01  {root}:1:1  error rootfs-is-running-system\n  {root} is the root filesystem of the system that is running.\n  \
+                fix: mount the card, or unpack the image, and name that folder\n\n{root}: 1 error\n\
+                error: gauge-01 was not placed: fix the errors above first\n"
+        );
+        assert_eq!((run.code, run.stderr), (1, told));
     }
 }
 
