@@ -77,6 +77,10 @@ pub(crate) struct CheckArguments {
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: CheckFormat,
 
+    /// End with 1 for warnings too, or for warnings and notes; without this only errors do that
+    #[arg(long, value_enum, value_name = "SEVERITY")]
+    pub(crate) reject: Option<Rejected>,
+
     /// Correct, in the sheet itself, the mistakes that have one certain fix; shows them and asks first
     #[arg(long)]
     pub(crate) fix: bool,
@@ -91,6 +95,15 @@ pub(crate) struct CheckArguments {
 
     #[command(flatten)]
     pub(crate) unlock: UnlockArguments,
+}
+
+/// The least severe findings, beside errors, that make `check` end with 1.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Rejected {
+    /// Warnings
+    Warning,
+    /// Warnings and notes
+    Note,
 }
 
 /// Whether a command that changes something asks first, or only shows what it would do.

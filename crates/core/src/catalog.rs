@@ -17,6 +17,7 @@ const OTHERS: &[&[&Rule]] = &[
     machine::rules::vlan::RULES,
     machine::rules::wifi::RULES,
     machine::rules::address::RULES,
+    machine::rules::host_number::RULES,
     machine::rules::naming::RULES,
     machine::rules::servers::RULES,
     machine::rules::timezone::RULES,

@@ -14,7 +14,7 @@ use impostazione_text::files::{Folder, plain};
 use tempfile::NamedTempFile;
 
 use super::json;
-use crate::args::{ChangeArguments, CheckArguments, CheckFormat, Format};
+use crate::args::{ChangeArguments, CheckArguments, CheckFormat, Format, Rejected};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
 use crate::question::Decision;
@@ -75,7 +75,12 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
             terminal::print(&text)?;
         }
     }
-    Ok(if summary.errors > 0 || is_declined { Exit::ErrorsRemain } else { Exit::Done })
+    let rejected = match arguments.reject {
+        None => 0,
+        Some(Rejected::Warning) => summary.warnings,
+        Some(Rejected::Note) => summary.warnings + summary.notes,
+    };
+    Ok(if summary.errors + rejected > 0 || is_declined { Exit::ErrorsRemain } else { Exit::Done })
 }
 
 /// Corrects the sheet on disk, if that is wanted, says what was changed, and judges it again. Correcting one slip may show

@@ -36,7 +36,11 @@ pub(super) fn link_words(kind: &str, details: &LinkDetails) -> Vec<String> {
         let duplex = if details.full_duplex.unwrap_or(true) { "full" } else { "half" };
         words.push(format!("{speed} Mbit/s, {duplex} duplex, fixed"));
     }
-    let flags = [(details.wake_on_lan, "wake-on-LAN"), (details.link_local4, "IPv4 link-local address")];
+    let flags = [
+        (details.wake_on_lan, "wake-on-LAN"),
+        (details.link_local4, "IPv4 link-local address"),
+        (!details.gateways_on_link.is_empty(), "gateway on the link"),
+    ];
     words.extend(flags.into_iter().filter(|(is_set, _)| *is_set).map(|(_, text)| text.to_owned()));
     words
 }

@@ -62,7 +62,8 @@ pub(crate) fn show_subnet(
         line("mask", format!("/{}  {netmask}  {hexadecimal}", facts.prefix.prefix_len()));
     }
     line("first, last", format!("{}  {}", facts.first, facts.last));
-    line("for machines", format!("{} addresses", facts.hosts));
+    let addresses = if facts.hosts == "1" { "address" } else { "addresses" };
+    line("for machines", format!("{} {addresses}", facts.hosts));
     if facts.netmask.is_some() {
         line("broadcast", facts.broadcast.map_or_else(none, |address| address.to_string()));
     }

@@ -6,7 +6,7 @@ use std::thread;
 use std::time::Duration;
 
 use crate::base::{Base, text};
-use crate::container::{Cable, Container};
+use crate::container::{Cable, Container, answers};
 use crate::machine::{Card, Machine, boot_file, disk_image, with_boot_files};
 use crate::network::Network;
 use crate::report::Report;
@@ -294,6 +294,73 @@ fn a_host_of_network_manager() {
     report.is("search of eth0", &host.says("resolvectl domain eth0 | sed 's/.*: //'"), "capovetro.example");
     host.usual(&mut report, "lamp-house");
     report.finish();
+}
+
+/// Boots a host with a rented address of each family. The router has only the address of the gateway, which is outside the host's
+/// prefixes, and answers for nothing else; logins come from addresses behind it, so that each answer must go by the gateway.
+fn a_rented_host(base: Base, host: &'static str, number: u8, routes: &str) {
+    const GATEWAY: Cable = Cable { link: "eth0", far: &["10.64.201.1/32", "fd64:201::1/128"] };
+    let (address, address6) = (format!("10.64.200.{number}"), format!("fd64:200::{number}"));
+    let site = Site::new();
+    let rootfs = site.placed(base, host, |_| (), &[]);
+    let mut report = Report::new(host, &format!("{host}: a rented address of each family, in a container"));
+    let container = Container::start(&rootfs, &[GATEWAY]);
+    let network = &container.network;
+    let [program, namespace] = network.within();
+    run(&program, &[&namespace, "sh", "-c", "echo 1 >/proc/sys/net/ipv4/conf/h-eth0/arp_ignore"]);
+    network.add_addresses("lo", &["10.64.202.9/32", "fd64:202::9/128"]);
+    let (routed, routed6) = (format!("10.64.203.{number}"), format!("fd64:203::{number}"));
+    network.ip(&format!("route add {address}/32 dev h-eth0 src 10.64.202.9"));
+    network.ip(&format!("route add {routed}/32 via {address} dev h-eth0 src 10.64.202.9"));
+    network.ip(&format!("route add {address6}/128 dev h-eth0 src fd64:202::9"));
+    network.ip(&format!("route add {routed6}/128 via {address6} dev h-eth0 src fd64:202::9"));
+    wait_until("SSH", Duration::from_mins(1), || answers(network, &address));
+    let reached = Asked::when_ready(&site, network, &address);
+    report.is(
+        "addresses",
+        &reached.says("ip -o addr show dev eth0 scope global | tr -s ' ' | cut -d' ' -f4 | sort"),
+        &format!("{address}/32\n{routed}/32\n{address6}/128\n{routed6}/128"),
+    );
+    report.is("default routes", &reached.says(ROUTES), routes);
+    let from = "echo $SSH_CONNECTION | cut -d' ' -f1";
+    report.is("reached by IPv4 from behind the gateway", &reached.says(from), "10.64.202.9");
+    let (_, from6, _) = site.by_key(network, "keeper", "keeper", &address6, from);
+    report.is("reached by IPv6 from behind the gateway", from6.trim_end(), "fd64:202::9");
+    for (address, from_there) in [(&routed, "10.64.202.9"), (&routed6, "fd64:202::9")] {
+        let (_, told, stderr) = site.by_key(network, "keeper", "keeper", address, from);
+        report.is(&format!("reached at {address}"), &format!("{}{stderr}", told.trim_end()), from_there);
+    }
+    // What it sends of its own accord goes there too.
+    for behind in ["10.64.202.9", "fd64:202::9"] {
+        let greets = format!(
+            "timeout 3 bash -c 'exec 3<>/dev/tcp/{behind}/80' 2>&1 | grep -o -m 1 'Connection refused'"
+        );
+        report.is(&format!("{behind} answers"), &reached.says(&greets), "Connection refused");
+    }
+    reached.usual(&mut report, host);
+    report.finish();
+}
+
+#[test]
+#[ignore = "boots containers: needs root, debootstrap, systemd-nspawn and ssh, which .ci/run installs"]
+fn a_host_with_rented_addresses() {
+    a_rented_host(
+        Base::Timesyncd,
+        "ferry-house",
+        7,
+        "default via 10.64.201.1 dev eth0 proto static onlink\ndefault via fd64:201::1 dev eth0 proto static metric 1024 onlink pref medium",
+    );
+}
+
+#[test]
+#[ignore = "boots containers: needs root, debootstrap, systemd-nspawn and ssh, which .ci/run installs"]
+fn a_host_of_network_manager_with_rented_addresses() {
+    a_rented_host(
+        Base::Manager,
+        "ticket-house",
+        8,
+        "default via 10.64.201.1 dev eth0 proto static metric 100 onlink\ndefault via fd64:201::1 dev eth0 proto static metric 100 onlink pref medium",
+    );
 }
 
 /// Everything on a root filesystem: path, kind, mode, owner, size, time of the last change, where links lead, and digests.

@@ -13,7 +13,8 @@ use crate::network::Network;
 use crate::shell::{ask, run};
 
 /// Hosts that the sample site does not have: one whose answers leave by the link that they came in on, one with DNS servers
-/// for a domain of their own, one on which a password opens SSH, and one whose links `NetworkManager` sets up.
+/// for a domain of their own, one on which a password opens SSH, one whose links `NetworkManager` sets up, and two with a rented
+/// address of each family, whose router is outside its prefix, and another of each that is routed to them.
 const MORE_HOSTS: &str = r#"
 [[host]]
 name = "watch-house"
@@ -36,6 +37,33 @@ name     = "lamp-house"
 renderer = "NetworkManager"
 link.eth0 = { subnet = "quay", address = "10.64.10.35", address6 = "fd64:10::35" }
 link.eth1 = { subnet = "watch", address = "10.64.40.35", default_route = false, routes = [{ to = "10.64.96.0/20", via = "10.64.40.1" }] }
+
+[subnet.rented]
+prefix          = "10.64.200.7/32"
+gateway         = "10.64.201.1"
+prefix6         = "fd64:200::7/128"
+gateway6        = "fd64:201::1"
+gateway_on_link = true
+
+[subnet.rented-too]
+prefix          = "10.64.200.8/32"
+gateway         = "10.64.201.1"
+prefix6         = "fd64:200::8/128"
+gateway6        = "fd64:201::1"
+gateway_on_link = true
+
+[[host]]
+name = "ferry-house"
+link.eth0 = { subnet = "rented", address = "10.64.200.7", address6 = "fd64:200::7", more_addresses = [
+    { address = "10.64.203.7", outside_subnet = true }, { address = "fd64:203::7", outside_subnet = true },
+] }
+
+[[host]]
+name     = "ticket-house"
+renderer = "NetworkManager"
+link.eth0 = { subnet = "rented-too", address = "10.64.200.8", address6 = "fd64:200::8", more_addresses = [
+    { address = "10.64.203.8", outside_subnet = true }, { address = "fd64:203::8", outside_subnet = true },
+] }
 
 [time_key.harbor]
 number = 10

@@ -42,6 +42,8 @@ const CHANGES: &[(&str, &[&str])] = &[
     ("gateway6", &["fd64:30::1"]),
     ("groups", &["plugdev"]),
     ("hash_policy", &["layer2"]),
+    ("host_number", &["63"]),
+    ("host_number6", &["0x3{1..2}"]),
     ("hosts_file", &["own"]),
     ("ipv6", &["off", "auto"]),
     ("keyboard", &["de"]),
@@ -66,7 +68,7 @@ const CHANGES: &[(&str, &[&str])] = &[
 
 /// Keys that end before the output: they say what is right, where something is, or what is somebody else's; and those that
 /// cannot be changed alone, since another belongs with them.
-const NOT_ALONE: [&str; 50] = [
+const NOT_ALONE: [&str; 51] = [
     "10.64.10.40",
     "10.64.30.40",
     "allowed_sizes",
@@ -77,6 +79,7 @@ const NOT_ALONE: [&str; 50] = [
     "forbid",
     "format",
     "from",
+    "gateway_on_link",
     "generated",
     "host_key",
     "join",
@@ -93,6 +96,7 @@ const NOT_ALONE: [&str; 50] = [
     "netplan",
     "network",
     "of",
+    "outside_subnet",
     "over",
     "package",
     "password_hashing",
@@ -110,7 +114,6 @@ const NOT_ALONE: [&str; 50] = [
     "serves",
     "size",
     "storage_free",
-    "subnet",
     "system",
     "time_service",
     "typed_on",

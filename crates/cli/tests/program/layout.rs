@@ -63,3 +63,25 @@ fn only_shows_the_findings_of_some_machines_and_of_the_sheet() {
         .ends_with(2)
         .kept_as("findings-of-some-machines");
 }
+
+/// Without the option a warning is told, and the sheet is good; a pipeline may want it otherwise.
+#[test]
+fn warnings_and_notes_are_rejected_on_request() {
+    let warned =
+        || Given::a_sheet(&host("gauge-01", "10.64.10.11")).changed("sheet.toml", "Europe/Rome", "Etc/GMT-1");
+    warned()
+        .when("check sheet.toml")
+        .ends_with(0)
+        .when("check sheet.toml --reject warning")
+        .ends_with(1)
+        .when("check sheet.toml --reject note")
+        .ends_with(1);
+    let full = "[subnet.slip]\nprefix = \"10.64.30.0/29\"\ngateway = \"10.64.30.1\"\nkept_free = [\"10.64.30.3-10.64.30.6\"]\n\
+        [[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.2\" }\n";
+    Given::a_sheet(full)
+        .when("check sheet.toml --reject warning")
+        .ends_with(0)
+        .when("check sheet.toml --reject note")
+        .ends_with(1);
+    Given::a_sheet(&host("gauge-01", "10.64.10.11")).when("check sheet.toml --reject note").ends_with(0);
+}

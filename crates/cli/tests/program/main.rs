@@ -21,6 +21,7 @@ mod counts_at_random;
 mod cut_off;
 mod each_rule;
 mod environment;
+mod first_tries;
 mod given;
 mod half_way;
 mod host_files;

@@ -103,6 +103,44 @@ fn the_files_of_a_host_say_what_the_sheet_says() {
 }
 
 #[test]
+fn a_password_that_is_none_on_purpose_is_as_one_that_is_left_out() {
+    let key = "ssh_keys = [\"keys/keeper.pub\"]";
+    let left_out = Given::a_sheet(&host("gauge-01", "10.64.10.11"))
+        .when("render sheet.toml --into out")
+        .ends_with(0)
+        .and();
+    let says_none = Given::a_sheet(&host("gauge-01", "10.64.10.11"))
+        .changed("sheet.toml", key, &format!("{key}\npassword = \"none\""))
+        .when("render sheet.toml --into out")
+        .ends_with(0)
+        .and();
+    for file in ["accounts.json", "rootfs/etc/sudoers.d/60-impostazione"] {
+        let file = format!("out/gauge-01/{file}");
+        assert_eq!(left_out.read(&file), says_none.read(&file), "{file}");
+    }
+    let reviewed = left_out.when("review sheet.toml");
+    says_none.when("review sheet.toml").says_only(reviewed.stdout());
+}
+
+/// A number in place of an address is shown, judged and written as the address that it makes.
+#[test]
+fn host_numbers_are_the_addresses_that_they_make() {
+    let gauges = |link: &str| {
+        format!("[[host]]\nname = \"gauge-0{{1..3}}\"\nlink.eth0 = {{ subnet = \"quay\", {link} }}\n")
+    };
+    let given =
+        |link: &str| Given::a_sheet(&gauges(link)).when("render sheet.toml --into out").ends_with(0).and();
+    let numbered = given("host_number = \"{11..13}\", host_number6 = \"{0x1e..0x20}\"");
+    let written = given("address = \"10.64.10.{11..13}\", address6 = \"fd64:10::{0x1e..0x20}\"");
+    for host in ["gauge-01", "gauge-02", "gauge-03"] {
+        let file = format!("out/{host}/rootfs/etc/netplan/60-impostazione.yaml");
+        assert_eq!(numbered.read(&file), written.read(&file), "{file}");
+    }
+    let reviewed = written.when("review sheet.toml");
+    numbered.when("review sheet.toml").says_only(reviewed.stdout());
+}
+
+#[test]
 fn no_time_server_on_purpose_drops_the_fallback_servers_too() {
     let workspace = Workspace::new();
     let sheet = right_sheet(&host("gauge-01", "10.64.10.11")).replace(

@@ -41,6 +41,7 @@ fn plain_link() -> Value {
         "full_duplex": null,
         "wake_on_lan": false,
         "link_local4": false,
+        "gateways_on_link": [],
         "member_of": null,
         "network": null,
         "subnet": "quay",

@@ -189,6 +189,8 @@ pub struct LinkAddress {
     pub address: Written<IpAddr>,
     /// The prefix length that was written with it, if any.
     pub own_length: Option<u8>,
+    /// Whether it is not of the link's subnet: the network routes it to the machine.
+    pub is_outside_subnet: bool,
 }
 
 impl Link {

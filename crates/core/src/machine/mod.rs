@@ -5,6 +5,7 @@ mod answer;
 mod appliance;
 mod cluster;
 mod demands;
+pub(crate) mod host_number;
 mod key_options;
 mod link;
 mod machine;

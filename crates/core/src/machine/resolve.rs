@@ -13,6 +13,7 @@ use impostazione_ovf::{MEANINGS_LIMIT, MeaningsFile, Package, Reading, Signs, Ta
 use impostazione_secret::SecretSources;
 use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_text::{ByteSize, Place, Stated, Written};
+use ipnet::IpNet;
 
 use super::account::{Account, AuthorizedKey};
 use super::answer::{Answer, AnswerSource};
@@ -101,6 +102,8 @@ pub(super) struct Names {
     clusters: HashMap<String, usize>,
     pools: HashMap<String, usize>,
     pub(super) machines: HashMap<String, usize>,
+    /// The prefixes of each subnet, IPv4 and IPv6, by its index.
+    pub(super) prefixes: Vec<[Stated<IpNet>; 2]>,
 }
 
 impl Names {
@@ -116,6 +119,13 @@ impl Names {
                 .iter()
                 .enumerate()
                 .map(|(index, subnet)| (subnet.name.value.clone(), index))
+                .collect(),
+            prefixes: subnets
+                .iter()
+                .map(|subnet| {
+                    Family::BOTH
+                        .map(|family| subnet.side(family).as_ref().and_then(|side| Some(side.prefix.value)))
+                })
                 .collect(),
             clusters: clusters
                 .iter()
@@ -185,6 +195,7 @@ impl Resolver<'_> {
         let v4 = self.side(Family::V4, entry.prefix, entry.gateway);
         let v6 = self.side(Family::V6, entry.prefix6, entry.gateway6);
         Subnet {
+            gateway_on_link: entry.gateway_on_link.value().is_some_and(|flag| flag.value),
             vlan: entry.vlan.and_then(|written| self.vlan(&written)),
             mtu: entry.mtu.and_then(|written| self.mtu(&written)).into_value(),
             hypervisor_network: entry.hypervisor_network.into_value().map(|name| name.value),
@@ -392,9 +403,13 @@ impl Resolver<'_> {
             is_admin: entry.admin.value().is_some_and(|admin| admin.value),
             keys: Vec::new(),
             has_faulty_keys: matches!(entry.ssh_keys, Stated::Faulty),
-            password: entry.password.as_ref().and_then(|written| {
-                self.secret_use(written, || format!("the password of {}", entry.name.value)).into_value()
-            }),
+            password: match &entry.password {
+                Stated::Value(written) => {
+                    self.secret_use(written, || format!("the password of {}", entry.name.value))
+                }
+                Stated::Absent => Stated::Absent,
+                Stated::Faulty => Stated::Faulty,
+            },
             change_at_first_login: entry.change_at_first_login.value().cloned(),
             groups: self.groups(entry),
             shell: self.shell(entry),

@@ -6,11 +6,12 @@ use impostazione_net::{Family, LinkName, MacAddress, parse_address, parse_mask, 
 use impostazione_text::{Stated, Written};
 use ipnet::IpNet;
 
+use super::host_number::{HostNumberFault, address_of};
 use super::link::{AddressChoice, Bond, BondMode, Bridge, Link, LinkAddress, LinkKind, LinkOptions, Route};
 use super::resolve::{Names, Resolver};
 use super::rules;
 use crate::sheet::rules::form;
-use crate::sheet::{HOST_LINK, LinkEntry, MoreOfLink, RouteEntry};
+use crate::sheet::{FurtherAddressEntry, HOST_LINK, LinkEntry, MoreOfLink, RouteEntry};
 
 #[derive(Clone, Copy)]
 enum KindWord {
@@ -51,6 +52,8 @@ impl Resolver<'_> {
         let subnet = entry.subnet.and_then(|written| self.subnet_named(&written, names));
         let address = entry.address.and_then(|written| self.link_address("address", Family::V4, &written));
         let address6 = entry.address6.and_then(|written| self.link_address("address6", Family::V6, &written));
+        let address = self.or_numbered(address, entry.host_number, Family::V4, &subnet, names);
+        let address6 = self.or_numbered(address6, entry.host_number6, Family::V6, &subnet, names);
         let mut link = Link {
             name,
             kind: LinkKind::Ethernet,
@@ -65,6 +68,55 @@ impl Resolver<'_> {
             self.more_of_link(&mut link, *more);
         }
         Some(link)
+    }
+
+    /// The address that is written, or else the one that a host number makes.
+    fn or_numbered(
+        &mut self,
+        address: Stated<AddressChoice>,
+        number: Stated<Written<String>>,
+        family: Family,
+        subnet: &Stated<Written<usize>>,
+        names: &Names,
+    ) -> Stated<AddressChoice> {
+        let written = match number {
+            Stated::Absent => return address,
+            Stated::Faulty => return address.or(Stated::Faulty),
+            Stated::Value(written) => written,
+        };
+        // A subnet, or a prefix, that cannot be read has its own finding.
+        let Some(index) = subnet.value().map(|written| written.value) else { return Stated::Faulty };
+        let prefix = names.prefixes.get(index).map_or(&Stated::Faulty, |[v4, v6]| match family {
+            Family::V4 => v4,
+            Family::V6 => v6,
+        });
+        let made = match (address.is_absent(), prefix) {
+            (false, _) => Err(HostNumberFault::BesideAddress),
+            (true, Stated::Value(prefix)) => address_of(*prefix, &written.value),
+            (true, Stated::Faulty) => return Stated::Faulty,
+            (true, Stated::Absent) => {
+                let mut named = names.subnets.iter().filter(|(_, known)| **known == index);
+                Err(HostNumberFault::NoPrefix(named.next().map(|(name, _)| name.clone()).unwrap_or_default()))
+            }
+        };
+        match made {
+            Ok(address) => Stated::Value(AddressChoice::Static(LinkAddress {
+                address: written.with(address),
+                own_length: None,
+                is_outside_subnet: false,
+            })),
+            Err(fault) => {
+                let key = if family == Family::V4 { "host_number" } else { "host_number6" };
+                self.findings.push(rules::host_number::invalid(
+                    self.machine.clone(),
+                    key,
+                    family,
+                    &written,
+                    &fault,
+                ));
+                Stated::Faulty
+            }
+        }
     }
 
     fn more_of_link(&mut self, link: &mut Link, more: MoreOfLink) {
@@ -251,10 +303,13 @@ impl Resolver<'_> {
         }
     }
 
-    fn further_address(&mut self, written: &Written<String>) -> Option<LinkAddress> {
+    fn further_address(&mut self, entry: &FurtherAddressEntry) -> Option<LinkAddress> {
+        let written = &entry.address;
         let family = if written.value.contains(':') { Family::V6 } else { Family::V4 };
         match self.link_address("more_addresses", family, written)? {
-            AddressChoice::Static(address) => Some(address),
+            AddressChoice::Static(address) => {
+                Some(LinkAddress { is_outside_subnet: entry.outside_subnet, ..address })
+            }
             AddressChoice::Declined => None,
         }
     }
@@ -290,6 +345,6 @@ impl Resolver<'_> {
             },
         };
         let address: Written<IpAddr> = self.address(key, Some(family), &written.with(text.to_owned()))?;
-        Some(AddressChoice::Static(LinkAddress { address, own_length }))
+        Some(AddressChoice::Static(LinkAddress { address, own_length, is_outside_subnet: false }))
     }
 }

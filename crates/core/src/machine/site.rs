@@ -125,11 +125,20 @@ impl Site {
         link.addresses().filter_map(|found| self.with_mask(link, found))
     }
 
-    /// An address of a link with the mask of its subnet.
+    /// An address of a link with the mask of its subnet; of one that is not of its subnet, with its own mask, or as a single address.
     pub fn with_mask(&self, link: &Link, found: &LinkAddress) -> Option<IpNet> {
         let address = found.address.value;
+        if found.is_outside_subnet {
+            return found.own_length.map_or(Some(address.into()), |length| IpNet::new(address, length).ok());
+        }
         let prefix = self.subnet_of(link)?.family(Family::of(address))?.prefix.value;
         IpNet::new(address, prefix.prefix_len()).ok()
+    }
+
+    /// Whether a router is the gateway of a link's subnet, outside the prefix, so that a route through it must say that it is
+    /// reached on the link itself.
+    pub fn has_router_on_link(&self, link: &Link, router: IpAddr) -> bool {
+        self.subnet_of(link).is_some_and(|subnet| subnet.has_router_on_link(router))
     }
 
     /// The gateway through which a link's default route leads: it has an address in the family, its subnet has a

@@ -15,6 +15,8 @@ pub struct Subnet {
     pub v4: Stated<SubnetFamily>,
     /// Its IPv6 side.
     pub v6: Stated<SubnetFamily>,
+    /// Whether its routers answer on the link itself, with addresses outside its prefixes.
+    pub gateway_on_link: bool,
     /// Its tag where it is tagged.
     pub vlan: Stated<Written<u16>>,
     /// The largest packet that its links send.
@@ -95,6 +97,18 @@ impl Subnet {
             Family::V4 => &self.v4,
             Family::V6 => &self.v6,
         }
+    }
+
+    /// Whether a router is this subnet's gateway, is outside the prefix and is reached on the link itself, so that a route must say so.
+    pub fn has_router_on_link(&self, router: IpAddr) -> bool {
+        let is_link_local = matches!(router, IpAddr::V6(v6) if v6.is_unicast_link_local());
+        let is_gateway_outside = |side: &SubnetFamily| {
+            !side.prefix.value.contains(&router)
+                && side.gateway_address().is_some_and(|gateway| gateway.value == router)
+        };
+        self.gateway_on_link
+            && !is_link_local
+            && self.family(Family::of(router)).is_some_and(is_gateway_outside)
     }
 
     /// Whether a machine of the sheet may have the address, as far as the subnet alone can tell.

@@ -12,11 +12,12 @@ use super::set_apart::is_special;
 use super::told::{report_told, switches, told_addresses, told_subnet};
 use crate::appliance::ToldValue;
 use crate::finding::{Nature, Rule, Severity};
-use crate::machine::{Ipv6Mode, Link, LinkAddress, Machine, Subnet, SubnetFamily};
+use crate::machine::{Ipv6Mode, Link, LinkAddress, Machine, Site, Subnet, SubnetFamily};
 
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&ADDRESS_MISSING, check_missing),
     Check::new(&ADDRESS_OUTSIDE_SUBNET, check_outside_subnet),
+    Check::new(&OUTSIDE_ADDRESS_IN_SUBNET, check_outside_in_subnet),
     Check::new(&NETMASK_DISAGREES, check_netmask),
     Check::new(&IPV6_OFF_HAS_ADDRESS, check_ipv6_off),
 ];
@@ -45,6 +46,19 @@ static ADDRESS_OUTSIDE_SUBNET: Rule = Rule {
         cannot reach its gateway. Either a digit of the address is wrong, or the link names the wrong subnet.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.11.11\" }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    ..Rule::PLAIN
+};
+
+/// An address that is in its link's subnet although it is said to be outside.
+static OUTSIDE_ADDRESS_IN_SUBNET: Rule = Rule {
+    name: "outside-address-in-subnet",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an address with outside_subnet = true is in the subnet of its link",
+    explanation: "outside_subnet = true is for an address that the network routes to the machine. One that is in the \
+        link's subnet needs the subnet's mask, and would get the mask of a single address.",
+    wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", more_addresses = [{ address = \"10.64.10.12\", outside_subnet = true }] }\n",
+    right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", more_addresses = [{ address = \"10.64.203.9\", outside_subnet = true }] }\n",
     ..Rule::PLAIN
 };
 
@@ -100,6 +114,8 @@ pub(super) struct Claim<'a> {
     pub(super) address: IpAddr,
     /// The prefix length that was written with it, if any.
     pub(super) own_length: Option<u8>,
+    /// Whether it is meant to be in another subnet than its link, or in none.
+    pub(super) is_outside_subnet: bool,
     /// Where that stands.
     pub(super) place: Place,
     pub(super) subnet: &'a Subnet,
@@ -114,6 +130,7 @@ pub(super) fn claims<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Claim<'a>> +
         machine,
         address: found.address.value,
         own_length: found.own_length,
+        is_outside_subnet: found.is_outside_subnet,
         place: found.address.place,
         subnet,
         told: None,
@@ -121,7 +138,11 @@ pub(super) fn claims<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Claim<'a>> +
     let of_links = site.machines.iter().flat_map(move |machine| {
         machine.links.iter().flat_map(move |link| {
             let subnet = site.subnet_of(link);
-            link.addresses().filter_map(move |found| Some(claim(Some(machine), found, subnet?)))
+            link.addresses().filter_map(move |found| {
+                let subnet =
+                    if found.is_outside_subnet { subnet_around(site, found, subnet?) } else { subnet? };
+                Some(claim(Some(machine), found, subnet))
+            })
         })
     });
     let of_clusters = site.clusters.iter().flat_map(move |cluster| {
@@ -134,6 +155,7 @@ pub(super) fn claims<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Claim<'a>> +
                 machine: Some(appliance.machine),
                 address,
                 own_length: None,
+                is_outside_subnet: false,
                 place: value.place,
                 subnet: told_subnet(site, appliance, value)?,
                 told: Some(value),
@@ -141,6 +163,18 @@ pub(super) fn claims<'a>(judge: &Judge<'a>) -> impl Iterator<Item = Claim<'a>> +
         })
     });
     of_links.chain(of_clusters).chain(of_told)
+}
+
+/// The subnet of the sheet that an address from outside its link's subnet is in, or else one of its family.
+fn subnet_around<'a>(site: &'a Site, found: &LinkAddress, of_link: &'a Subnet) -> &'a Subnet {
+    let address = found.address.value;
+    let family = Family::of(address);
+    let side_of = |subnet: &'a Subnet| subnet.family(family);
+    let holds =
+        |subnet: &&Subnet| subnet.family(family).is_some_and(|side| side.prefix.value.contains(&address));
+    let of_family = || site.subnets.iter().find(|subnet| side_of(subnet).is_some());
+    let around = site.subnets.iter().find(holds);
+    around.or_else(|| side_of(of_link).map(|_| of_link)).or_else(of_family).unwrap_or(of_link)
 }
 
 /// Every static address whose subnet is known in its family.
@@ -197,9 +231,16 @@ fn check_missing(judge: &mut Judge<'_>) {
     }
 }
 
+/// Whether the address stands in `more_addresses` of a sheet.
+fn is_further(claim: &Claim<'_>) -> bool {
+    let links = claim.machine.iter().flat_map(|machine| &machine.links);
+    let further = links.flat_map(|link| &link.options).flat_map(|options| &options.more_addresses);
+    claim.told.is_none() && further.into_iter().any(|found| found.address.place == claim.place)
+}
+
 fn check_outside_subnet(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for claim in claims(judge) {
+    for claim in claims(judge).filter(|claim| !claim.is_outside_subnet) {
         let (address, subnet) = (claim.address, claim.subnet);
         let family = Family::of(address);
         let name = &subnet.name.value;
@@ -223,14 +264,50 @@ fn check_outside_subnet(judge: &mut Judge<'_>) {
                     }
                     None => String::new(),
                 };
-                (
-                    format!("{address} is not in subnet {name} ({prefix})."),
-                    format!("write an address from {first} to {last}{hint}"),
-                )
+                let in_it = if first == last {
+                    format!("write {first}, which is its only address")
+                } else {
+                    format!("write an address from {first} to {last}")
+                };
+                let routed = if is_further(&claim) {
+                    format!(
+                        ", or {{ address = \"{address}\", outside_subnet = true }} if the network routes it to this machine"
+                    )
+                } else {
+                    String::new()
+                };
+                (format!("{address} is not in subnet {name} ({prefix})."), format!("{in_it}{hint}{routed}"))
             }
             Stated::Value(_) | Stated::Faulty => continue,
         };
         report(judge, &ADDRESS_OUTSIDE_SUBNET, &claim, message, fix);
+    }
+}
+
+fn check_outside_in_subnet(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in &site.machines {
+        for link in &machine.links {
+            let Some(subnet) = site.subnet_of(link) else { continue };
+            for found in link.addresses().filter(|found| found.is_outside_subnet) {
+                let address = found.address.value;
+                let Some(side) = subnet.family(Family::of(address)) else { continue };
+                let prefix = side.prefix.value;
+                if !prefix.contains(&address) {
+                    continue;
+                }
+                judge.on_machine(
+                    &OUTSIDE_ADDRESS_IN_SUBNET,
+                    machine,
+                    found.address.place,
+                    format!(
+                        "{address} is in subnet {} ({prefix}), although outside_subnet is true.",
+                        subnet.name.value
+                    ),
+                    format!("write \"{address}\" in more_addresses, without outside_subnet"),
+                );
+            }
+        }
     }
 }
 
@@ -242,7 +319,7 @@ fn spelled(family: Family, length: u8) -> String {
 }
 
 fn check_netmask(judge: &mut Judge<'_>) {
-    for at in assigned(judge) {
+    for at in assigned(judge).filter(|at| !at.claim.is_outside_subnet) {
         let length = at.side.prefix.value.prefix_len();
         let Some(own) = at.claim.own_length.filter(|own| *own != length) else { continue };
         let family = Family::of(at.address());

@@ -5,6 +5,7 @@ use std::net::IpAddr;
 
 use impostazione_net::{Family, broadcast_of, host_range, network_of};
 use impostazione_ovf::Meaning;
+use impostazione_text::Place;
 use ipnet::IpNet;
 
 use super::address::{Assigned, assigned, report};
@@ -349,16 +350,36 @@ fn check_duplicate(judge: &mut Judge<'_>) {
             (Some((other, _)), _) => other.label().to_owned(),
             (None, _) => "a cluster".to_owned(),
         };
-        let fix = match subnet.and_then(|subnet| judge.suggest_address(subnet, address)) {
-            Some(free) => format!("write a free address, such as {free}"),
-            None => "write another address for one of them".to_owned(),
+        // One that the network routes to a machine has no neighbors in a subnet.
+        let holds = |subnet: &&Subnet| {
+            subnet.family(Family::of(address)).is_some_and(|side| side.prefix.value.contains(&address))
         };
+        let pattern = pattern_from(site, address, used.place);
+        let fix =
+            match (pattern, subnet.filter(holds).and_then(|subnet| judge.suggest_address(subnet, address))) {
+                (Some(pattern), _) => {
+                    format!("every machine of this entry gets it: write a pattern, such as \"{pattern}\"")
+                }
+                (None, Some(free)) => format!("write a free address, such as {free}"),
+                (None, None) => "write another address for one of them".to_owned(),
+            };
         let message = format!("{address} is already the address of {whose} (at {line}).");
         match machine {
             Some(machine) => judge.on_machine(&ADDRESS_DUPLICATE, machine, used.place, message, fix),
             None => judge.on_sheet(&ADDRESS_DUPLICATE, used.place, message, fix),
         }
     }
+}
+
+/// The pattern that gives each machine of an entry its own address, from the one that they all have at a place.
+fn pattern_from(site: &Site, address: IpAddr, place: Place) -> Option<String> {
+    let count =
+        site.address_uses().get(&address)?.iter().filter(|used| used.place == place).take(256).count();
+    let text = address.to_string();
+    let (network, number) = text.split_at_checked(text.rfind(['.', ':'])? + 1)?;
+    let first: usize = number.parse().ok()?;
+    let last = first.checked_add(count.checked_sub(1)?)?;
+    (count > 1 && last < 255).then(|| format!("{network}{{{first}..{last}}}"))
 }
 
 /// Addresses that an appliance is told for itself, and that a machine, a cluster or another appliance has.

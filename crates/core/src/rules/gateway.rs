@@ -27,7 +27,7 @@ pub(crate) static GATEWAY_OUTSIDE_SUBNET: Rule = Rule {
     summary: "a gateway is not in its subnet",
     explanation: "A machine reaches its gateway directly, so the gateway's address must be in the machine's subnet. \
         With a gateway outside, netplan writes its files without complaint and the machine cannot be reached from \
-        other networks. A link-local IPv6 gateway (fe80::…) is right in any subnet.",
+        other networks. With a single rented address the gateway is outside on purpose: write gateway_on_link = true. A link-local IPv6 gateway (fe80::…) is right in any subnet.",
     wrong: "[subnet.quay]\ngateway = \"10.64.11.1\"\n",
     right: "[subnet.quay]\ngateway = \"10.64.10.1\"\n",
     ..Rule::PLAIN
@@ -60,7 +60,7 @@ fn check_outside(judge: &mut Judge<'_>) {
                 IpAddr::V4(_) => false,
             };
             let prefix = side.prefix.value;
-            if is_link_local || prefix.contains(&gateway.value) {
+            if is_link_local || prefix.contains(&gateway.value) || subnet.gateway_on_link {
                 continue;
             }
             let (first, last) = host_range(prefix);
@@ -68,10 +68,20 @@ fn check_outside(judge: &mut Judge<'_>) {
                 &GATEWAY_OUTSIDE_SUBNET,
                 gateway.place,
                 format!("The gateway {} is not in subnet {} ({prefix}).", gateway.value, subnet.name.value),
-                format!("write the router's address in the subnet, from {first} to {last}"),
+                outside_fix(judge, first, last),
             );
         }
     }
+}
+
+/// What to write in place of a gateway outside; of an address that is rented alone it is right.
+fn outside_fix(judge: &Judge<'_>, first: IpAddr, last: IpAddr) -> String {
+    let on_link = judge.say("gateway_on_link = true", "on-link: true");
+    let on_purpose = format!("add {on_link} if it is outside on purpose (a single rented address)");
+    if first == last {
+        return on_purpose;
+    }
+    format!("write the router's address in the subnet, from {first} to {last}, or {on_purpose}")
 }
 
 fn check_missing(judge: &mut Judge<'_>) {

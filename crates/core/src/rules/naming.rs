@@ -13,6 +13,7 @@ use crate::machine::Machine;
 
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&HOSTNAME_DUPLICATE, check_duplicate),
+    Check::new(&MACHINE_NAME_RESERVED, check_reserved),
     Check::new(&DOMAIN_RESERVED_FOR_MDNS, check_mdns),
     Check::new(&HOSTNAME_NUMERIC, check_numeric),
     Check::new(&HOSTNAME_UPPERCASE, check_uppercase),
@@ -33,6 +34,39 @@ static HOSTNAME_DUPLICATE: Rule = Rule {
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.12\" }\n",
     ..Rule::PLAIN
 };
+
+/// A name that is a folder's of the output tree.
+static MACHINE_NAME_RESERVED: Rule = Rule {
+    name: "machine-name-reserved",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "a machine has the name of a folder of the output",
+    explanation: "Each machine has a folder of its name in the output, and the folder site is for what the whole site \
+        shares. A host that must be called so on the network has another name in the sheet, and its own as hostname.",
+    wrong: "[[host]]\nname = \"site\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    right: "[[host]]\nname = \"site-office\"\nhostname = \"site\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    ..Rule::PLAIN
+};
+
+/// The folder of the output that is no machine's. Some filesystems ignore upper and lower case.
+const FOLDER_OF_SITE: &str = "site";
+
+fn check_reserved(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for machine in site.machines.iter().filter(|machine| machine.label().eq_ignore_ascii_case(FOLDER_OF_SITE))
+    {
+        judge.on_machine(
+            &MACHINE_NAME_RESERVED,
+            machine,
+            machine.place,
+            format!(
+                "{} is the name of a folder of the output, which is for the whole site.",
+                machine.label()
+            ),
+            format!("write another name, such as name = \"{0}-1\" with hostname = \"{0}\"", machine.label()),
+        );
+    }
+}
 
 /// A domain that belongs to multicast DNS.
 static DOMAIN_RESERVED_FOR_MDNS: Rule = Rule {

@@ -195,7 +195,7 @@ fn check_unreachable(judge: &mut Judge<'_>) {
                     format!("The router {via} is the link's own address."),
                     "write the address of the router that leads there",
                 );
-            } else if !prefix.contains(&via) && !is_link_local6(via) {
+            } else if !prefix.contains(&via) && !is_link_local6(via) && !subnet.has_router_on_link(via) {
                 let (first, last) = host_range(prefix);
                 judge.on_machine(
                     &ROUTE_UNREACHABLE,

@@ -141,6 +141,8 @@ pub struct SubnetEntry {
     pub prefix6: Stated<Written<String>>,
     /// `gateway6`
     pub gateway6: Stated<Written<String>>,
+    /// `gateway_on_link`
+    pub gateway_on_link: Stated<Written<bool>>,
     /// `vlan`
     pub vlan: Stated<Written<i64>>,
     /// `mtu`
@@ -402,10 +404,23 @@ pub struct LinkEntry {
     pub address: Stated<Written<String>>,
     /// `address6`
     pub address6: Stated<Written<String>>,
+    /// `host_number`
+    pub host_number: Stated<Written<String>>,
+    /// `host_number6`
+    pub host_number6: Stated<Written<String>>,
     /// `default_route`
     pub default_route: Stated<Written<bool>>,
     /// What few links have.
     pub more: Option<Box<MoreOfLink>>,
+}
+
+/// An item of `more_addresses`.
+#[derive(Clone, Debug)]
+pub struct FurtherAddressEntry {
+    /// The item itself, or `address`
+    pub address: Written<String>,
+    /// `outside_subnet`
+    pub outside_subnet: bool,
 }
 
 /// Keys of a link of a host that most leave out.
@@ -418,7 +433,7 @@ pub struct MoreOfLink {
     /// `port`
     pub port: Stated<Written<String>>,
     /// `more_addresses`
-    pub more_addresses: Stated<Vec<Written<String>>>,
+    pub more_addresses: Stated<Vec<FurtherAddressEntry>>,
     /// `routes`
     pub routes: Stated<Vec<RouteEntry>>,
     /// `routing_table`

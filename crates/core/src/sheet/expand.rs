@@ -319,8 +319,18 @@ fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, &mut 
 }
 
 fn each_of_link(link: &mut LinkEntry, visit: &mut impl FnMut(&mut String, &mut Place)) {
-    let LinkEntry { name: _, network, subnet, address, address6, default_route: _, more } = link;
-    for text in [network, subnet, address, address6] {
+    let LinkEntry {
+        name: _,
+        network,
+        subnet,
+        address,
+        address6,
+        host_number,
+        host_number6,
+        default_route: _,
+        more,
+    } = link;
+    for text in [network, subnet, address, address6, host_number, host_number6] {
         each_given(text, visit);
     }
     let Some(more) = more else { return };
@@ -348,9 +358,12 @@ fn each_of_link(link: &mut LinkEntry, visit: &mut impl FnMut(&mut String, &mut P
     for text in [kind, mac, port, duplex, mode, primary, lacp_rate, hash_policy, over] {
         each_given(text, visit);
     }
-    for list in [more_addresses, members] {
-        each_of_texts(list, visit);
+    if let Stated::Value(further) = more_addresses {
+        for entry in further {
+            each_written(&mut entry.address, visit);
+        }
     }
+    each_of_texts(members, visit);
     if let Stated::Value(routes) = routes {
         for route in routes {
             each_given(&mut route.to, visit);

@@ -3,6 +3,7 @@
 mod brackets;
 mod entries;
 mod expand;
+mod familiar;
 mod hidden;
 mod hidden_unparsed;
 mod keys;
@@ -15,10 +16,10 @@ mod syntax;
 mod table;
 
 pub use entries::{
-    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
-    MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SIZE_LIMIT, SecretEntry,
-    SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry,
-    VirtualAddressEntry, WaiverEntry, WifiEntry,
+    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, FurtherAddressEntry, ItemEntry, LinkEntry,
+    ListEntry, MachineEntry, MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry,
+    SIZE_LIMIT, SecretEntry, SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry,
+    TimeKeyEntry, VirtualAddressEntry, WaiverEntry, WifiEntry,
 };
 pub use expand::expand;
 pub(crate) use hidden::{is_path, is_variable};

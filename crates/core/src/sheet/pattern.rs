@@ -147,10 +147,16 @@ impl Counting {
     fn parse(written: &str) -> Result<Self, PatternFault> {
         let text = short(written);
         let Some((first, last)) = written.split_once("..") else {
+            let is_number = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+            let meant = written.split_once('-').filter(|(first, last)| is_number(first) && is_number(last));
             return Err(PatternFault {
                 message: format!("{{{text}}} is not a range: it has no two dots."),
-                fix: "write a range such as {01..12}, or add rows = \"buoys.csv\" for a field of a CSV file; double \
-                    the brace for a literal brace".to_owned(),
+                fix: if let Some((first, last)) = meant {
+                    format!("write {{{first}..{last}}}")
+                } else {
+                    "write a range such as {01..12}, or add rows = \"buoys.csv\" for a field of a CSV file; double \
+                    the brace for a literal brace".to_owned()
+                },
             });
         };
         let range = Self::number(first, last).or_else(|| Self::address(first, last)).ok_or_else(|| PatternFault {

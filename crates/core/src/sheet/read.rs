@@ -5,15 +5,15 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::entries::{
-    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry,
-    MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry, SecretEntry,
-    SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry,
+    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, FurtherAddressEntry, ItemEntry, LinkEntry,
+    ListEntry, MachineEntry, MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry,
+    SecretEntry, SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry,
     VirtualAddressEntry, WaiverEntry, WifiEntry, label_of,
 };
 use super::keys::{
-    ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, HOST, HOST_LINK, IN_USE,
-    KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SECRET_VALUE, SSH, SUBNET_TABLE, TAKE, TIME_KEY, TableSpec,
-    VIRTUAL_ADDRESS, WAIVER, WIFI,
+    ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, FURTHER_ADDRESS, HOST,
+    HOST_LINK, IN_USE, KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SECRET_VALUE, SSH, SUBNET_TABLE, TAKE,
+    TIME_KEY, TableSpec, VIRTUAL_ADDRESS, WAIVER, WIFI,
 };
 use super::syntax;
 use super::table::{Reader, TableReader};
@@ -400,6 +400,7 @@ fn read_subnet(
         gateway: table.text("gateway"),
         prefix6: table.text("prefix6"),
         gateway6: table.text("gateway6"),
+        gateway_on_link: table.flag("gateway_on_link"),
         vlan: table.integer("vlan"),
         mtu: table.integer("mtu"),
         hypervisor_network: table.text("hypervisor_network"),
@@ -617,6 +618,8 @@ fn read_link(
         subnet: table.text("subnet"),
         address: table.text("address"),
         address6: table.text("address6"),
+        host_number: table.text_or_number("host_number"),
+        host_number6: table.text_or_number("host_number6"),
         default_route: table.flag("default_route"),
         more: if spec.key("kind").is_some() { read_more_of_link(&mut table) } else { None },
     };
@@ -627,7 +630,8 @@ fn read_link(
 
 fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLink>> {
     let is_more = |key: &str| {
-        !matches!(key, "subnet" | "address" | "address6" | "default_route") && HOST_LINK.key(key).is_some()
+        !matches!(key, "subnet" | "address" | "address6" | "host_number" | "host_number6" | "default_route")
+            && HOST_LINK.key(key).is_some()
     };
     if !table.has_any(is_more) && !table.has_mistyped(is_more) {
         return None;
@@ -636,7 +640,7 @@ fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLi
         kind: table.text("kind"),
         mac: table.text("mac"),
         port: table.text("port"),
-        more_addresses: table.texts("more_addresses"),
+        more_addresses: read_further_addresses(table),
         routes: read_routes(table),
         routing_table: table.integer("routing_table"),
         mtu: table.integer("mtu"),
@@ -653,6 +657,38 @@ fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLi
         over: table.text("over"),
         spanning_tree: table.flag("spanning_tree"),
     }))
+}
+
+fn read_further_addresses(table: &mut TableReader<'_, '_, '_>) -> Stated<Vec<FurtherAddressEntry>> {
+    let Some(value) = table.get("more_addresses") else { return table.absent("more_addresses") };
+    let Some(items) = value.get_ref().as_array() else {
+        table.wrong_type("more_addresses", value);
+        return Stated::Faulty;
+    };
+    let mut addresses = Vec::with_capacity(items.len());
+    for item in items {
+        let place = table.reader.place(item.span());
+        match item.get_ref() {
+            DeValue::String(text) if !table.reader.is_broken(place) => {
+                let address = Written::new(text.to_string(), place);
+                addresses.push(FurtherAddressEntry { address, outside_subnet: false });
+            }
+            DeValue::String(_) => {}
+            DeValue::Table(inner) => {
+                let mut further = table.inner(inner, &FURTHER_ADDRESS, place);
+                further.refuse_unknown_keys(&[]);
+                let address = further.required_text("address").into_value();
+                let outside_subnet = match further.flag("outside_subnet") {
+                    Stated::Value(flag) => flag.value,
+                    Stated::Absent => false,
+                    Stated::Faulty => continue,
+                };
+                addresses.extend(address.map(|address| FurtherAddressEntry { address, outside_subnet }));
+            }
+            _ => table.wrong_type("more_addresses", item),
+        }
+    }
+    if addresses.is_empty() && !items.is_empty() { Stated::Faulty } else { Stated::Value(addresses) }
 }
 
 fn read_routes(table: &mut TableReader<'_, '_, '_>) -> Stated<Vec<RouteEntry>> {

@@ -4,6 +4,7 @@ use impostazione_text::{Place, SourceId, Span, Stated, Written, nearest};
 use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue};
 
+use super::familiar::{Familiar, familiar};
 use super::keys::{KEYS, KeySpec, TableSpec};
 use super::rules::form;
 use crate::finding::Finding;
@@ -92,16 +93,28 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
             let close = || nearest(name, self.spec.keys.iter().map(|known| known.name), 1).first().copied();
             let meant = only.or_else(close);
             let outer = outer.iter().find(|table| table.key(name).is_some());
-            let finding = if let Some(home) = outer {
-                self.reader.misplaced.extend(home.key(name).map(|key| key.name));
-                form::key_misplaced(machine, place, self.spec, name, home, true)
-            } else if let Some(meant) = meant {
-                self.mistyped.push(meant);
-                form::key_unknown(machine, place, self.spec, name, Some(meant))
-            } else if let Some(home) = KEYS.iter().find(|table| table.key(name).is_some()) {
-                form::key_misplaced(machine, place, self.spec, name, home, false)
-            } else {
-                form::key_unknown(machine, place, self.spec, name, None)
+            let home = || KEYS.iter().find(|table| table.key(name).is_some());
+            let finding = match (familiar(self.spec, name, self.table), outer) {
+                (Some(Familiar { stands_for: Some(key), fix }), _) => {
+                    self.mistyped.push(key);
+                    form::key_not_there(machine, place, self.spec, name, fix)
+                }
+                (_, Some(outer)) => {
+                    self.reader.misplaced.extend(outer.key(name).map(|key| key.name));
+                    form::key_misplaced(machine, place, self.spec, name, outer, true)
+                }
+                (Some(Familiar { stands_for: None, fix }), None) => match home() {
+                    Some(home) => form::key_misplaced_from(machine, place, self.spec, name, home, fix),
+                    None => form::key_not_there(machine, place, self.spec, name, fix),
+                },
+                (None, None) => match (meant, home()) {
+                    (Some(meant), _) => {
+                        self.mistyped.push(meant);
+                        form::key_unknown(machine, place, self.spec, name, Some(meant))
+                    }
+                    (None, Some(home)) => form::key_misplaced(machine, place, self.spec, name, home, false),
+                    (None, None) => form::key_unknown(machine, place, self.spec, name, None),
+                },
             };
             self.reader.findings.push(finding);
         }
@@ -160,6 +173,18 @@ impl<'r, 's, 't> TableReader<'r, 's, 't> {
     pub(super) fn text(&mut self, key: &str) -> Stated<Written<String>> {
         self.scalar(key, |value| match value {
             DeValue::String(text) => Some(text.to_string()),
+            _ => None,
+        })
+    }
+
+    /// A text, or a whole number as a text.
+    pub(super) fn text_or_number(&mut self, key: &str) -> Stated<Written<String>> {
+        self.scalar(key, |value| match value {
+            DeValue::String(text) => Some(text.to_string()),
+            DeValue::Integer(number) => Some(match number.radix() {
+                16 => format!("0x{}", number.as_str()),
+                _ => number.as_str().to_owned(),
+            }),
             _ => None,
         })
     }

@@ -294,6 +294,7 @@ fn links_of(told: &ToldAppliance<'_>) -> (Vec<Subnet>, Vec<Link>) {
             Some((address, place)) => Stated::Value(AddressChoice::Static(LinkAddress {
                 address: Written::new(address, place),
                 own_length: None,
+                is_outside_subnet: false,
             })),
             None => Stated::Absent,
         };
@@ -316,6 +317,7 @@ fn links_of(told: &ToldAppliance<'_>) -> (Vec<Subnet>, Vec<Link>) {
             vlan: Stated::Absent,
             mtu: None,
             hypervisor_network: None,
+            gateway_on_link: false,
             wifi: Stated::Absent,
             dhcp_ranges: Vec::new(),
             kept_free: Vec::new(),

@@ -38,6 +38,8 @@ pub struct LinkDetails {
     pub wake_on_lan: bool,
     /// Whether it has an IPv4 link-local address too.
     pub link_local4: bool,
+    /// The gateways that are outside its prefixes and reached on the link itself.
+    pub gateways_on_link: Vec<String>,
 }
 
 /// A route.
@@ -61,6 +63,12 @@ impl LinkDetails {
             mac: link.mac().map(|mac| mac.value.to_string()),
             only_port: link.is_only_port(),
             members: link.members().iter().map(|member| member.value.clone()).collect(),
+            gateways_on_link: Family::BOTH
+                .into_iter()
+                .filter_map(|family| site.gateway_of(link, family))
+                .filter(|gateway| site.has_router_on_link(link, gateway.value))
+                .map(|gateway| gateway.value.to_string())
+                .collect(),
             mtu_bytes: site.mtu_of(link).map(|mtu| mtu.value),
             routes: link
                 .routes()
@@ -69,7 +77,7 @@ impl LinkDetails {
                     to: route.to.value.to_string(),
                     via: route.via.value.to_string(),
                     metric: route.metric.as_ref().map(|metric| metric.value),
-                    on_link: false,
+                    on_link: site.has_router_on_link(link, route.via.value),
                 })
                 .collect(),
             ..Self::default()

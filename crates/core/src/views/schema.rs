@@ -69,12 +69,16 @@ fn shape_schema(shape: &Shape) -> Value {
     let texts = || json!({ "type": "array", "items": { "type": "string" } });
     match shape {
         Shape::Text => json!({ "type": "string" }),
+        Shape::TextOrNumber => json!({ "type": ["string", "integer"] }),
         Shape::Word(words) => json!({ "type": "string", "enum": words }),
         Shape::Flag => json!({ "type": "boolean" }),
         Shape::Number(least, most) => json!({ "type": "integer", "minimum": least, "maximum": most }),
         Shape::Date => json!({ "type": "string", "format": "date" }),
         Shape::TextList => texts(),
         Shape::Words(words) => json!({ "type": "array", "items": { "type": "string", "enum": words } }),
+        Shape::TextsOr(table) => {
+            json!({ "type": "array", "items": { "anyOf": [{ "type": "string" }, reference(table)] } })
+        }
         Shape::List(tables) => list(tables),
         Shape::Lists => json!({ "type": "object", "additionalProperties": list(&[]) }),
         Shape::Texts => json!({ "type": "object", "additionalProperties": { "type": "string" } }),

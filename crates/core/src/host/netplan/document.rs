@@ -123,6 +123,9 @@ pub(super) struct Auth {
 pub(super) struct Route {
     pub(super) to: String,
     pub(super) via: String,
+    /// Whether the router is reached on the link although no network of the link holds it.
+    #[serde(rename = "on-link", skip_serializing_if = "std::ops::Not::not")]
+    pub(super) is_on_link: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(super) metric: Option<u32>,
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -179,12 +179,19 @@ fn everywhere(family: Family) -> &'static str {
 
 fn routes(site: &Site, link: &Link) -> Vec<Route> {
     let default = Family::BOTH.into_iter().filter_map(|family| {
-        let via = site.default_gateway(link, family)?.value.to_string();
-        Some(Route { to: everywhere(family).to_owned(), via, metric: None, table: None })
+        let via = site.default_gateway(link, family)?.value;
+        Some(Route {
+            to: everywhere(family).to_owned(),
+            via: via.to_string(),
+            is_on_link: site.has_router_on_link(link, via),
+            metric: None,
+            table: None,
+        })
     });
     let others = link.routes().iter().map(|route| Route {
         to: route.to.value.to_string(),
         via: route.via.value.to_string(),
+        is_on_link: site.has_router_on_link(link, route.via.value),
         metric: route.metric.as_ref().map(|metric| metric.value),
         table: None,
     });
@@ -198,6 +205,7 @@ fn answer_by_itself(device: &mut Device, site: &Site, link: &Link, table: u32) {
         device.routes.push(Route {
             to: everywhere(family).to_owned(),
             via: gateway.value.to_string(),
+            is_on_link: site.has_router_on_link(link, gateway.value),
             metric: None,
             table: Some(table),
         });

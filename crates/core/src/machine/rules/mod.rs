@@ -3,6 +3,7 @@
 pub(crate) mod address;
 pub(crate) mod bond;
 pub(crate) mod gateway;
+pub(crate) mod host_number;
 pub(crate) mod link;
 pub(crate) mod locale;
 pub(crate) mod login;

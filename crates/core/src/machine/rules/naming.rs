@@ -62,6 +62,15 @@ pub(crate) static SEARCH_MALFORMED: Rule = Rule {
     ..Rule::PLAIN
 };
 
+/// The pattern that somebody means by `gauge-[1-3]`.
+fn as_pattern(text: &str) -> Option<String> {
+    let (before, rest) = text.split_once('[')?;
+    let (range, after) = rest.split_once(']')?;
+    let (first, last) = range.split_once("..").or_else(|| range.split_once(['-', ':']))?;
+    let is_number = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+    (is_number(first) && is_number(last)).then(|| format!("{before}{{{first}..{last}}}{after}"))
+}
+
 /// A name that cannot be a host name, under the rule that its fault belongs to.
 pub(crate) fn hostname_faulty(
     machine: Option<String>,
@@ -79,6 +88,9 @@ pub(crate) fn hostname_faulty(
     };
     let is_full = text.trim_end_matches('.').contains('.') && DomainName::parse(text).is_ok();
     let fix = match &fault.meant {
+        _ if as_pattern(text).is_some() => {
+            format!("write \"{}\" for several machines", as_pattern(text).unwrap_or_default())
+        }
         Some(meant) if is_full => {
             format!("write \"{meant}\", and fqdn = \"{text}\" if its domain is not the sheet's")
         }

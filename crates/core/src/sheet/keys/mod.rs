@@ -11,8 +11,8 @@ pub(crate) use common::COMMON;
 pub(crate) use credentials::{ACCOUNT, SECRET, SECRET_VALUE, SSH, TIME_KEY};
 pub(crate) use machines::{ANSWER, APPLIANCE, CLUSTER, HOST, TAKE, WAIVER};
 pub(crate) use network::{
-    APPLIANCE_LINK, DNS_FOR_TABLE, HOST_LINK, IN_USE, KEYED_SERVER, POOL, ROUTE, SUBNET_TABLE,
-    VIRTUAL_ADDRESS, WIFI,
+    APPLIANCE_LINK, DNS_FOR_TABLE, FURTHER_ADDRESS, HOST_LINK, IN_USE, KEYED_SERVER, POOL, ROUTE,
+    SUBNET_TABLE, VIRTUAL_ADDRESS, WIFI,
 };
 pub use spec::{KeySpec, Shape, TableSpec};
 use spec::{key, table};
@@ -102,6 +102,7 @@ pub static KEYS: &[&TableSpec] = &[
     &ACCOUNT,
     &HOST,
     &HOST_LINK,
+    &FURTHER_ADDRESS,
     &ROUTE,
     &CLUSTER,
     &VIRTUAL_ADDRESS,

@@ -28,6 +28,23 @@ pub(super) const ADDRESS6: KeySpec = key(
     Shape::Text,
 );
 
+pub(super) const HOST_NUMBER: KeySpec = key(
+    "host_number",
+    "a number, or a pattern of numbers",
+    r#"host_number = "{11..22}""#,
+    "The IPv4 address, in place of `address`, counted from the start of the subnet's prefix: 11 in `10.64.10.0/24` is \
+        10.64.10.11. Decimal, or hexadecimal with `0x`. When the subnet gets another prefix, the number stays.",
+    Shape::TextOrNumber,
+);
+
+pub(super) const HOST_NUMBER6: KeySpec = key(
+    "host_number6",
+    "a number, or a pattern of numbers",
+    r#"host_number6 = "0x1f""#,
+    "The same for the IPv6 address, counted from the start of `prefix6`.",
+    Shape::TextOrNumber,
+);
+
 pub(super) const DEFAULT_ROUTE: KeySpec = key(
     "default_route",
     "true or false",
@@ -71,6 +88,14 @@ pub(crate) static SUBNET_TABLE: TableSpec = table(
             "The IPv6 router, under the same conditions as `gateway`. A link-local address (`fe80::…`) is allowed \
                 here too.",
             Shape::Text,
+        ),
+        key(
+            "gateway_on_link",
+            "true or false",
+            "gateway_on_link = true",
+            "Whether the router answers on the link itself although its address is outside the prefix, as with a single rented \
+                address (`prefix = \"10.64.99.7/32\"`). Applies to each family whose gateway is outside. Default: false.",
+            Shape::Flag,
         ),
         key(
             "vlan",
@@ -276,12 +301,15 @@ pub(crate) static HOST_LINK: TableSpec = table(
         ),
         ADDRESS,
         ADDRESS6,
+        HOST_NUMBER,
+        HOST_NUMBER6,
         key(
             "more_addresses",
-            "a list of addresses",
-            r#"more_addresses = ["10.64.10.32", "fd64:10::32"]"#,
-            "Further addresses of its subnet. Default: none.",
-            Shape::TextList,
+            "a list of addresses, or of tables",
+            r#"more_addresses = ["10.64.10.32", { address = "10.64.203.9", outside_subnet = true }]"#,
+            "Further addresses of its subnet. One that the network routes to this machine from elsewhere says so with \
+                `outside_subnet`. Default: none.",
+            Shape::TextsOr(&FURTHER_ADDRESS),
         ),
         DEFAULT_ROUTE,
         key(
@@ -404,6 +432,25 @@ pub(crate) static HOST_LINK: TableSpec = table(
     ],
 );
 
+/// An item of `more_addresses`
+pub(crate) static FURTHER_ADDRESS: TableSpec = table(
+    "{ address = …, outside_subnet = … } in more_addresses",
+    "a further address",
+    "A further address of a link.",
+    &[
+        key("address", "an address", r#"address = "10.64.203.9""#, "The address. Required.", Shape::Text)
+            .required(),
+        key(
+            "outside_subnet",
+            "true or false",
+            "outside_subnet = true",
+            "Whether the address is not one of the link's subnet: the network routes it to this machine. It gets the mask \
+                that is written with it, or `/32` or `/128`. Default: false.",
+            Shape::Flag,
+        ),
+    ],
+);
+
 /// An item of `routes`
 pub(crate) static ROUTE: TableSpec = table(
     "{ to = …, via = … } in routes",
@@ -445,6 +492,8 @@ pub(crate) static APPLIANCE_LINK: TableSpec = table(
         SUBNET,
         ADDRESS,
         ADDRESS6,
+        HOST_NUMBER,
+        HOST_NUMBER6,
         DEFAULT_ROUTE,
     ],
 );

@@ -22,6 +22,8 @@ pub struct KeySpec {
 pub enum Shape {
     /// A text.
     Text,
+    /// A text, or a whole number.
+    TextOrNumber,
     /// One of these words.
     Word(&'static [&'static str]),
     /// True or false.
@@ -34,6 +36,8 @@ pub enum Shape {
     TextList,
     /// A list of these words.
     Words(&'static [&'static str]),
+    /// A list of texts, or of tables of this kind.
+    TextsOr(&'static TableSpec),
     /// A list of texts, or of tables of these kinds, or `"none"` in its place.
     List(&'static [&'static TableSpec]),
     /// A table of lists, by a name of the administrator's choice.

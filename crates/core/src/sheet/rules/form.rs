@@ -145,7 +145,6 @@ pub(crate) fn key_unknown(
     key: &str,
     meant: Option<&str>,
 ) -> Finding {
-    let message = format!("There is no key `{key}` in {}.", spec.called);
     let fix = match (meant, familiar(key)) {
         (_, Some(familiar)) => familiar.to_owned(),
         (Some(meant), None) => format!("write `{meant}`"),
@@ -154,6 +153,18 @@ pub(crate) fn key_unknown(
             format!("remove the line, or use a key that is there: {}", known.join(", "))
         }
     };
+    key_not_there(machine, place, spec, key, fix)
+}
+
+/// A key that `spec` does not have, and what to write.
+pub(crate) fn key_not_there(
+    machine: Option<String>,
+    place: Place,
+    spec: &TableSpec,
+    key: &str,
+    fix: String,
+) -> Finding {
+    let message = format!("There is no key `{key}` in {}.", spec.called);
     Finding::new(&KEY_UNKNOWN, machine, place, message, fix)
 }
 
@@ -210,6 +221,18 @@ pub(crate) fn key_misplaced(
     } else {
         format!("move the line to {}, as in {}", home.called, home.header)
     };
+    key_misplaced_from(machine, place, spec, key, home, fix)
+}
+
+/// A key of another table, and what to write.
+pub(crate) fn key_misplaced_from(
+    machine: Option<String>,
+    place: Place,
+    spec: &TableSpec,
+    key: &str,
+    home: &TableSpec,
+    fix: String,
+) -> Finding {
     Finding::new(
         &KEY_MISPLACED,
         machine,

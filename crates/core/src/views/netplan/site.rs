@@ -134,6 +134,7 @@ pub(super) fn site_of(
                 vlan,
                 mtu: None,
                 hypervisor_network: None,
+                gateway_on_link: false,
                 wifi,
                 dhcp_ranges: Vec::new(),
                 kept_free: Vec::new(),
@@ -271,7 +272,7 @@ fn choice(read: &ReadLink<'_>, family: Family) -> Stated<AddressChoice> {
 }
 
 fn as_link(address: &ReadAddress) -> LinkAddress {
-    LinkAddress { address: address.at.clone(), own_length: None }
+    LinkAddress { address: address.at.clone(), own_length: None, is_outside_subnet: false }
 }
 
 /// The others of the same networks.
