@@ -13,6 +13,7 @@ use serde_json::Value;
 struct Unit {
     addresses: Vec<String>,
     routes: Vec<(String, String)>,
+    gateways_on_link: Vec<String>,
     dns: Vec<String>,
     domains: Vec<String>,
     accepts_advertisements: Option<bool>,
@@ -30,6 +31,13 @@ fn read_unit(text: &str) -> Unit {
         match (title, pairs.as_slice()) {
             ("Route", [("Destination", to @ ("0.0.0.0/0" | "::/0")), ("Gateway", via)]) => {
                 unit.routes.push(((*to).to_owned(), (*via).to_owned()));
+            }
+            (
+                "Route",
+                [("Destination", to @ ("0.0.0.0/0" | "::/0")), ("Gateway", via), ("GatewayOnLink", "true")],
+            ) => {
+                unit.routes.push(((*to).to_owned(), (*via).to_owned()));
+                unit.gateways_on_link.push((*via).to_owned());
             }
             ("Network", pairs) => {
                 for (key, value) in pairs {
@@ -88,9 +96,13 @@ fn prove(sheet: &str) -> usize {
         let mut servers = Vec::new();
         for link in links {
             let unit = &units[link["name"].as_str().unwrap()];
-            assert_eq!(unit.addresses, texts(&link["addresses"]["values"]), "{sheet}");
+            // Netplan writes IPv4 before IPv6.
+            let mut addresses = texts(&link["addresses"]["values"]);
+            addresses.sort_by_key(|address| address.contains(':'));
+            assert_eq!(unit.addresses, addresses, "{sheet}");
             let gateways: Vec<&str> = unit.routes.iter().map(|(_, via)| via.as_str()).collect();
             assert_eq!(gateways, texts(&link["gateways"]), "{sheet}");
+            assert_eq!(unit.gateways_on_link, texts(&link["gateways_on_link"]), "{sheet}");
             for (to, via) in &unit.routes {
                 assert_eq!(to, if via.contains(':') { "::/0" } else { "0.0.0.0/0" });
             }
@@ -130,6 +142,20 @@ fn texts(value: &Value) -> Vec<String> {
 #[ignore = "needs netplan, which .ci/run installs"]
 fn every_host_of_the_sample_site() {
     assert_eq!(prove(&Workspace::new().read("harbor.toml")), 9);
+}
+
+/// Its gateways are outside its prefixes, and it has addresses that are routed to it.
+#[test]
+#[ignore = "needs netplan, which .ci/run installs"]
+fn the_rented_server() {
+    let sheet = Workspace::new().read("rented.toml");
+    assert_eq!(prove(&sheet), 1);
+    // A rented address of one family, beside a subnet with its gateway in it, and a number in place of the address.
+    let half = sheet.replacen("\"fd64:200::7/128\"", "\"fd64:200::/64\"", 1);
+    let half = half.replacen("\"fd64:201::1\"", "\"fd64:200::1\"", 1);
+    let half = half.replacen("address6       = \"fd64:200::7\"", "host_number6   = 7", 1);
+    assert_ne!(half, sheet);
+    assert_eq!(prove(&half), 1);
 }
 
 /// The units are not compared with our own reading alone: here what the sheet says is written out once more by hand.

@@ -618,14 +618,22 @@ fn read_link(
         subnet: table.text("subnet"),
         address: table.text("address"),
         address6: table.text("address6"),
-        host_number: table.text_or_number("host_number"),
-        host_number6: table.text_or_number("host_number6"),
+        host_number: read_host_number(&mut table, "host_number"),
+        host_number6: read_host_number(&mut table, "host_number6"),
         default_route: table.flag("default_route"),
         more: if spec.key("kind").is_some() { read_more_of_link(&mut table) } else { None },
     };
     let says_none = |given: &Stated<Written<String>>| given.value().is_some_and(|text| text.value == "none");
     let lacks_subnet = entry.subnet.is_absent() && !says_none(&entry.address) && !says_none(&entry.address6);
     (entry, lacks_subnet)
+}
+
+/// A host number. Counting in hexadecimal gives digits without `0x`, which would be taken for decimal ones.
+fn read_host_number(table: &mut TableReader<'_, '_, '_>, key: &str) -> Stated<Written<String>> {
+    table.text_or_number(key).and_then(|written| {
+        let counts_in_hexadecimal = written.value.contains("{0x") && !written.value.starts_with("0x");
+        Some(if counts_in_hexadecimal { written.with(format!("0x{}", written.value)) } else { written })
+    })
 }
 
 fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLink>> {
