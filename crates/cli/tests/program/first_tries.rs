@@ -24,6 +24,8 @@ fn what_people_try_first_is_answered_with_what_to_write() {
         ("a range in brackets", hosts("gauge-[1-3]", "10.64.10.{11..13}")),
         ("a range with a hyphen", hosts("gauge-{1-3}", "10.64.10.{11..13}")),
         ("one address for a pattern", hosts("gauge-{1..3}", "10.64.10.11")),
+        ("one name for a pattern", hosts("gauge-01", "10.64.10.{11..13}")),
+        ("one name without a number", hosts("gauge", "10.64.10.{11..13}")),
         ("a passphrase in another word", wifi("psk = { secret = \"radio\" }")),
         ("a passphrase itself", wifi("password = \"seven lamps behind\"")),
         ("a key of a network", wifi("key = \"seven lamps behind\"")),

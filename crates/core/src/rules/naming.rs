@@ -1,5 +1,6 @@
 //! Rules on the names of machines and domains.
 
+use std::cell::LazyCell;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
@@ -150,6 +151,14 @@ fn check_duplicate(judge: &mut Judge<'_>) {
     told::names::check_duplicate(judge, &HOSTNAME_DUPLICATE);
     let site = judge.site;
     let mut first_of: HashMap<String, (&Machine, Place)> = HashMap::with_capacity(site.machines.len());
+    // How many machines each entry has, which is asked for where names are wrong only.
+    let counts = LazyCell::new(|| {
+        let mut counts: HashMap<Place, usize> = HashMap::new();
+        for machine in &site.machines {
+            *counts.entry(machine.place).or_default() += 1;
+        }
+        counts
+    });
     for machine in &site.machines {
         let Some(hostname) = machine.hostname.value() else { continue };
         let own = (hostname.as_str() != machine.label()).then_some((hostname.as_str(), machine.name_place));
@@ -167,12 +176,29 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                         machine,
                         place,
                         format!("{name} is already the name of the {} at {line}.", first.kind().word()),
-                        "rename one of them",
+                        if of_first == place {
+                            let count = counts.get(&machine.place).copied().unwrap_or_default();
+                            one_name_for_many(name, count)
+                        } else {
+                            "rename one of them".to_owned()
+                        },
                     );
                 }
             }
         }
     }
+}
+
+/// What to write in place of a name that each machine of an entry has.
+fn one_name_for_many(name: &str, count: usize) -> String {
+    let stem = name.trim_end_matches(|character: char| character.is_ascii_digit());
+    let digits = name.strip_prefix(stem).unwrap_or_default();
+    let first = digits.parse().unwrap_or(1_usize);
+    let last = first.saturating_add(count.saturating_sub(1));
+    let (dash, width) = if digits.is_empty() { ("-", 1) } else { ("", digits.len()) };
+    format!(
+        "every machine of this entry gets it: write a pattern, such as \"{stem}{dash}{{{first:0width$}..{last:0width$}}}\""
+    )
 }
 
 fn check_mdns(judge: &mut Judge<'_>) {
