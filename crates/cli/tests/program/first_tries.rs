@@ -42,6 +42,7 @@ fn what_people_try_first_is_answered_with_what_to_write() {
         ),
         ("an IP", a_link("ip = \"10.64.10.11\"")),
         ("an IPv6 address", a_link("address = \"10.64.10.11\", ipv6 = \"fd64:10::11\"")),
+        ("no further address", a_link("address = \"10.64.10.11\", more_addresses = [\"none\"]")),
         ("a mask", a_link("address = \"10.64.10.11\", netmask = \"255.255.255.0\"")),
         ("a mask as a number", a_link("address = \"10.64.10.11\", prefix_length = 24")),
         ("a gateway", a_link("address = \"10.64.10.11\", gateway = \"10.64.10.1\"")),

@@ -306,6 +306,11 @@ impl Resolver<'_> {
     fn further_address(&mut self, entry: &FurtherAddressEntry) -> Option<LinkAddress> {
         let written = &entry.address;
         let family = if written.value.contains(':') { Family::V6 } else { Family::V4 };
+        // Elsewhere "none" is an answer; in a list it must not be dropped without a word.
+        if written.value == "none" {
+            self.address("more_addresses", None, written);
+            return None;
+        }
         match self.link_address("more_addresses", family, written)? {
             AddressChoice::Static(address) => {
                 Some(LinkAddress { is_outside_subnet: entry.outside_subnet, ..address })

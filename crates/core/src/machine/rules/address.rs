@@ -39,6 +39,10 @@ pub(crate) fn malformed(
                 format!("`{key}` is \"{text}\", but every address is static and DHCP is always off."),
                 format!("write the address itself, such as {key} = \"{}\"", example(key)),
             ),
+            Tried::Nothing => (
+                format!("`{key}` has \"{text}\" in it, which is not an address."),
+                "remove it: without an item there is no further address".to_owned(),
+            ),
             Tried::Range(pattern) => (
                 format!("`{key}` is \"{text}\", which is a range, but a link has one address here."),
                 format!("write \"{pattern}\", and a range of the same length in the name of the machines"),
@@ -62,6 +66,8 @@ pub(crate) fn malformed(
 enum Tried {
     /// Having a server choose it.
     Dhcp,
+    /// Saying that there is none, in a list.
+    Nothing,
     /// The addresses of several machines, in another notation than that of patterns, which is this.
     Range(String),
 }
@@ -70,6 +76,9 @@ impl Tried {
     fn of(text: &str) -> Option<Self> {
         if ["dhcp", "dhcp4", "dhcp6", "auto", "slaac"].iter().any(|word| text.eq_ignore_ascii_case(word)) {
             return Some(Self::Dhcp);
+        }
+        if text == "none" {
+            return Some(Self::Nothing);
         }
         let (first, last) = text.split_once('-')?;
         let before = first.rfind(['.', ':'])? + 1;
