@@ -44,8 +44,9 @@ const TOLD: [Told; 21] = [
         examples: &[
             ("review harbor.toml", "what each machine will get"),
             ("review harbor.toml --only 'logbook-*'", "one cluster"),
+            ("review harbor.toml --only 'lamp-*' -v", "also where in the sheet their settings are"),
         ],
-        verbose: None,
+        verbose: Some("Also show where in the sheet each setting comes from"),
     },
     Told {
         command: &["render"],

@@ -38,7 +38,7 @@ fn main() -> ExitCode {
     let result = match arguments.command {
         Command::Check(check) => commands::check::run(&check, arguments.quiet, arguments.verbose),
         Command::Explain(explain) => commands::explain::run(&explain),
-        Command::Review(review) => commands::review::run(&review),
+        Command::Review(review) => commands::review::run(&review, arguments.verbose),
         Command::Render(render) => commands::render::run(&render, arguments.quiet, arguments.verbose),
         Command::Place(place) => commands::place::run(&place, arguments.quiet, arguments.verbose),
         Command::Undo(undo) => commands::undo::run(&undo, arguments.quiet),

@@ -116,3 +116,83 @@ fn what_the_sheet_does_not_have_follows_the_propertys_own_text() {
     assert_eq!(value("DNS server 2", ""), None);
     assert!(second("DNS server 2", "").1[0].contains("asks for number 2"));
 }
+
+/// What an answer takes by a link that is chosen by where it leads, or why not.
+fn toward(take: &str) -> String {
+    let links = format!(
+        "link.office = {{ network = \"Office\", subnet = \"quay\", address = \"10.64.10.61\" }}\n\
+         link.mast = {{ network = \"Mast\", subnet = \"mast\", address = \"10.64.20.61\", default_route = false }}\n\
+         [appliance.answer]\n\"seen\" = {{ {take} }}\n\
+         [subnet.far]\nprefix = \"10.64.96.0/20\"\nprefix6 = \"fd64:96::/64\"\n\
+         [[host]]\nname = \"both\"\n\
+         link.lan0 = {{ subnet = \"quay\", address = \"10.64.10.31\", routes = [{{ to = \"10.64.21.128/25\", via = \"10.64.10.2\" }}] }}\n\
+         link.lan1 = {{ subnet = \"mast\", address = \"10.64.20.31\", default_route = false, routes = [\
+         {{ to = \"10.64.96.0/20\", via = \"10.64.20.2\" }}, {{ to = \"10.64.21.0/24\", via = \"10.64.20.2\" }}] }}\n"
+    );
+    let (values, messages) = answered(
+        "<Property ovf:key=\"seen\" ovf:type=\"string\" ovf:userConfigurable=\"true\"/>",
+        "",
+        &links,
+    );
+    let about: Vec<String> = messages
+        .into_iter()
+        .filter(|text| {
+            text.contains("reach")
+                || text.contains("way")
+                || text.contains("toward")
+                || text.contains("direction")
+                || text.contains("is not an address")
+        })
+        .collect();
+    match values.into_iter().find(|(id, _)| id == "seen") {
+        Some((_, value)) => {
+            assert!(about.is_empty(), "{about:?}");
+            value
+        }
+        None => about.join(" "),
+    }
+}
+
+#[test]
+fn a_link_is_chosen_by_what_is_reached_over_it() {
+    for (take, expected) in [
+        // Its own subnets, and else the default route.
+        ("take = \"address\", toward = \"10.64.20.5\"", "10.64.20.61"),
+        ("take = \"address\", toward = \"mast\"", "10.64.20.61"),
+        ("take = \"address\", toward = \"quay\"", "10.64.10.61"),
+        ("take = \"address\", toward = \"far\"", "10.64.10.61"),
+        ("take = \"netmask\", toward = \"10.64.96.5\"", "255.255.255.0"),
+        ("take = \"gateway\", toward = \"10.64.96.5\"", "10.64.10.1"),
+        // A route is more specific than the default route, and one route than another.
+        ("take = \"address\", of = \"both\", toward = \"far\"", "10.64.20.31"),
+        ("take = \"address\", of = \"both\", toward = \"10.64.21.5\"", "10.64.20.31"),
+        ("take = \"address\", of = \"both\", toward = \"10.64.21.200\"", "10.64.10.31"),
+        ("take = \"address\", of = \"both\", toward = \"10.64.21.128/25\"", "10.64.10.31"),
+        ("take = \"address\", of = \"both\", toward = \"10.64.112.0/20\"", "10.64.10.31"),
+        // A part of it leaves by another link.
+        (
+            "take = \"address\", of = \"both\", toward = \"10.64.21.0/24\"",
+            "both reaches 10.64.21.0/24 by several links: lan1, lan0.",
+        ),
+        ("take = \"address\", toward = \"both\"", "tower reaches both by several links: office, mast."),
+        // There is no IPv6 at all.
+        (
+            "take = \"address\", toward = \"fd64:96::5\"",
+            "tower has no way to fd64:96::5: no subnet of its own, no route and no default route.",
+        ),
+        (
+            "take = \"address\", link = \"mast\", toward = \"quay\"",
+            "A value is taken of one link, by link or by toward.",
+        ),
+        (
+            "take = \"hostname\", toward = \"quay\"",
+            "hostname belongs to the machine and not to a link, so it has no direction.",
+        ),
+        (
+            "take = \"address\", toward = \"quai\"",
+            "\"quai\" is not an address, a subnet or a machine of the sheet.",
+        ),
+    ] {
+        assert_eq!(toward(take), expected, "{take}");
+    }
+}

@@ -86,9 +86,12 @@ fn the_files_of_a_host_come_in_a_fixed_order() {
             "gauge/rootfs/etc/systemd/system/multi-user.target.wants/ssh.service",
             "gauge/rootfs/etc/systemd/timesyncd.conf.d/60-impostazione.conf",
             "gauge/accounts.json",
+            "site/ssh_config",
         ]
     );
-    assert!(tree.files.iter().all(|file| file.machine == "gauge"));
+    for file in &tree.files {
+        assert_eq!(file.machine, if file.path.starts_with("site/") { "" } else { "gauge" }, "{}", file.path);
+    }
 }
 
 #[test]
@@ -160,7 +163,7 @@ fn a_folder_in_the_place_of_a_file_stops_everything_before_anything_is_changed()
     assert!(matches!(&fault, WriteFault::AFolder(path) if path.ends_with("etc/hosts")), "{fault}");
     assert_eq!(fs::read(&netplan).unwrap(), before);
     assert_eq!(fs::read(into.join("files.json")).unwrap(), list);
-    assert_eq!(fs::read_dir(&into).unwrap().count(), 2, "no staging folder is left");
+    assert_eq!(fs::read_dir(&into).unwrap().count(), 3, "no staging folder is left");
 }
 
 #[test]
@@ -171,7 +174,7 @@ fn a_host_that_becomes_something_else_loses_the_files_that_are_no_longer_its() {
     put(&all, &into, &["gauge"], false).unwrap();
     let dropped = all.files.pop().unwrap();
     let report = put(&all, &into, &["gauge"], false).unwrap();
-    assert_eq!((report.removed.as_slice(), report.unchanged), (&[dropped.path.clone()][..], 9));
+    assert_eq!((report.removed.as_slice(), report.unchanged), (&[dropped.path.clone()][..], 10));
     assert!(!into.join(dropped.path).exists());
 }
 
@@ -180,6 +183,6 @@ fn an_existing_empty_folder_is_filled() {
     let folder = tempfile::tempdir().unwrap();
     let report =
         put(&tree(&host("gauge", "address = \"10.64.10.11\"")), folder.path(), &["gauge"], false).unwrap();
-    assert_eq!(report.written.len(), 10);
+    assert_eq!(report.written.len(), 11);
     assert!(folder.path().join("files.json").is_file());
 }

@@ -1,6 +1,8 @@
 //! The two address families.
 
-use std::net::IpAddr;
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
+
+use ipnet::{IpNet, Ipv4Net, Ipv6Net};
 
 /// IPv4 or IPv6.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -25,6 +27,23 @@ impl Family {
         match self {
             Self::V4 => "IPv4",
             Self::V6 => "IPv6",
+        }
+    }
+
+    /// The other one.
+    #[must_use]
+    pub fn other(self) -> Self {
+        match self {
+            Self::V4 => Self::V6,
+            Self::V6 => Self::V4,
+        }
+    }
+
+    /// The prefix of all its addresses, to which a default route leads.
+    pub fn everything(self) -> IpNet {
+        match self {
+            Self::V4 => Ipv4Net::new_assert(Ipv4Addr::UNSPECIFIED, 0).into(),
+            Self::V6 => Ipv6Net::new_assert(Ipv6Addr::UNSPECIFIED, 0).into(),
         }
     }
 

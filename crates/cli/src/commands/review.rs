@@ -20,17 +20,24 @@ struct JsonReport<'a> {
     review: &'a Review,
 }
 
-pub(crate) fn run(arguments: &ReviewArguments) -> Result<Exit, Failure> {
+pub(crate) fn run(arguments: &ReviewArguments, is_verbose: bool) -> Result<Exit, Failure> {
     // What is only shown needs no secret.
     let assessment = assess_with_file(&arguments.sheet, &NotAsked)?;
     let only = Only::new(&arguments.only, &assessment.site)?;
     let review = review(&assessment.site, |name| only.includes(name))
-        .with_judgment(&assessment.site, &assessment.findings);
+        .with_judgment(&assessment.site, &assessment.findings)
+        .with_origins(&assessment.site, &assessment.sources);
     match arguments.format {
         Format::Json => {
             json::print(&JsonReport { sheet_read_whole: assessment.is_whole, review: &review })?;
         }
-        Format::Text => terminal::print(&terminal::show_review(&review, terminal::width()))?,
+        Format::Text => {
+            let mut text = terminal::show_review(&review, terminal::width());
+            if is_verbose {
+                text.push_str(&terminal::show_origins(&review, terminal::width()));
+            }
+            terminal::print(&text)?;
+        }
     }
     let found = assessment.findings.iter().filter(|finding| !finding.is_waived()).count();
     if found > 0 {

@@ -32,6 +32,9 @@ pub(super) fn link_words(kind: &str, details: &LinkDetails) -> Vec<String> {
         let gateways = details.routing_table_gateways.join(", ");
         words.push(format!("replies via {gateways} (table {table})"));
     }
+    if let Some(before) = &details.replaces {
+        words.push(format!("replaces {before}"));
+    }
     if let Some(speed) = details.speed_mbit_per_s {
         let duplex = if details.full_duplex.unwrap_or(true) { "full" } else { "half" };
         words.push(format!("{speed} Mbit/s, {duplex} duplex, fixed"));

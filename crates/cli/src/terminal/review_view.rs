@@ -117,7 +117,12 @@ fn ssh_words(ssh: ReviewedSsh) -> ReviewedValue {
         (ssh.root_login, "root too"),
         (ssh.host_key, "a prepared host key"),
     ];
-    words(ways.into_iter().filter(|(is_so, _)| *is_so).map(|(_, text)| text.to_owned()).collect())
+    let mut said: Vec<String> =
+        ways.into_iter().filter(|(is_so, _)| *is_so).map(|(_, text)| text.to_owned()).collect();
+    if ssh.port != 22 {
+        said.push(format!("port {}", ssh.port));
+    }
+    words(said)
 }
 
 fn hashing_words(hashing: ReviewedHashing) -> ReviewedValue {

@@ -6,7 +6,7 @@ use std::thread;
 use std::time::Duration;
 
 use crate::base::{Base, text};
-use crate::container::{Cable, Container, answers};
+use crate::container::{Cable, Container, answers_at};
 use crate::machine::{Card, Machine, boot_file, disk_image, with_boot_files};
 use crate::network::Network;
 use crate::report::Report;
@@ -302,7 +302,20 @@ fn a_rented_host(base: Base, host: &'static str, number: u8, routes: &str) {
     const GATEWAY: Cable = Cable { link: "eth0", far: &["10.64.201.1/32", "fd64:201::1/128"] };
     let (address, address6) = (format!("10.64.200.{number}"), format!("fd64:200::{number}"));
     let site = Site::new();
-    let rootfs = site.placed(base, host, |_| (), &[]);
+    // The image listens elsewhere, too: its lines would add up with ours.
+    let elsewhere = |rootfs: &Path| {
+        let write = |path: &str, text: &str| {
+            let path = rootfs.join(path);
+            fs::create_dir_all(path.parent().unwrap()).unwrap();
+            fs::write(path, text).unwrap();
+        };
+        write("etc/ssh/sshd_config.d/10-image.conf", "Port 2200\nListenAddress 0.0.0.0:2201\n");
+        write("etc/systemd/system/ssh.socket.d/port.conf", "[Socket]\nListenStream=2202\n");
+        let wanted = rootfs.join("etc/systemd/system/sockets.target.wants");
+        fs::create_dir_all(&wanted).unwrap();
+        std::os::unix::fs::symlink("/lib/systemd/system/ssh.socket", wanted.join("ssh.socket")).unwrap();
+    };
+    let rootfs = site.placed(base, host, elsewhere, &[]);
     let mut report = Report::new(host, &format!("{host}: a rented address of each family, in a container"));
     let container = Container::start(&rootfs, &[GATEWAY]);
     let network = &container.network;
@@ -314,7 +327,7 @@ fn a_rented_host(base: Base, host: &'static str, number: u8, routes: &str) {
     network.ip(&format!("route add {routed}/32 via {address} dev h-eth0 src 10.64.202.9"));
     network.ip(&format!("route add {address6}/128 dev h-eth0 src fd64:202::9"));
     network.ip(&format!("route add {routed6}/128 via {address6} dev h-eth0 src fd64:202::9"));
-    wait_until("SSH", Duration::from_mins(1), || answers(network, &address));
+    wait_until("SSH", Duration::from_mins(1), || answers_at(network, &address, 2222));
     let reached = Asked::when_ready(&site, network, &address);
     report.is(
         "addresses",
@@ -330,6 +343,11 @@ fn a_rented_host(base: Base, host: &'static str, number: u8, routes: &str) {
         let (_, told, stderr) = site.by_key(network, "keeper", "keeper", address, from);
         report.is(&format!("reached at {address}"), &format!("{}{stderr}", told.trim_end()), from_there);
     }
+    let listening = "ss -Hltn | tr -s ' ' | cut -d' ' -f4 | sed 's/.*://' | grep ^22 | sort -u";
+    report.is("ports that SSH listens on", &reached.says(listening), "2222");
+    // What site/ssh_config says is enough: name, port, login and host key.
+    let (_, told, stderr) = site.by_name(network, host, "hostname; id -un");
+    report.is("by site/ssh_config", &format!("{told}{stderr}"), &format!("{host}\nkeeper\n"));
     // What it sends of its own accord goes there too.
     for behind in ["10.64.202.9", "fd64:202::9"] {
         let greets = format!(

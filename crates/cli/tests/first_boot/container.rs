@@ -69,8 +69,13 @@ impl Container {
 
 /// Whether an SSH server greets.
 pub(crate) fn answers(network: &Network, address: &str) -> bool {
+    answers_at(network, address, 22)
+}
+
+/// The same at a port.
+pub(crate) fn answers_at(network: &Network, address: &str, port: u16) -> bool {
     let [program, namespace] = network.within();
-    let greets = format!("exec 3<>/dev/tcp/{address}/22 && read -t 2 -u 3 line && [[ $line == SSH-* ]]");
+    let greets = format!("exec 3<>/dev/tcp/{address}/{port} && read -t 2 -u 3 line && [[ $line == SSH-* ]]");
     ask(&program, &[&namespace, "timeout", "3", "bash", "-c", &greets], "").0 == 0
 }
 

@@ -54,12 +54,14 @@ gateway_on_link = true
 
 [[host]]
 name = "ferry-house"
+ssh  = { host_key = true, port = 2222 }
 link.eth0 = { subnet = "rented", address = "10.64.200.7", address6 = "fd64:200::7", more_addresses = [
     { address = "10.64.203.7", outside_subnet = true }, { address = "fd64:203::7", outside_subnet = true },
 ] }
 
 [[host]]
 name     = "ticket-house"
+ssh      = { host_key = true, port = 2222 }
 renderer = "NetworkManager"
 link.eth0 = { subnet = "rented-too", address = "10.64.200.8", address6 = "fd64:200::8", more_addresses = [
     { address = "10.64.203.8", outside_subnet = true }, { address = "fd64:203::8", outside_subnet = true },
@@ -247,6 +249,40 @@ impl Site {
         self.ssh_with(network, &["env", "--"], options, person, address, script)
     }
 
+    /// The port that `known_hosts` has for an address.
+    fn port(&self, address: &str) -> String {
+        let known = fs::read_to_string(self.output().join("known_hosts")).unwrap();
+        let start = format!("[{address}]:");
+        let mut names =
+            known.lines().filter_map(|line| line.split(' ').next()).flat_map(|names| names.split(','));
+        names.find_map(|name| name.strip_prefix(&start)).unwrap_or("22").to_owned()
+    }
+
+    /// Runs a script on a host by its name alone, as `site/ssh_config` says.
+    pub(crate) fn by_name(&self, network: &Network, host: &str, script: &str) -> (i32, String, String) {
+        let [program, namespace] = network.within();
+        let output = self.output();
+        let known = format!("UserKnownHostsFile={}", text(&output.join("known_hosts")));
+        let (config, key) = (text(&output.join("site/ssh_config")), text(&self.key("keeper")));
+        let arguments = [
+            namespace.as_str(),
+            "ssh",
+            "-F",
+            &config,
+            "-o",
+            &known,
+            "-o",
+            "BatchMode=yes",
+            "-o",
+            "ConnectTimeout=20",
+            "-i",
+            &key,
+            host,
+            "sh -s",
+        ];
+        ask(&program, &arguments, script)
+    }
+
     fn ssh_with(
         &self,
         network: &Network,
@@ -259,6 +295,7 @@ impl Site {
         let [program, namespace] = network.within();
         let known = format!("UserKnownHostsFile={}", text(&self.output().join("known_hosts")));
         let who = format!("{person}@{address}");
+        let port = self.port(address);
         let mut arguments = vec![namespace.as_str()];
         arguments.extend(before);
         arguments.extend([
@@ -271,6 +308,8 @@ impl Site {
             "StrictHostKeyChecking=yes",
             "-o",
             "ConnectTimeout=20",
+            "-p",
+            &port,
         ]);
         arguments.extend(options);
         arguments.extend([who.as_str(), "sh -s"]);

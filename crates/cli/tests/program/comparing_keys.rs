@@ -68,7 +68,7 @@ const CHANGES: &[(&str, &[&str])] = &[
 
 /// Keys that end before the output: they say what is right, where something is, or what is somebody else's; and those that
 /// cannot be changed alone, since another belongs with them.
-const NOT_ALONE: [&str; 51] = [
+const NOT_ALONE: [&str; 53] = [
     "10.64.10.40",
     "10.64.30.40",
     "allowed_sizes",
@@ -106,6 +106,7 @@ const NOT_ALONE: [&str; 51] = [
     "reason",
     "refused_passwords",
     "renderer",
+    "replaces",
     "require",
     "rows",
     "rule",
@@ -116,6 +117,7 @@ const NOT_ALONE: [&str; 51] = [
     "storage_free",
     "system",
     "time_service",
+    "toward",
     "typed_on",
     "until",
     "variable",

@@ -84,6 +84,35 @@ fn files_of_users_and_of_the_ssh_server_are_what_their_readers_take() {
 }
 
 #[test]
+#[ignore = "needs sshd and root, which .ci/run has: sshd wants the folder /run/sshd"]
+fn sshd_listens_on_one_port_whatever_the_image_says() {
+    let with_port = sheet("").replace("name = \"gauge-01\"", "name = \"gauge-01\"\nssh = { port = 2222 }");
+    let workspace = with_output_of(&with_port);
+    let card = Card::new(&workspace);
+    card.write(
+        "etc/ssh/sshd_config",
+        "Port 22\nListenAddress 0.0.0.0:2200\nInclude /etc/ssh/sshd_config.d/*.conf\nListenAddress ::\nListenAddress 0.0.0.0\n",
+    );
+    card.write("etc/ssh/sshd_config.d/50-image.conf", "Port=2201\nListenAddress [::]:2202\n");
+    let before = card.list();
+    card.placed(&["--fresh-identity"]);
+    let path = |path: &str| card.top().join(path).display().to_string();
+    let main = card.read("etc/ssh/sshd_config").replace("/etc/ssh/", &path("etc/ssh/"));
+    workspace.write("sshd_config", main);
+    fs::create_dir_all("/run/sshd").unwrap();
+    let config = workspace.path().join("sshd_config").display().to_string();
+    let says = run("/usr/sbin/sshd", &["-T", "-h", &path("etc/ssh/ssh_host_ed25519_key"), "-f", &config]);
+    let listening =
+        says.lines().filter(|line| line.starts_with("port ") || line.starts_with("listenaddress "));
+    assert_eq!(
+        listening.collect::<Vec<_>>(),
+        ["port 2222", "listenaddress [::]:2222", "listenaddress 0.0.0.0:2222"]
+    );
+    assert_eq!(card.undo(&[]).code, 0);
+    assert_eq!(card.list(), before);
+}
+
+#[test]
 #[ignore = "makes devices, which needs root"]
 fn a_device_in_place_of_a_file_is_never_opened() {
     for (path, number) in [

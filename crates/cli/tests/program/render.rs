@@ -74,7 +74,7 @@ fn the_files_of_a_host_say_what_the_sheet_says() {
     );
     assert_eq!(
         after_header(&format!("{rootfs}/etc/ssh/sshd_config.d/00-impostazione.conf")),
-        "PubkeyAuthentication yes\nPasswordAuthentication no\nKbdInteractiveAuthentication no\nPermitRootLogin no\n\
+        "Port 22\nPubkeyAuthentication yes\nPasswordAuthentication no\nKbdInteractiveAuthentication no\nPermitRootLogin no\n\
          AuthorizedKeysFile .ssh/authorized_keys .ssh/authorized_keys2\nAuthorizedKeysCommand none\n\
          AuthorizedPrincipalsFile none\nAuthorizedPrincipalsCommand none\nTrustedUserCAKeys none\n\
          HostbasedAuthentication no\nPermitEmptyPasswords no\n"
@@ -196,7 +196,8 @@ fn files_json_lists_each_file_with_its_size_and_digest() {
         let file = &listed[path];
         assert_eq!(file["sha256"], sha256sum(content).as_str(), "{path}");
         assert_eq!(file["size"], content.len(), "{path}");
-        assert_eq!(file["machine"], path.split('/').next().unwrap(), "{path}");
+        let folder = path.split('/').next().unwrap();
+        assert_eq!(file["machine"], if folder == "site" { "" } else { folder }, "{path}");
         assert_eq!(file["owner"].is_string(), path.contains("/rootfs/"), "{path}");
         assert_eq!(
             file["link"].is_string(),
@@ -214,7 +215,7 @@ fn the_same_sheet_gives_the_same_bytes_wherever_and_however_often() {
     render(&other, &["--only", "gauge-*"]);
     assert_eq!(one.tree("out"), other.tree("out"));
     let again = render(&one, &[]);
-    assert_eq!(again.stdout, "out: no files written for 10 machines, 134 unchanged\n");
+    assert_eq!(again.stdout, "out: no files written for 10 machines, 135 unchanged\n");
 }
 
 #[test]
@@ -224,12 +225,16 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
     let before = workspace.tree("out");
     workspace.write("lamps.csv", workspace.read("lamps.csv").replace("10.64.20.11", "10.64.20.13"));
     let run = render(&workspace, &["-v"]);
-    let changed = ["lamp-north/rootfs/etc/hosts", "lamp-north/rootfs/etc/netplan/60-impostazione.yaml"];
+    let changed = [
+        "lamp-north/rootfs/etc/hosts",
+        "lamp-north/rootfs/etc/netplan/60-impostazione.yaml",
+        "site/ssh_config",
+    ];
     assert_eq!(
         run.stdout,
         format!(
-            "wrote   out/{}\nwrote   out/{}\nout: 2 files written for 10 machines, 132 unchanged\n",
-            changed[1], changed[0]
+            "wrote   out/{}\nwrote   out/{}\nwrote   out/{}\nout: 3 files written for 10 machines, 132 unchanged\n",
+            changed[1], changed[0], changed[2]
         )
     );
     let after = workspace.tree("out");
@@ -242,7 +247,7 @@ fn a_changed_sheet_changes_the_files_concerned_and_no_others() {
         .collect();
     let mut sorted = differing.clone();
     sorted.sort_unstable();
-    assert_eq!(sorted, [changed[0], changed[1]]);
+    assert_eq!(sorted, changed);
 }
 
 #[test]
@@ -292,7 +297,7 @@ fn a_file_that_was_changed_by_hand_is_written_again_where_that_is_said() {
         .mode("out/gauge-01/accounts.json", 0o644)
         .when("render harbor.toml --into out --discard-changes")
         .ends_with(0)
-        .says_only("out: 3 files written for 10 machines, 131 unchanged\n")
+        .says_only("out: 3 files written for 10 machines, 132 unchanged\n")
         .and();
     assert_eq!(given.tree("out"), before);
 }
@@ -346,7 +351,7 @@ fn a_list_that_names_files_outside_the_tree_removes_none() {
 fn only_some_machines_are_rendered_but_the_whole_sheet_must_be_right() {
     let workspace = Workspace::new();
     let run = render(&workspace, &["--only", "gauge-*", "--only", "logbook"]);
-    assert_eq!(run.stdout, "out: 90 files written for 7 machines\n");
+    assert_eq!(run.stdout, "out: 91 files written for 7 machines\n");
     assert!(!workspace.exists("out/signal-tower"));
     let run = workspace.run(&["render", "slips.toml", "--into", "other", "--only", "gauge-01"]);
     assert_eq!((run.code, workspace.exists("other")), (1, false));

@@ -41,6 +41,7 @@ fn plain_link() -> Value {
         "full_duplex": null,
         "wake_on_lan": false,
         "link_local4": false,
+        "replaces": null,
         "gateways_on_link": [],
         "member_of": null,
         "network": null,
@@ -82,7 +83,7 @@ fn a_host_to_the_letter() {
                     "keyboard": {"state": "not-stated", "values": []},
                     "ipv6": "static",
                     "renderer": "networkd",
-                    "ssh": {"enabled": true, "password_login": false, "root_login": false, "host_key": false},
+                    "ssh": {"enabled": true, "password_login": false, "root_login": false, "host_key": false, "port": 22},
                     "stock_logins": "lock",
                     "password_hashing": {"algorithm": "yescrypt", "cost": 5},
                 },
@@ -98,9 +99,67 @@ fn a_host_to_the_letter() {
                 }],
                 "package": null,
                 "properties": [],
+                "origins": [
+                    from_common("domain", 4),
+                    from_common("dns", 5),
+                    from_common("search", 6),
+                    from_common("ntp", 7),
+                    from_common("timezone", 8),
+                ],
             }],
         })
     );
+}
+
+fn from_common(setting: &str, line: u64) -> Value {
+    json!({"setting": setting, "from": "common", "subnet": null, "at": format!("line {line}")})
+}
+
+#[test]
+fn the_machine_comes_before_its_subnet_and_that_before_common() {
+    let workspace = with(&right_sheet(
+        "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\ntimezone = \"Europe/Malta\"\n\
+         domain = \"slip.capovetro.example\"\nntp = [{ take = \"address\", of = \"lamp-1\" }, \"none\"]\n\
+         [subnet.islet]\nprefix = \"10.64.40.0/24\"\ngateway = \"none\"\nsearch = \"none\"\ndns = \"none\"\nntp = \"none\"\n\
+         [[host]]\nname = \"lamp-{1..3}\"\nserves = [\"ntp\"]\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.{11..13}\" }\n\
+         [host.differs.lamp-2]\ntimezone = \"Etc/UTC\"\nlink.eth0.address = \"10.64.30.42\"\n\
+         [[host]]\nname = \"islet\"\nlink.eth0 = { subnet = \"islet\", address = \"10.64.40.11\" }\n\
+         [[host]]\nname = \"both\"\nntp = [{ take = \"ntp-1\", of = \"lamp-3\" }, \"none\"]\n\
+         link.lan0 = { mac = \"02:64:00:00:00:01\", subnet = \"islet\", address = \"10.64.40.12\" }\n\
+         link.lan1 = { mac = \"02:64:00:00:00:02\", subnet = \"slip\", address = \"10.64.30.14\" }\n",
+    ));
+    let found = review(&workspace, &[]);
+    let machine = |name: &str| {
+        let machines = found["machines"].as_array().unwrap();
+        machines.iter().find(|machine| machine["name"] == name).unwrap().clone()
+    };
+    let of = |name: &str, key: &str| machine(name)[key].clone();
+    let from = |name: &str, key: &str| {
+        let machine = machine(name);
+        let origins = machine["origins"].as_array().unwrap();
+        let origin = origins.iter().find(|origin| origin["setting"] == key).unwrap();
+        (
+            origin["from"].as_str().unwrap().to_owned(),
+            origin["subnet"].as_str().unwrap_or_default().to_owned(),
+        )
+    };
+    let pair = |from: &str, subnet: &str| (from.to_owned(), subnet.to_owned());
+    assert_eq!(of("lamp-1", "timezone"), stated(&["Europe/Malta"]));
+    assert_eq!(from("lamp-1", "timezone"), pair("subnet", "slip"));
+    assert_eq!(of("lamp-1", "fqdn"), "lamp-1.slip.capovetro.example");
+    assert_eq!(from("lamp-1", "dns"), pair("common", ""));
+    // One of the pattern differs, and only in what is written for it.
+    assert_eq!(of("lamp-2", "timezone"), stated(&["Etc/UTC"]));
+    assert_eq!(from("lamp-2", "timezone"), pair("machine", ""));
+    assert_eq!(of("lamp-2", "ntp"), of("lamp-3", "ntp"));
+    assert_eq!(machine("lamp-2")["links"][0]["addresses"], stated(&["10.64.30.42/24"]));
+    assert_eq!(machine("lamp-3")["links"][0]["addresses"], stated(&["10.64.30.13/24"]));
+    // Without a default route the only link counts; with one, the link that it leads through does.
+    assert_eq!(of("islet", "dns")["state"], "none");
+    assert_eq!(from("islet", "dns"), pair("subnet", "islet"));
+    assert_eq!(of("both", "domain"), stated(&["slip.capovetro.example"]));
+    // A list of a machine takes what another has from its subnet.
+    assert_eq!(of("both", "ntp"), stated(&["10.64.30.11"]));
 }
 
 #[test]

@@ -147,8 +147,10 @@ fn a_server_with_the_key_is_the_one_of_known_hosts() {
     let free = TcpListener::bind("127.0.0.1:0").unwrap();
     let port = free.local_addr().unwrap().port();
     drop(free);
-    let config = drop_in.replace("/etc/ssh/ssh_host_ed25519_key", &key.display().to_string());
-    workspace.write("sshd_config", format!("{config}Port {port}\nListenAddress 127.0.0.1\nPidFile none\n"));
+    let config = drop_in
+        .replace("/etc/ssh/ssh_host_ed25519_key", &key.display().to_string())
+        .replace("Port 22\n", &format!("Port {port}\n"));
+    workspace.write("sshd_config", format!("{config}ListenAddress 127.0.0.1\nPidFile none\n"));
     let says =
         output(Command::new("/usr/sbin/sshd").arg("-T").arg("-f").arg(workspace.path().join("sshd_config")));
     let keys: Vec<&str> = says.lines().filter(|line| line.starts_with("hostkey ")).collect();

@@ -322,6 +322,7 @@ pub(crate) fn take_for(
         word: Written::new(word, place),
         of: Of::Itself,
         link: link.map(|link| Written::new(link.name.value.to_string(), place)),
+        toward: None,
         nth: nth.map(|nth| Written::new(nth, place)),
         join: join.map(str::to_owned),
         place,

@@ -395,9 +395,17 @@ impl<'a> Telling<'a> {
         if !meaning.is_of_link() {
             return AboutLink::Machine;
         }
-        if let Some(Stated::Value(AnswerSource::Take(Take { of: Of::Itself, link: Some(name), .. }))) =
-            answer.map(|answer| &answer.source)
-        {
+        let take = match answer.map(|answer| &answer.source) {
+            Some(Stated::Value(AnswerSource::Take(take))) if take.of == Of::Itself => Some(take),
+            _ => None,
+        };
+        if let Some(take) = take.filter(|take| take.toward.is_some()) {
+            return match take.choose_link(self.site, self.machine) {
+                Ok(link) => AboutLink::Link(link),
+                Err(fault) => AboutLink::Unclear(fault.message.trim_end_matches('.').to_owned()),
+            };
+        }
+        if let Some(Take { link: Some(name), .. }) = take {
             return match self.machine.link_named(&name.value) {
                 Some(link) => AboutLink::Link(link),
                 None => AboutLink::Unclear(format!("{} has no link {}", self.machine.called(), name.value)),

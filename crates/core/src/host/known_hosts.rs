@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 
 use super::header::HEADER;
 use super::unwritable::Unwritable;
-use crate::machine::{Link, Machine, Site};
+use crate::machine::{Link, Machine, Site, Ssh};
 
 /// Where the list lies, at the top of the output tree.
 pub const KNOWN_HOSTS_PATH: &str = "known_hosts";
@@ -31,13 +31,15 @@ pub fn known_hosts_file(site: &Site) -> Result<Option<String>, Unwritable> {
     Ok(has_any.then_some(text))
 }
 
-/// What somebody may call a host.
+/// What somebody may call a host; with its port where that is not the usual one.
 fn names(machine: &Machine) -> Vec<String> {
     let hostname = machine.hostname.value().map(ToString::to_string);
     let addresses =
         machine.links.iter().flat_map(Link::addresses).map(|found| found.address.value.to_string());
     let mut names: Vec<String> = Vec::new();
+    let port = machine.settings.ssh.port();
     for name in hostname.into_iter().chain(machine.fqdn()).chain(addresses) {
+        let name = if port == Ssh::USUAL_PORT { name } else { format!("[{name}]:{port}") };
         if !names.contains(&name) {
             names.push(name);
         }

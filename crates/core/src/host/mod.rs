@@ -11,6 +11,7 @@ mod localtime;
 mod netplan;
 mod resolved;
 mod ssh;
+mod ssh_config;
 mod sudoers;
 mod systemd_link;
 mod timesyncd;
@@ -26,7 +27,8 @@ pub use locale::{DEBIAN_LOCALE_PATH, KEYBOARD_PATH, LOCALE_PATH, keyboard_file, 
 pub use localtime::{LOCALTIME_PATH, TIMEZONE_PATH, localtime_target, timezone_file};
 pub use netplan::{NETPLAN_PATH, netplan_file};
 pub use resolved::{RESOLVED_PATH, multicast_dns_files, resolved_file};
-pub use ssh::{SSH_MASKED, SSH_WANTED, SSHD_PATH, sshd_file};
+pub use ssh::{SSH_MASKED, SSH_SOCKET_PATH, SSH_WANTED, SSHD_PATH, ssh_socket_file, sshd_file};
+pub use ssh_config::{SSH_CONFIG_PATH, ssh_config_file};
 pub use sudoers::{SUDOERS_PATH, sudoers_file};
 pub use systemd_link::systemd_link_files;
 pub use timesyncd::{TIMESYNCD_PATH, timesyncd_file};

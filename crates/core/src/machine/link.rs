@@ -21,6 +21,8 @@ pub struct Link {
     pub address: Stated<AddressChoice>,
     /// Static IPv6 address.
     pub address6: Stated<AddressChoice>,
+    /// The address that the machine had here before.
+    pub replaces: Option<Box<Written<IpAddr>>>,
     /// Whether the default route may lead through it.
     pub default_route: bool,
     /// What few links have.

@@ -27,6 +27,7 @@ mod subnet;
 mod take;
 mod take_value;
 mod time_server;
+mod way_toward;
 
 pub use account::{Account, AuthorizedKey};
 pub use answer::{Answer, AnswerSource};
@@ -46,7 +47,7 @@ pub use settings::{
     Choices, DomainServers, HashKind, HostsFile, Ipv6Mode, NetplanVersion, Purpose, Renderer, ServerMention,
     Settings, Ssh, StockLogins, TimeService, TimeSource,
 };
-pub use site::{AddressOwner, AddressUse, AskedServer, Site};
+pub use site::{AddressOwner, AddressUse, AskedServer, SettingOrigin, Site};
 pub use subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
-pub use take::{Of, Take, TakeFault};
+pub use take::{Of, Take, TakeFault, Toward};
 pub use time_server::{TimeServer, TimeServerFault};

@@ -27,7 +27,7 @@ use super::rules;
 use super::secret::{Secret, TimeKey};
 use super::site::Site;
 use super::subnet::{Gateway, InUse, Subnet, SubnetFamily, Wifi};
-use super::take::{Of, Take};
+use super::take::{Of, Take, Toward};
 use crate::finding::Finding;
 use crate::sheet::rules::form;
 use crate::sheet::{
@@ -59,7 +59,12 @@ pub fn resolve(
         let secret = resolver.secret(entry);
         resolver.secrets.push(secret);
     }
-    let subnets: Vec<Subnet> = sheet.subnets.into_iter().map(|entry| resolver.subnet(entry)).collect();
+    let mut of_subnets = Vec::with_capacity(sheet.subnets.len());
+    let mut subnets = Vec::with_capacity(sheet.subnets.len());
+    for mut entry in sheet.subnets {
+        of_subnets.push(entry.settings.take());
+        subnets.push(resolver.subnet(entry));
+    }
     let names = Names::of(&subnets, &sheet.clusters, &sheet.pools, &sheet.machines);
     let account_count = sheet.accounts.len();
     let accounts: Vec<Account> =
@@ -79,7 +84,7 @@ pub fn resolve(
         meanings: Vec::new(),
         machines: Vec::with_capacity(sheet.machines.len()),
         addresses: OnceLock::new(),
-        common_places: OnceLock::new(),
+        shared_settings: OnceLock::new(),
         servers: OnceLock::new(),
         secret_uses: OnceLock::new(),
         secret_slots: OnceLock::new(),
@@ -90,7 +95,7 @@ pub fn resolve(
         let machine = resolver.machine(entry, &mut site, &names);
         site.machines.push(machine);
     }
-    resolver.all_settings(&mut site, sheet.common, own, &names);
+    resolver.all_settings(&mut site, sheet.common, of_subnets, own, &names);
     site.secrets = std::mem::take(&mut resolver.secrets);
     resolver.fetch(&mut site);
     (site, resolver.findings)
@@ -212,6 +217,7 @@ impl Resolver<'_> {
                     Some(InUse { address: self.address("in_use", None, &address)?, user })
                 })
                 .collect(),
+            settings: None,
         }
     }
 
@@ -691,6 +697,29 @@ impl Resolver<'_> {
                 }
             }
         };
+        let toward = match entry.toward {
+            None => None,
+            Some(written) => {
+                let found = if let Some(index) = names.subnets.get(&written.value) {
+                    Toward::Subnet(*index)
+                } else if let Some(index) = names.machines.get(&written.value) {
+                    Toward::Machine(*index)
+                } else if let Ok(address) = parse_address(&written.value, None) {
+                    Toward::Prefix(address.into())
+                } else if let Some(prefix) =
+                    Family::BOTH.into_iter().find_map(|family| parse_prefix(&written.value, family).ok())
+                {
+                    Toward::Prefix(prefix)
+                } else {
+                    let known = sorted(
+                        names.subnets.keys().chain(names.machines.keys()).map(String::as_str).collect(),
+                    );
+                    let finding = rules::reference::toward_nothing(self.machine.clone(), &written, &known);
+                    return self.report(finding);
+                };
+                Some(written.with(found))
+            }
+        };
         let nth = match entry.nth {
             None => None,
             Some(nth) => match usize::try_from(nth.value).ok().filter(|number| *number > 0) {
@@ -706,6 +735,7 @@ impl Resolver<'_> {
             word: entry.take.with(word),
             of,
             link: entry.link,
+            toward,
             nth,
             join: entry.join.map(|join| join.value),
             place,

@@ -61,6 +61,11 @@ impl Resolver<'_> {
             subnet,
             address,
             address6,
+            replaces: entry
+                .replaces
+                .and_then(|written| self.address("replaces", None, &written))
+                .into_value()
+                .map(Box::new),
             default_route: entry.default_route.value().is_none_or(|flag| flag.value),
             options: None,
         };

@@ -19,12 +19,17 @@ use super::take::{Of, TakeFault};
 use super::time_server::TimeServer;
 use crate::finding::Finding;
 use crate::sheet::rules::form;
-use crate::sheet::{COMMON, ItemEntry, ListEntry, SettingsEntry, SshEntry, TakeEntry};
+use crate::sheet::{COMMON, ItemEntry, ListEntry, SSH, SettingsEntry, SshEntry, TakeEntry};
 
-/// Settings as written, by machine, for lists that take values from each other.
-struct AsWritten<'e> {
-    common: &'e SettingsEntry,
-    own: &'e [Option<Box<SettingsEntry>>],
+/// Settings as written: those of `[common]`, those of subnets, and those of machines, which come before each other in that
+/// order.
+#[derive(Clone)]
+struct AsWritten {
+    common: SettingsEntry,
+    of_subnets: Vec<Option<Box<SettingsEntry>>>,
+    own: Vec<Option<Box<SettingsEntry>>>,
+    /// The subnet whose settings each machine has.
+    subnet_of: Vec<Option<usize>>,
 }
 
 /// One of the lists that values are taken from.
@@ -34,39 +39,77 @@ enum ListKey {
     Ntp,
 }
 
-impl AsWritten<'_> {
+impl AsWritten {
+    /// The list that a machine has.
     fn list(&self, machine: usize, key: ListKey) -> Option<&ListEntry> {
-        let pick = |entry: &'_ SettingsEntry| match key {
-            ListKey::Dns => !entry.dns.is_absent(),
-            ListKey::Ntp => !entry.ntp.is_absent(),
+        let lacks = |entry: &SettingsEntry| match key {
+            ListKey::Dns => entry.dns.is_absent(),
+            ListKey::Ntp => entry.ntp.is_absent(),
         };
-        let own = self.own.get(machine).and_then(Option::as_deref).filter(|entry| pick(entry));
-        let entry = own.unwrap_or(self.common);
+        let own = self.own.get(machine).and_then(Option::as_deref);
+        let of_subnet = self
+            .subnet_of
+            .get(machine)
+            .copied()
+            .flatten()
+            .and_then(|subnet| self.of_subnets.get(subnet)?.as_deref());
+        let mut entries = own.into_iter().chain(of_subnet);
+        let entry = entries.find(|entry| !lacks(entry)).unwrap_or(&self.common);
         match key {
             ListKey::Dns => entry.dns.value(),
             ListKey::Ntp => entry.ntp.value(),
         }
     }
+
+    /// Every entry.
+    fn entries(&self) -> impl Iterator<Item = &SettingsEntry> {
+        let others = self.of_subnets.iter().chain(&self.own).flatten().map(|entry| &**entry);
+        std::iter::once(&self.common).chain(others)
+    }
+
+    /// The same, each with the machine whose own it is.
+    fn entries_mut(&mut self) -> impl Iterator<Item = (Option<usize>, &mut SettingsEntry)> {
+        let of_subnets = self.of_subnets.iter_mut().flatten().map(|entry| (None, &mut **entry));
+        let of_machines = self.own.iter_mut().enumerate();
+        let of_machines = of_machines.filter_map(|(index, entry)| Some((Some(index), entry.as_deref_mut()?)));
+        std::iter::once((None, &mut self.common)).chain(of_subnets).chain(of_machines)
+    }
 }
 
 impl Resolver<'_> {
-    /// Gives every machine its settings.
+    /// Gives every machine its settings. Those as written are in the order of the site's subnets and machines.
     pub(super) fn all_settings(
         &mut self,
         site: &mut Site,
         common: SettingsEntry,
+        of_subnets: Vec<Option<Box<SettingsEntry>>>,
         own: Vec<Option<Box<SettingsEntry>>>,
         names: &Names,
     ) {
-        let (common, own) = self.taken(site, common, own, names);
+        let subnet_of = if of_subnets.iter().any(Option::is_some) {
+            site.machines.iter().map(|machine| site.subnet_for_settings(machine)).collect()
+        } else {
+            Vec::new()
+        };
+        let mut written = AsWritten { common, of_subnets, own, subnet_of };
+        self.take_servers(site, &mut written, names);
+        let AsWritten { common, of_subnets, own, subnet_of } = written;
         let common = Arc::new(self.settings(common, None));
         site.common = Arc::clone(&common);
+        for (subnet, entry) in site.subnets.iter_mut().zip(of_subnets) {
+            subnet.settings = entry.map(|entry| Arc::new(self.settings(*entry, Some(&common))));
+        }
+        let subnets = &site.subnets;
+        let mut subnet_of = subnet_of.into_iter();
         for (machine, own) in site.machines.iter_mut().zip(own) {
+            let of_subnet =
+                subnet_of.next().flatten().and_then(|index| subnets.get(index)?.settings.as_ref());
+            let inherited = of_subnet.unwrap_or(&common);
             machine.settings = match own {
-                None => Arc::clone(&common),
+                None => Arc::clone(inherited),
                 Some(own) => {
                     self.machine = machine.label.as_deref().map(str::to_owned);
-                    Arc::new(self.settings(*own, Some(&common)))
+                    Arc::new(self.settings(*own, Some(inherited)))
                 }
             };
         }
@@ -74,25 +117,15 @@ impl Resolver<'_> {
     }
 
     /// Puts the values that lists take in the place of their takes.
-    fn taken(
-        &mut self,
-        site: &Site,
-        mut common: SettingsEntry,
-        mut own: Vec<Option<Box<SettingsEntry>>>,
-        names: &Names,
-    ) -> (SettingsEntry, Vec<Option<Box<SettingsEntry>>>) {
+    fn take_servers(&mut self, site: &Site, written: &mut AsWritten, names: &Names) {
         let takes = |entry: &SettingsEntry| {
             lists_of(entry).flat_map(|list| &list.items).any(|item| matches!(item, ItemEntry::Take(..)))
         };
-        if !takes(&common) && !own.iter().flatten().any(|entry| takes(entry)) {
-            return (common, own);
+        if !written.entries().any(takes) {
+            return;
         }
-        let written = (common.clone(), own.clone());
-        let as_written = AsWritten { common: &written.0, own: &written.1 };
-        let mut entries: Vec<(Option<usize>, &mut SettingsEntry)> = vec![(None, &mut common)];
-        let of_machines = own.iter_mut().enumerate();
-        entries.extend(of_machines.filter_map(|(index, entry)| Some((Some(index), entry.as_deref_mut()?))));
-        for (index, entry) in entries {
+        let as_written = written.clone();
+        for (index, entry) in written.entries_mut() {
             self.machine =
                 index.and_then(|index| site.machines.get(index)?.label.as_deref()).map(str::to_owned);
             for list in lists_of_mut(entry) {
@@ -116,7 +149,6 @@ impl Resolver<'_> {
             }
         }
         self.machine = None;
-        (common, own)
     }
 
     /// The text that an item of a list takes; nothing, where another finding says why not. `path` holds the items that
@@ -125,7 +157,7 @@ impl Resolver<'_> {
     fn list_value(
         &mut self,
         site: &Site,
-        as_written: &AsWritten<'_>,
+        as_written: &AsWritten,
         machine: Option<usize>,
         take: &TakeEntry,
         place: Place,
@@ -222,7 +254,7 @@ impl Resolver<'_> {
             netplan: self.netplan(entry.netplan).or(inherited.netplan),
             renderer: self.word(entry.renderer, &Renderer::ALL, "renderer").or(inherited.renderer),
             hosts_file: self.word(entry.hosts_file, &HostsFile::ALL, "hosts_file").or(inherited.hosts_file),
-            ssh: ssh(entry.ssh, inherited.ssh),
+            ssh: self.ssh(entry.ssh, inherited.ssh),
             stock_logins: self
                 .word(entry.stock_logins, &StockLogins::ALL, "stock_logins")
                 .or(inherited.stock_logins),
@@ -256,6 +288,27 @@ impl Resolver<'_> {
                 }
             }
         })
+    }
+
+    /// What the machine's own table says of the service, and what it inherits where it says nothing.
+    fn ssh(&mut self, stated: Stated<SshEntry>, inherited: Ssh) -> Ssh {
+        let own = stated.into_value().unwrap_or_default();
+        let port =
+            own.port.and_then(|written| match u16::try_from(written.value).ok().filter(|port| *port > 0) {
+                Some(port) => Some(written.with(port)),
+                None => {
+                    let spec = SSH.key("port")?;
+                    let found = written.value.to_string();
+                    self.report(form::value_wrong_type(self.machine.clone(), written.place, spec, &found))
+                }
+            });
+        Ssh {
+            enabled: own.enabled.or(inherited.enabled),
+            password_login: own.password_login.or(inherited.password_login),
+            root_login: own.root_login.or(inherited.root_login),
+            host_key: own.host_key.or(inherited.host_key),
+            port: port.or(inherited.port),
+        }
     }
 
     fn word<T: Copy>(
@@ -408,17 +461,6 @@ impl Resolver<'_> {
             Ok(server) => Some(server),
             Err(fault) => self.report(rules::servers::ntp_malformed(self.machine.clone(), written, &fault)),
         }
-    }
-}
-
-/// The switches of the machine's own table, and of `[common]` where it has none.
-fn ssh(stated: Stated<SshEntry>, inherited: Ssh) -> Ssh {
-    let own = stated.into_value().unwrap_or_default();
-    Ssh {
-        enabled: own.enabled.or(inherited.enabled),
-        password_login: own.password_login.or(inherited.password_login),
-        root_login: own.root_login.or(inherited.root_login),
-        host_key: own.host_key.or(inherited.host_key),
     }
 }
 

@@ -12,7 +12,7 @@ use serde::{Serialize, Serializer};
 
 use super::time_server::TimeServer;
 
-/// What a machine may have of its own or from `[common]`.
+/// What a machine may have of its own, from the subnet that it leaves through, or from `[common]`.
 #[derive(Clone, Debug, Default)]
 pub struct Settings {
     /// What the machine is for.
@@ -126,12 +126,22 @@ pub struct Ssh {
     pub root_login: Stated<Written<bool>>,
     /// Whether the host gets a host key that was prepared.
     pub host_key: Stated<Written<bool>>,
+    /// The TCP port on which it listens.
+    pub port: Stated<Written<u16>>,
 }
 
 impl Ssh {
     /// Whether it is switched on, which it is unless the sheet says otherwise.
     pub fn is_enabled(&self) -> bool {
         self.enabled.value().is_none_or(|flag| flag.value)
+    }
+
+    /// The port of a sheet that says none (RFC 4253, section 4.1).
+    pub const USUAL_PORT: u16 = 22;
+
+    /// The TCP port on which it listens.
+    pub fn port(&self) -> u16 {
+        self.port.value().map_or(Self::USUAL_PORT, |written| written.value)
     }
 
     /// Whether a password opens a login, which it does not unless the sheet says so.
@@ -342,8 +352,8 @@ impl Settings {
         dns.chain(special).chain(ntp)
     }
 
-    /// Where each value or list stands.
-    pub(super) fn places(&self) -> Vec<Place> {
+    /// The settings that the sheet states, by their keys, and where each value or list stands.
+    pub(crate) fn stated(&self) -> Vec<(&'static str, Place)> {
         fn of<T>(stated: &Stated<Written<T>>) -> Option<Place> {
             stated.value().map(|written| written.place)
         }
@@ -370,35 +380,34 @@ impl Settings {
             password_hashing,
             password_cost,
         } = self;
-        [
-            of(purpose),
-            of(domain),
-            of(name_pattern),
-            dns.value().map(|list| list.place),
-            search.value().map(|list| list.place),
-            of(llmnr),
-            of(multicast_dns),
-            ntp.value().map(|list| list.place),
-            of(time_service),
-            of(timezone),
-            of(locale),
-            of(keyboard),
-            of(ipv6),
-            of(netplan),
-            of(renderer),
-            of(hosts_file),
-            of(&ssh.enabled),
-            of(&ssh.password_login),
-            of(&ssh.root_login),
-            of(&ssh.host_key),
-            of(stock_logins),
-            of(password_hashing),
-            of(password_cost),
-        ]
-        .into_iter()
-        .flatten()
-        .chain(dns_for.iter().map(|special| special.servers.place))
-        .collect()
+        let single = [
+            ("purpose", of(purpose)),
+            ("domain", of(domain)),
+            ("name_pattern", of(name_pattern)),
+            ("dns", dns.value().map(|list| list.place)),
+            ("search", search.value().map(|list| list.place)),
+            ("llmnr", of(llmnr)),
+            ("multicast_dns", of(multicast_dns)),
+            ("ntp", ntp.value().map(|list| list.place)),
+            ("time_service", of(time_service)),
+            ("timezone", of(timezone)),
+            ("locale", of(locale)),
+            ("keyboard", of(keyboard)),
+            ("ipv6", of(ipv6)),
+            ("netplan", of(netplan)),
+            ("renderer", of(renderer)),
+            ("hosts_file", of(hosts_file)),
+            ("ssh.enabled", of(&ssh.enabled)),
+            ("ssh.password_login", of(&ssh.password_login)),
+            ("ssh.root_login", of(&ssh.root_login)),
+            ("ssh.host_key", of(&ssh.host_key)),
+            ("ssh.port", of(&ssh.port)),
+            ("stock_logins", of(stock_logins)),
+            ("password_hashing", of(password_hashing)),
+            ("password_cost", of(password_cost)),
+        ];
+        let special = dns_for.iter().map(|special| ("dns_for", special.servers.place));
+        single.into_iter().filter_map(|(key, place)| Some((key, place?))).chain(special).collect()
     }
 }
 

@@ -51,7 +51,7 @@ pub struct Site {
     /// Whether some account could not be read at all, so that logins that seem to be missing may not be.
     pub accounts_in_doubt: bool,
     pub(super) addresses: OnceLock<HashMap<IpAddr, Vec<AddressUse>>>,
-    pub(super) common_places: OnceLock<Vec<Place>>,
+    pub(super) shared_settings: OnceLock<HashMap<Place, SettingOrigin>>,
     pub(super) servers: OnceLock<HashMap<IpAddr, AskedServer>>,
     pub(super) secret_uses: OnceLock<Vec<SecretUse>>,
     pub(super) secret_slots: OnceLock<Vec<SecretSlot>>,
@@ -71,6 +71,17 @@ impl AskedServer {
     pub fn word(self) -> &'static str {
         if self.is_for_names { "DNS server" } else { "time server" }
     }
+}
+
+/// Where a setting of a machine comes from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SettingOrigin {
+    /// `[common]`.
+    Common,
+    /// A subnet, by its index in [`Site::subnets`].
+    Subnet(usize),
+    /// The machine's own entry.
+    Machine,
 }
 
 /// A mention of an address in a site.
@@ -188,9 +199,39 @@ impl Site {
         own.or_else(|| self.subnet_of(link)?.mtu.clone())
     }
 
-    /// Whether a setting stands in `[common]`, by the place of its value or list.
-    pub fn is_common(&self, setting: Place) -> bool {
-        self.common_places.get_or_init(|| self.common.places()).contains(&setting)
+    /// The subnet whose settings a machine has: the one that its default route leaves through, IPv4's or else IPv6's, or,
+    /// where it has no default route, the one that its only link with an address is in.
+    pub fn subnet_for_settings(&self, machine: &Machine) -> Option<usize> {
+        let leads_out = |link: &Link, family: Family| {
+            let leads_everywhere = |to: IpNet| Family::of(to.addr()) == family && to.prefix_len() == 0;
+            self.default_gateway(link, family).is_some()
+                || link.routes().iter().any(|route| leads_everywhere(route.to.value))
+        };
+        let leaving = Family::BOTH
+            .into_iter()
+            .find_map(|family| machine.links.iter().find(|link| leads_out(link, family)));
+        let only = || {
+            let mut addressed = machine.links.iter().filter(|link| link.addresses().next().is_some());
+            let first = addressed.next()?;
+            addressed.next().is_none().then_some(first)
+        };
+        Some(leaving.or_else(only)?.subnet.value()?.value)
+    }
+
+    /// Where a setting comes from, by the place of its value or list.
+    pub fn setting_origin(&self, setting: Place) -> SettingOrigin {
+        let shared = self.shared_settings.get_or_init(|| {
+            let of_subnets = self.subnets.iter().enumerate().filter_map(|(index, subnet)| {
+                Some((SettingOrigin::Subnet(index), subnet.settings.as_deref()?))
+            });
+            // What a subnet has from [common] is [common]'s.
+            let all = of_subnets.chain([(SettingOrigin::Common, &*self.common)]);
+            all.flat_map(|(origin, settings)| {
+                settings.stated().into_iter().map(move |(_, place)| (place, origin))
+            })
+            .collect()
+        });
+        shared.get(&setting).copied().unwrap_or(SettingOrigin::Machine)
     }
 
     /// Every address that a machine or a cluster has, and who.
@@ -221,9 +262,11 @@ impl Site {
     pub fn asked_servers(&self) -> &HashMap<IpAddr, AskedServer> {
         self.servers.get_or_init(|| {
             let mut servers = HashMap::new();
+            let of_subnets = self.subnets.iter().filter_map(|subnet| subnet.settings.as_ref());
+            let shared: Vec<&Arc<Settings>> = std::iter::once(&self.common).chain(of_subnets).collect();
             let own = self.machines.iter().map(|machine| &machine.settings);
-            let own = own.filter(|settings| !Arc::ptr_eq(settings, &self.common));
-            for settings in std::iter::once(&self.common).chain(own) {
+            let is_shared = |own: &&Arc<Settings>| shared.iter().any(|settings| Arc::ptr_eq(settings, own));
+            for settings in shared.iter().copied().chain(own.filter(|own| !is_shared(own))) {
                 for server in settings.servers() {
                     servers
                         .entry(server.address)

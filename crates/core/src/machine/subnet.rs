@@ -1,10 +1,13 @@
 //! Networks of the site.
 
 use std::net::IpAddr;
+use std::sync::Arc;
 
 use impostazione_net::{AddressRange, Country, Family, broadcast_of, network_of};
 use impostazione_text::{Stated, Written};
 use ipnet::IpNet;
+
+use super::settings::Settings;
 
 /// A network of the site.
 #[derive(Debug)]
@@ -31,6 +34,8 @@ pub struct Subnet {
     pub kept_free: Vec<Written<AddressRange>>,
     /// Addresses that others have.
     pub in_use: Vec<InUse>,
+    /// The settings of machines that leave through it, with those of `[common]`; `None` where it has none of its own.
+    pub settings: Option<Arc<Settings>>,
 }
 
 /// A wireless network.

@@ -2,6 +2,7 @@
 
 use impostazione_ovf::TakeWord;
 use impostazione_text::{Place, Written};
+use ipnet::IpNet;
 
 /// A value that is taken.
 #[derive(Clone, Debug)]
@@ -12,6 +13,8 @@ pub struct Take {
     pub of: Of,
     /// Of which link.
     pub link: Option<Written<String>>,
+    /// What is reached over that link, where it is chosen by that.
+    pub toward: Option<Written<Toward>>,
     /// Which of several, from 1.
     pub nth: Option<Written<usize>>,
     /// What stands between several.
@@ -33,6 +36,17 @@ pub enum Of {
     Pool(usize),
     /// A cluster's, by index.
     Cluster(usize),
+}
+
+/// What a link is to lead to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Toward {
+    /// An address, or all of a prefix.
+    Prefix(IpNet),
+    /// A subnet, by index.
+    Subnet(usize),
+    /// A machine, by index.
+    Machine(usize),
 }
 
 /// Why there is nothing to take, or not one thing.

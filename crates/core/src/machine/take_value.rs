@@ -12,7 +12,7 @@ use super::machine::Machine;
 use super::pool::Pool;
 use super::site::Site;
 use super::subnet::Subnet;
-use super::take::{Of, Take, TakeFault};
+use super::take::{Of, Take, TakeFault, Toward};
 
 impl Take {
     /// The value, for an answer of this machine.
@@ -109,6 +109,18 @@ impl Take {
                 _ => site.interface_address(link, Family::V4).map(|found| found.to_string()),
             };
             return Ok(found.into_iter().collect());
+        }
+        if let Some(toward) = &self.toward {
+            return Err(TakeFault {
+                place: toward.place,
+                ..self.fault(
+                    format!(
+                        "{} belongs to the machine and not to a link, so it has no direction.",
+                        self.word.value.text()
+                    ),
+                    "remove toward",
+                )
+            });
         }
         let settings = &machine.settings;
         Ok(match self.word.value {
@@ -231,7 +243,11 @@ impl Take {
         value.into_iter().collect()
     }
 
-    fn choose_link<'m>(&self, site: &Site, machine: &'m Machine) -> Result<&'m Link, TakeFault> {
+    /// The link of a machine that the value is of.
+    pub fn choose_link<'m>(&self, site: &Site, machine: &'m Machine) -> Result<&'m Link, TakeFault> {
+        if let Some(toward) = &self.toward {
+            return self.link_toward(site, machine, toward);
+        }
         let names =
             || machine.links.iter().map(|link| link.name.value.as_str()).collect::<Vec<_>>().join(", ");
         if let Some(wanted) = &self.link {
@@ -267,6 +283,70 @@ impl Take {
                     machine.links[0].name.value
                 ),
             )),
+        }
+    }
+
+    /// The link by which a machine reaches something.
+    fn link_toward<'m>(
+        &self,
+        site: &Site,
+        machine: &'m Machine,
+        toward: &Written<Toward>,
+    ) -> Result<&'m Link, TakeFault> {
+        let fault = |message: String, fix: String| TakeFault {
+            message,
+            fix,
+            place: toward.place,
+            is_known: machine.links.iter().any(|link| site.is_link_in_doubt(link)),
+            is_nothing: false,
+        };
+        if let Some(link) = &self.link {
+            let fix = format!("remove toward, or link = \"{}\"", link.value);
+            return Err(fault("A value is taken of one link, by link or by toward.".to_owned(), fix));
+        }
+        let family = match self.word.value {
+            TakeWord::Address6 | TakeWord::PrefixLength6 | TakeWord::Gateway6 => Family::V6,
+            _ => Family::V4,
+        };
+        let (what, targets) = match toward.value {
+            Toward::Prefix(prefix) => {
+                let is_one = prefix.prefix_len() == prefix.max_prefix_len();
+                (if is_one { prefix.addr().to_string() } else { prefix.to_string() }, vec![prefix])
+            }
+            Toward::Subnet(index) => {
+                let subnet = site.subnets.get(index).ok_or_else(|| self.nothing("that subnet"))?;
+                let of = |family| subnet.family(family).map(|side| side.prefix.value);
+                let target = of(family).or_else(|| of(family.other()));
+                (format!("subnet {}", subnet.name.value), target.into_iter().collect())
+            }
+            Toward::Machine(index) => {
+                let other = site.machines.get(index).ok_or_else(|| self.nothing("that machine"))?;
+                let of = |family: Family| -> Vec<IpNet> {
+                    let addresses =
+                        other.links.iter().flat_map(Link::addresses).map(|found| found.address.value);
+                    addresses.filter(|address| Family::of(*address) == family).map(IpNet::from).collect()
+                };
+                let targets = of(family);
+                (other.called().to_owned(), if targets.is_empty() { of(family.other()) } else { targets })
+            }
+        };
+        let ways = site.links_toward(machine, &targets);
+        match ways.as_slice() {
+            [only] => Ok(only),
+            [] => Err(fault(
+                format!(
+                    "{} has no way to {what}: no subnet of its own, no route and no default route.",
+                    machine.called()
+                ),
+                "write a route to it on a link, or the link itself: link = \"NAME\"".to_owned(),
+            )),
+            several => {
+                let names: Vec<&str> = several.iter().map(|link| link.name.value.as_str()).collect();
+                Err(fault(
+                    format!("{} reaches {what} by several links: {}.", machine.called(), names.join(", ")),
+                    format!("write the link itself, such as link = \"{}\", in place of toward", names[0]),
+                ))
+            }
         }
     }
 

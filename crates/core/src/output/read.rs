@@ -11,7 +11,7 @@ use impostazione_text::files::{ReadFault, plain, read_file};
 
 use super::list::{self, LIST_NAME, ListedFile};
 use super::staging::PREFIX as STAGING_PREFIX;
-use crate::host::{ACCOUNTS_PATH, HostAccounts};
+use crate::host::{ACCOUNTS_PATH, HostAccounts, SSHD_PATH};
 
 /// Largest `files.json` that is read.
 const LIST_LIMIT: u64 = 4 * 1024 * 1024 * 1024;
@@ -125,6 +125,15 @@ pub struct HostOutput {
     pub files: Vec<HostFile>,
     /// Its logins.
     pub accounts: HostAccounts,
+}
+
+impl HostOutput {
+    /// The TCP port that the SSH service of the output listens on, where it has one.
+    pub fn ssh_port(&self) -> Option<u16> {
+        let HostContent::Bytes(bytes) = &self.file(SSHD_PATH)?.content else { return None };
+        let text = String::from_utf8_lossy(bytes);
+        text.lines().find_map(|line| line.strip_prefix("Port ")?.trim().parse().ok())
+    }
 }
 
 impl TreeOnDisk {

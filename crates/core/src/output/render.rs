@@ -8,11 +8,11 @@ use super::tree::{OutputContent, OutputFile, OutputTree};
 use crate::host::{
     ACCOUNTS_PATH, CHRONY_KEYS_PATH, CHRONY_SOURCES_PATH, DEBIAN_LOCALE_PATH, HOST_KEY_PATH, HOSTNAME_PATH,
     HOSTS_PATH, KEYBOARD_PATH, KNOWN_HOSTS_PATH, LOCALE_PATH, LOCALTIME_PATH, NETPLAN_PATH,
-    PUBLIC_HOST_KEY_PATH, RESOLVED_PATH, SSH_MASKED, SSH_WANTED, SSHD_PATH, SUDOERS_PATH, SiteHost,
-    TIMESYNCD_PATH, TIMEZONE_PATH, Unwritable, accounts_file, chrony_keys_file, chrony_sources_file,
-    hostname_file, hosts_file, keyboard_file, known_hosts_file, locale_file, localtime_target,
-    multicast_dns_files, netplan_file, resolved_file, site_hosts, sshd_file, sudoers_file,
-    systemd_link_files, timesyncd_file, timezone_file,
+    PUBLIC_HOST_KEY_PATH, RESOLVED_PATH, SSH_CONFIG_PATH, SSH_MASKED, SSH_SOCKET_PATH, SSH_WANTED, SSHD_PATH,
+    SUDOERS_PATH, SiteHost, TIMESYNCD_PATH, TIMEZONE_PATH, Unwritable, accounts_file, chrony_keys_file,
+    chrony_sources_file, hostname_file, hosts_file, keyboard_file, known_hosts_file, locale_file,
+    localtime_target, multicast_dns_files, netplan_file, resolved_file, site_hosts, ssh_config_file,
+    ssh_socket_file, sshd_file, sudoers_file, systemd_link_files, timesyncd_file, timezone_file,
 };
 use crate::machine::{HostsFile, Machine, Role, Site, TimeService};
 use crate::rules::ProvedSite;
@@ -124,6 +124,15 @@ pub(crate) fn try_files(
             content: content.map(OutputContent::of),
         });
     }
+    if let Some(text) = ssh_config_file(site) {
+        tried.push(TriedFile {
+            machine: String::new(),
+            path: SSH_CONFIG_PATH.to_owned(),
+            mode: PUBLIC,
+            owner: None,
+            content: Ok(OutputContent::of(text)),
+        });
+    }
     tried
 }
 
@@ -167,6 +176,9 @@ fn host_files(
         on_rootfs(KEYBOARD_PATH, PUBLIC, text(keyboard));
     }
     on_rootfs(SSHD_PATH, PUBLIC, text(sshd_file(site, machine)));
+    if let Some(socket) = ssh_socket_file(machine) {
+        on_rootfs(SSH_SOCKET_PATH, PUBLIC, text(socket));
+    }
     if machine.settings.ssh.has_made_key() {
         let (private, public) = match host_key_files(machine) {
             Ok((private, public)) => (Ok(private), Ok(public)),

@@ -9,7 +9,7 @@ use jiff::civil::Date;
 use crate::appliance::{ToldAppliance, ToldValue};
 use crate::finding::Finding;
 use crate::finding::Rule;
-use crate::machine::{Machine, Site, Subnet};
+use crate::machine::{Machine, SettingOrigin, Site, Subnet};
 
 /// Whose words findings are in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -212,7 +212,7 @@ impl<'a> Judge<'a> {
     }
 
     /// Reports a breach in a machine's settings, at a part of the value or list that stands at `setting`. What stands in
-    /// `[common]` is reported once, and not for a machine.
+    /// `[common]` or a subnet is reported once, and not for a machine.
     pub fn on_setting(
         &mut self,
         rule: &'static Rule,
@@ -222,7 +222,7 @@ impl<'a> Judge<'a> {
         message: impl Into<String>,
         fix: impl Into<String>,
     ) {
-        if !self.site.is_common(setting) {
+        if self.site.setting_origin(setting) == SettingOrigin::Machine {
             self.on_machine(rule, machine, place, message, fix);
         } else if self.reported.insert((rule.name, place)) {
             self.on_sheet(rule, place, message, fix);

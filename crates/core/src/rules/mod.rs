@@ -21,6 +21,7 @@ mod reach;
 mod reference;
 mod registry;
 mod renderer;
+mod replaced;
 mod route;
 mod secret;
 mod servers;

@@ -155,7 +155,7 @@ fn check_duplicate(judge: &mut Judge<'_>) {
     let counts = LazyCell::new(|| {
         let mut counts: HashMap<Place, usize> = HashMap::new();
         for machine in &site.machines {
-            *counts.entry(machine.place).or_default() += 1;
+            *counts.entry(machine.header).or_default() += 1;
         }
         counts
     });
@@ -177,16 +177,30 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                         place,
                         format!("{name} is already the name of the {} at {line}.", first.kind().word()),
                         if of_first == place {
-                            let count = counts.get(&machine.place).copied().unwrap_or_default();
+                            let count = counts.get(&machine.header).copied().unwrap_or_default();
                             one_name_for_many(name, count)
                         } else {
-                            "rename one of them".to_owned()
+                            let makes_many = |machine: &Machine| {
+                                counts.get(&machine.header).is_some_and(|count| *count > 1)
+                            };
+                            let pattern = [first, machine].into_iter().find(|machine| makes_many(machine));
+                            rename_or_differ(name, pattern)
                         },
                     );
                 }
             }
         }
     }
+}
+
+/// What to write in place of a name that two entries have. One of them may be meant to change a machine of the other.
+fn rename_or_differ(name: &str, of_pattern: Option<&Machine>) -> String {
+    let Some(of_pattern) = of_pattern else { return "rename one of them".to_owned() };
+    format!(
+        "rename one of them; if {name} is one machine of the pattern and differs from the others, write what differs in \
+         [{}.differs.{name}] below the entry with the pattern, and no entry of its own",
+        of_pattern.kind().word()
+    )
 }
 
 /// What to write in place of a name that each machine of an entry has.

@@ -1,5 +1,6 @@
 //! Rules on what a machine can reach: its servers, and all that lies outside its own subnets.
 
+use std::collections::BTreeMap;
 use std::net::IpAddr;
 
 use impostazione_net::Family;
@@ -7,7 +8,7 @@ use impostazione_text::{Place, Stated};
 
 use super::check::Check;
 use super::judge::Judge;
-use super::set_apart::is_private;
+use super::set_apart::{is_global, is_private};
 use crate::finding::{Nature, Rule, Severity};
 use crate::machine::{Gateway, Ipv6Mode, Link, Machine, ServerMention, Site};
 
@@ -15,6 +16,7 @@ pub(super) const CHECKS: &[Check] = &[
     Check::new(&SERVER_UNREACHABLE, check_unreachable),
     Check::new(&SERVERS_LEFT_BEHIND, check_left_behind),
     Check::new(&GATEWAY_UNUSED, check_unused),
+    Check::new(&SERVER_BEYOND_PUBLIC_GATEWAY, check_beyond_public),
 ];
 
 /// A server behind a router that there is not.
@@ -56,6 +58,20 @@ static GATEWAY_UNUSED: Rule = Rule {
         If the machine should be isolated, waive the rule.",
     wrong: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\", default_route = false }\n",
     right: "[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n",
+    ..Rule::PLAIN
+};
+
+/// A private server from a public subnet.
+static SERVER_BEYOND_PUBLIC_GATEWAY: Rule = Rule {
+    name: "server-beyond-public-gateway",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "a machine in a public subnet asks a private server that is in none of its subnets",
+    explanation: "The router of a public subnet does not pass packets on to private addresses (RFC 1918, RFC 4193), so \
+        the server never answers. Usually the machine has the servers of the private site from [common]: give its subnet \
+        servers of its own. If there is a way, such as a tunnel, write a route on the link, or waive the rule.",
+    wrong: "[subnet.rented]\nprefix = \"172.64.30.0/24\"\ngateway = \"172.64.30.1\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"rented\", address = \"172.64.30.11\" }\n[[waiver]]\nrule = \"prefix-not-private\"\nreason = \"rented\"\nuntil = 2099-06-30\n",
+    right: "[subnet.rented]\nprefix = \"172.64.30.0/24\"\ngateway = \"172.64.30.1\"\ndns = [\"172.64.31.53\", \"172.64.31.54\"]\nntp = \"none\"\n[[host]]\nname = \"gauge-01\"\nsearch = \"none\"\nlink.eth0 = { subnet = \"rented\", address = \"172.64.30.11\" }\n[[waiver]]\nrule = \"prefix-not-private\"\nreason = \"rented\"\nuntil = 2099-06-30\n",
     ..Rule::PLAIN
 };
 
@@ -209,6 +225,57 @@ fn check_unused(judge: &mut Judge<'_>) {
                 "remove default_route = false from {}, or from the link with the right gateway",
                 link.name.value
             ),
+        );
+    }
+}
+
+/// A server of a list, and the machines that ask it for nothing.
+struct BeyondPublic<'a> {
+    server: ServerMention,
+    subnet: &'a str,
+    machines: Vec<&'a Machine>,
+}
+
+fn check_beyond_public(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    // By the list's place and the subnet, in the order of the sheet.
+    let mut found: BTreeMap<(Place, &str), BeyondPublic<'_>> = BTreeMap::new();
+    for machine in site.machines.iter().filter(|machine| !is_in_doubt(machine)) {
+        for server in machine.settings.servers().filter(|server| is_private(server.address)) {
+            let family = Family::of(server.address);
+            let leads_out = |link: &&Link| site.default_gateway(link, family).is_some();
+            let Some(link) = machine.links.iter().find(leads_out) else { continue };
+            let is_public = link.address_in(family).is_some_and(|own| is_global(own.address.value));
+            if !is_public || is_reached(site, machine, server.address) {
+                continue;
+            }
+            let Some(subnet) = site.subnet_of(link).map(|subnet| subnet.name.value.as_str()) else {
+                continue;
+            };
+            let beyond = found.entry((server.list, subnet)).or_insert_with(|| BeyondPublic {
+                server,
+                subnet,
+                machines: Vec::new(),
+            });
+            if beyond.machines.last().is_none_or(|last| !std::ptr::eq(*last, machine)) {
+                beyond.machines.push(machine);
+            }
+        }
+    }
+    for BeyondPublic { server, subnet, machines } in found.into_values() {
+        let Some(first) = machines.first() else { continue };
+        let (kind, key) = if server.is_for_names { ("DNS", "dns") } else { ("time", "ntp") };
+        judge.on_machines(
+            &SERVER_BEYOND_PUBLIC_GATEWAY,
+            &machines,
+            server.place,
+            format!(
+                "The default route of {} leads through subnet {subnet}, which is public, but its {kind} server {} is \
+                 private and in none of its subnets.",
+                first.called(),
+                server.address
+            ),
+            format!("write {key} in [subnet.{subnet}], with servers that it can reach from there"),
         );
     }
 }

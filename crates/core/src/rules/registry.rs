@@ -4,8 +4,8 @@ use super::check::Check;
 use super::judge::Judge;
 use super::{
     address, address_taken, bond, cluster, deployment, gateway, link, login, mac, mtu, naming, package,
-    property, reach, reference, renderer, route, secret, servers, special, ssh, subnet, timezone, told, vlan,
-    wifi,
+    property, reach, reference, renderer, replaced, route, secret, servers, special, ssh, subnet, timezone,
+    told, vlan, wifi,
 };
 
 /// Every check of a finished site, family by family.
@@ -21,6 +21,7 @@ pub(crate) const FAMILIES: &[&[Check]] = &[
     wifi::CHECKS,
     address::CHECKS,
     address_taken::CHECKS,
+    replaced::CHECKS,
     special::CHECKS,
     naming::CHECKS,
     servers::CHECKS,

@@ -1,17 +1,21 @@
 //! Rules on subnets: prefixes, masks, ranges, and links that name a subnet.
 
+use std::collections::HashSet;
+
 use impostazione_net::Family;
-use impostazione_text::{Written, capital};
+use impostazione_text::{Place, Written, capital};
 
 use super::check::Check;
 use super::judge::Judge;
 use crate::finding::{Nature, Rule, Severity};
+use crate::machine::{Machine, SettingOrigin};
 
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&SUBNET_OVERLAP, check_overlap),
     Check::new(&DHCP_RANGE_OUTSIDE_SUBNET, check_dhcp_ranges),
     Check::new(&SUBNET_FULL, check_full),
     Check::new(&POOL_OVERLAP, check_pools),
+    Check::new(&SUBNET_SETTING_UNUSED, check_settings),
 ];
 
 /// Two subnets share addresses.
@@ -65,6 +69,22 @@ static POOL_OVERLAP: Rule = Rule {
         the part of a subnet that overlaps with the pool.",
     wrong: "[pool.logbook-internal]\nprefix = \"10.64.0.0/16\"\n",
     right: "[pool.logbook-internal]\nprefix = \"10.128.0.0/16\"\n",
+    ..Rule::PLAIN
+};
+
+/// A setting that nobody has.
+static SUBNET_SETTING_UNUSED: Rule = Rule {
+    name: "subnet-setting-unused",
+    severity: Severity::Warning,
+    nature: Nature::Judgment,
+    summary: "no machine has a setting of a subnet",
+    explanation: "domain, dns, search, ntp and timezone in a subnet apply to machines whose default route leaves \
+        through it, and to machines without a default route whose only link with an address is in it. A machine's own \
+        setting replaces the subnet's. If no machine has the setting, it is in the wrong subnet, or it was written below \
+        the subnet's header instead of [common]'s.",
+    wrong: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\ntimezone = \"Europe/Malta\"\n",
+    right: "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\ntimezone = \"Europe/Malta\"\n[[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"slip\", address = \"10.64.30.11\" }\n",
+    about_absence: true,
     ..Rule::PLAIN
 };
 
@@ -201,5 +221,49 @@ fn check_pools(judge: &mut Judge<'_>) {
             }
         }
         seen.extend(pool.prefixes.iter().map(|prefix| (format!("pool {}", pool.name.value), prefix.clone())));
+    }
+}
+
+fn check_settings(judge: &mut Judge<'_>) {
+    let site = judge.site;
+    for (index, subnet) in site.subnets.iter().enumerate() {
+        let Some(settings) = &subnet.settings else { continue };
+        let leaving: Vec<&Machine> =
+            site.machines.iter().filter(|machine| site.subnet_for_settings(machine) == Some(index)).collect();
+        let in_use: HashSet<Place> =
+            leaving.iter().flat_map(|machine| machine.settings.stated()).map(|(_, place)| place).collect();
+        let name = &subnet.name.value;
+        let unused = settings.stated().into_iter().filter(|(_, place)| {
+            site.setting_origin(*place) == SettingOrigin::Subnet(index) && !in_use.contains(place)
+        });
+        for (key, place) in unused {
+            let has_link = |machine: &&Machine| {
+                machine.links.iter().any(|link| {
+                    link.subnet.value().is_some_and(|written| written.value == index)
+                        && link.addresses().next().is_some()
+                })
+            };
+            let (why, fix) = match (leaving.first(), site.machines.iter().find(has_link)) {
+                (Some(_), _) => (
+                    "every machine whose default route leads through it has its own".to_owned(),
+                    format!("remove {key} here, or on the machines that should have it"),
+                ),
+                (None, Some(machine)) => (
+                    format!("{} has a link in it, but its default route leads elsewhere", machine.called()),
+                    format!(
+                        "write {key} on the machines that should have it, or in the subnet that their default route leads through"
+                    ),
+                ),
+                (None, None) => (
+                    "no machine has a link in it".to_owned(),
+                    format!(
+                        "remove the line; if it is meant for all machines, move it to [common], above the header \
+                         [subnet.{name}]"
+                    ),
+                ),
+            };
+            let message = format!("No machine gets {key} from subnet {name}: {why}.");
+            judge.on_sheet(&SUBNET_SETTING_UNUSED, place, message, fix);
+        }
     }
 }

@@ -39,7 +39,7 @@ pub struct Sheet {
     pub is_whole: bool,
 }
 
-/// Settings that may stand in `[common]` and be repeated on a machine.
+/// Settings that may stand in `[common]` and be repeated on a machine, some of them also in a subnet.
 #[derive(Clone, Debug, Default)]
 pub struct SettingsEntry {
     /// `purpose`
@@ -97,6 +97,8 @@ pub struct SshEntry {
     pub root_login: Stated<Written<bool>>,
     /// `host_key`
     pub host_key: Stated<Written<bool>>,
+    /// `port`
+    pub port: Stated<Written<i64>>,
 }
 
 /// A list that can be declined with `"none"`.
@@ -155,6 +157,8 @@ pub struct SubnetEntry {
     pub dhcp_ranges: Vec<Written<String>>,
     /// `kept_free`
     pub kept_free: Vec<Written<String>>,
+    /// `domain`, `dns`, `search`, `ntp` and `timezone`, if it has any
+    pub settings: Option<Box<SettingsEntry>>,
     /// `in_use`: address, and who uses it
     pub in_use: Vec<(Written<String>, String)>,
 }
@@ -347,6 +351,17 @@ pub struct MachineEntry {
     pub answers: Vec<AnswerEntry>,
     /// Where the table of answers begins.
     pub answers_place: Option<Place>,
+    /// `differs`: machines of the entry that differ from its others, until they are put in their places
+    pub differing: Vec<DifferingEntry>,
+}
+
+/// `differs.NAME`: one machine of an entry that differs from its others.
+#[derive(Clone, Debug)]
+pub struct DifferingEntry {
+    /// The machine's name.
+    pub name: Written<String>,
+    /// The whole entry as it is for this machine: what it does not say for itself is the entry's.
+    pub entry: MachineEntry,
 }
 
 /// Keys of a machine that most leave out.
@@ -408,6 +423,8 @@ pub struct LinkEntry {
     pub host_number: Stated<Written<String>>,
     /// `host_number6`
     pub host_number6: Stated<Written<String>>,
+    /// `replaces`
+    pub replaces: Stated<Written<String>>,
     /// `default_route`
     pub default_route: Stated<Written<bool>>,
     /// What few links have.
@@ -510,6 +527,8 @@ pub struct TakeEntry {
     pub of: Option<Written<String>>,
     /// The link that it is of.
     pub link: Option<Written<String>>,
+    /// What is reached over the link that it is of.
+    pub toward: Option<Written<String>>,
     /// Which of several values, from 1.
     pub nth: Option<Written<i64>>,
     /// What stands between several values.

@@ -8,8 +8,8 @@ use impostazione_text::files::{NamedFiles, ReadFault};
 use impostazione_text::{Place, Source, Sources, Stated, Written};
 
 use super::entries::{
-    AnswerValue, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfAppliance, MoreOfLink, MoreOfMachine,
-    SettingsEntry, Sheet, SshEntry, TakeEntry,
+    AnswerValue, DifferingEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfAppliance, MoreOfLink,
+    MoreOfMachine, SettingsEntry, Sheet, SshEntry, TakeEntry,
 };
 use super::pattern::{Filling, Pattern};
 use super::rows::Rows;
@@ -57,24 +57,79 @@ struct Expander<'a> {
     is_whole: bool,
 }
 
+/// An entry with the braces of its texts taken apart.
+struct Prepared {
+    entry: MachineEntry,
+    /// Its texts, in the order of [`each_text`].
+    patterns: Vec<(Pattern, Place)>,
+}
+
+impl Prepared {
+    /// One machine of ranges that run in step.
+    fn at(&self, index: u64) -> MachineEntry {
+        let mut machine = self.entry.clone();
+        let mut patterns = self.patterns.iter();
+        each_text(&mut machine, &mut |text, _| {
+            if let Some((pattern, _)) = patterns.next() {
+                *text = pattern.text(index, |_| None);
+            }
+        });
+        machine
+    }
+
+    /// The machine of a row.
+    fn of_row(&self, known: &[&str], row: &[Written<String>]) -> MachineEntry {
+        let value_of = |name: &str| row.get(known.iter().position(|field| *field == name)?);
+        let mut machine = self.entry.clone();
+        let mut patterns = self.patterns.iter();
+        each_text(&mut machine, &mut |text, place| {
+            let Some((pattern, _)) = patterns.next() else { return };
+            *text = pattern.text(0, |name| Some(value_of(name)?.value.clone()));
+            // What a row fills is the row's: a finding points at the field.
+            if let Some(value) = pattern.fields().next().and_then(value_of) {
+                *place = value.place;
+            }
+        });
+        machine
+    }
+}
+
 impl Expander<'_> {
     /// The machines of an entry: one for each row, or for each value of its ranges, which run in step, or just one.
     /// Nothing where a pattern is wrong; findings then say so.
     fn expand(&mut self, mut entry: MachineEntry) -> Vec<MachineEntry> {
+        let differing = std::mem::take(&mut entry.differing);
         match std::mem::take(&mut entry.rows) {
-            Stated::Absent => self.expand_ranges(entry),
+            Stated::Absent => self.expand_ranges(entry, differing),
             Stated::Faulty => Vec::new(),
-            Stated::Value(path) => self.expand_rows(entry, &path),
+            Stated::Value(path) => self.expand_rows(entry, &path, differing),
         }
     }
 
-    fn expand_ranges(&mut self, mut entry: MachineEntry) -> Vec<MachineEntry> {
+    fn expand_ranges(
+        &mut self,
+        mut entry: MachineEntry,
+        differing: Vec<DifferingEntry>,
+    ) -> Vec<MachineEntry> {
+        let mut machines = if has_braces(&mut entry) {
+            let Some((prepared, count)) = self.prepare_ranges(entry, None) else { return Vec::new() };
+            (0..count).map(|index| prepared.at(index)).collect()
+        } else {
+            vec![entry]
+        };
+        self.put_in_place(&mut machines, differing, |expander, name, own, at| {
+            let (prepared, _) = expander.prepare_ranges(own, Some(name))?;
+            Some(prepared.at(u64::try_from(at).unwrap_or(u64::MAX)))
+        });
+        machines
+    }
+
+    /// The texts of an entry and the number of its machines; nothing where findings say that its ranges are wrong. They name
+    /// the machine that is called so, or else the entry.
+    fn prepare_ranges(&mut self, mut entry: MachineEntry, called: Option<String>) -> Option<(Prepared, u64)> {
         let before = self.findings.len();
-        let has_braces = has_braces(&mut entry);
-        if !has_braces {
-            return vec![entry];
-        }
-        let patterns = self.patterns(&mut entry, Filling::Ranges);
+        let machine = called.or_else(|| entry.label());
+        let patterns = self.patterns(&mut entry, machine.as_ref(), Filling::Ranges);
         let mut first: Option<(u64, String)> = None;
         for (pattern, place) in &patterns {
             for (count, written) in pattern.counts() {
@@ -84,7 +139,7 @@ impl Expander<'_> {
                         let found = (written.as_str(), count);
                         let other = (other.as_str(), *wanted);
                         self.findings.push(sheet_rules::pattern::lengths_differ(
-                            entry.label(),
+                            machine.clone(),
                             *place,
                             found,
                             other,
@@ -94,71 +149,103 @@ impl Expander<'_> {
                 }
             }
         }
-        if self.findings.len() > before {
-            return Vec::new();
-        }
-        let count = first.map_or(1, |(count, _)| count);
-        (0..count)
-            .map(|index| {
-                let mut machine = entry.clone();
-                let mut patterns = patterns.iter();
-                each_text(&mut machine, &mut |text, _| {
-                    if let Some((pattern, _)) = patterns.next() {
-                        *text = pattern.text(index, |_| None);
-                    }
-                });
-                machine
-            })
-            .collect()
+        let is_right = self.findings.len() == before;
+        is_right.then(|| (Prepared { entry, patterns }, first.map_or(1, |(count, _)| count)))
     }
 
-    fn expand_rows(&mut self, mut entry: MachineEntry, path: &Written<String>) -> Vec<MachineEntry> {
+    fn expand_rows(
+        &mut self,
+        entry: MachineEntry,
+        path: &Written<String>,
+        differing: Vec<DifferingEntry>,
+    ) -> Vec<MachineEntry> {
         let Some(rows) = self.rows(path, entry.label()) else { return Vec::new() };
-        let before = self.findings.len();
-        let patterns = self.patterns(&mut entry, Filling::Fields);
         let known: Vec<&str> = rows.fields.iter().map(|field| field.value.as_str()).collect();
+        let Some(prepared) = self.prepare_rows(entry, path, &known, None) else { return Vec::new() };
+        // What a row that could not be read would have made is missing.
+        self.is_whole &= rows.faults.is_empty();
+        let mut machines: Vec<MachineEntry> =
+            rows.records.iter().map(|row| prepared.of_row(&known, row)).collect();
+        self.put_in_place(&mut machines, differing, |expander, name, own, at| {
+            Some(expander.prepare_rows(own, path, &known, Some(name))?.of_row(&known, rows.records.get(at)?))
+        });
+        machines
+    }
+
+    /// The texts of an entry with rows; nothing where findings say that a field is wrong.
+    fn prepare_rows(
+        &mut self,
+        mut entry: MachineEntry,
+        path: &Written<String>,
+        known: &[&str],
+        called: Option<String>,
+    ) -> Option<Prepared> {
+        let before = self.findings.len();
+        let machine = called.or_else(|| entry.label());
+        let patterns = self.patterns(&mut entry, machine.as_ref(), Filling::Fields);
         for (pattern, place) in &patterns {
             for field in pattern.fields().filter(|field| !known.contains(field)) {
                 self.findings.push(sheet_rules::pattern::rows_field_missing(
-                    entry.label(),
+                    machine.clone(),
                     *place,
                     field,
                     &path.value,
-                    &known,
+                    known,
                 ));
             }
         }
-        if self.findings.len() > before {
-            return Vec::new();
+        (self.findings.len() == before).then_some(Prepared { entry, patterns })
+    }
+
+    /// Puts those machines in place that differ from the others of their entry. `make` gives one of them, by its name
+    /// and position.
+    fn put_in_place(
+        &mut self,
+        machines: &mut [MachineEntry],
+        differing: Vec<DifferingEntry>,
+        mut make: impl FnMut(&mut Self, String, MachineEntry, usize) -> Option<MachineEntry>,
+    ) {
+        if differing.is_empty() {
+            return;
         }
-        // What a row that could not be read would have made is missing.
-        self.is_whole &= rows.faults.is_empty();
-        let machines = rows.records.iter().map(|row| {
-            let value_of = |name: &str| row.get(known.iter().position(|field| *field == name)?);
-            let mut machine = entry.clone();
-            let mut patterns = patterns.iter();
-            each_text(&mut machine, &mut |text, place| {
-                let Some((pattern, _)) = patterns.next() else { return };
-                *text = pattern.text(0, |name| Some(value_of(name)?.value.clone()));
-                // What a row fills is the row's: a finding points at the field.
-                if let Some(value) = pattern.fields().next().and_then(value_of) {
-                    *place = value.place;
-                }
-            });
-            machine
-        });
-        machines.collect()
+        // Of two equal names the first counts; the second has a finding.
+        let positions: HashMap<String, usize> = machines
+            .iter()
+            .enumerate()
+            .rev()
+            .filter_map(|(at, machine)| Some((machine.label()?, at)))
+            .collect();
+        for DifferingEntry { name, entry } in differing {
+            let Some(at) = positions.get(&name.value).copied() else {
+                let names: Vec<&str> = machines
+                    .iter()
+                    .filter_map(|machine| Some(machine.name.value()?.value.as_str()))
+                    .collect();
+                let kind = entry.kind.word();
+                self.findings.push(sheet_rules::pattern::differs_unknown_machine(&name, kind, &names));
+                self.is_whole = false;
+                continue;
+            };
+            match (make(self, name.value, entry, at), machines.get_mut(at)) {
+                (Some(own), Some(machine)) => *machine = own,
+                _ => self.is_whole = false,
+            }
+        }
     }
 
     /// Every text of an entry, taken apart, in the order of [`each_text`]. Texts with faults are left out.
-    fn patterns(&mut self, entry: &mut MachineEntry, filling: Filling) -> Vec<(Pattern, Place)> {
-        let machine = entry.label();
+    fn patterns(
+        &mut self,
+        entry: &mut MachineEntry,
+        machine: Option<&String>,
+        filling: Filling,
+    ) -> Vec<(Pattern, Place)> {
         let mut patterns = Vec::new();
         each_text(entry, &mut |text, place| match Pattern::parse(text, filling) {
             Ok(pattern) => patterns.push((pattern, *place)),
             Err(fault) => {
                 let finding =
-                    sheet_rules::pattern::malformed(machine.clone(), *place, fault.message, fault.fix);
+                    sheet_rules::pattern::malformed(machine.cloned(), *place, fault.message, fault.fix);
                 self.findings.push(finding);
             }
         });
@@ -279,6 +366,7 @@ fn each_text(entry: &mut MachineEntry, visit: &mut impl FnMut(&mut String, &mut 
         of_appliance,
         answers,
         answers_place: _,
+        differing: _,
     } = entry;
     each_given(name, visit);
     if let Some(settings) = settings {
@@ -327,10 +415,11 @@ fn each_of_link(link: &mut LinkEntry, visit: &mut impl FnMut(&mut String, &mut P
         address6,
         host_number,
         host_number6,
+        replaces,
         default_route: _,
         more,
     } = link;
-    for text in [network, subnet, address, address6, host_number, host_number6] {
+    for text in [network, subnet, address, address6, host_number, host_number6, replaces] {
         each_given(text, visit);
     }
     let Some(more) = more else { return };
@@ -374,7 +463,7 @@ fn each_of_link(link: &mut LinkEntry, visit: &mut impl FnMut(&mut String, &mut P
 
 fn each_of_take(take: &mut TakeEntry, visit: &mut impl FnMut(&mut String, &mut Place)) {
     each_written(&mut take.take, visit);
-    for text in [&mut take.of, &mut take.link, &mut take.join].into_iter().flatten() {
+    for text in [&mut take.of, &mut take.link, &mut take.toward, &mut take.join].into_iter().flatten() {
         each_written(text, visit);
     }
 }
@@ -401,7 +490,7 @@ fn each_of_settings(settings: &mut SettingsEntry, visit: &mut impl FnMut(&mut St
         ssh:
             Stated::Absent
             | Stated::Faulty
-            | Stated::Value(SshEntry { enabled: _, password_login: _, root_login: _, host_key: _ }),
+            | Stated::Value(SshEntry { enabled: _, password_login: _, root_login: _, host_key: _, port: _ }),
         stock_logins,
         password_hashing,
         password_cost: _,

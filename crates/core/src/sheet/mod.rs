@@ -1,6 +1,7 @@
 //! The build sheet as a person wrote it: texts and their places, nothing typed yet.
 
 mod brackets;
+mod differs;
 mod entries;
 mod expand;
 mod familiar;
@@ -15,17 +16,19 @@ pub(crate) mod rules;
 mod syntax;
 mod table;
 
+pub(crate) use differs::is_shared;
 pub use entries::{
-    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, FurtherAddressEntry, ItemEntry, LinkEntry,
-    ListEntry, MachineEntry, MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry,
-    SIZE_LIMIT, SecretEntry, SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry,
-    TimeKeyEntry, VirtualAddressEntry, WaiverEntry, WifiEntry,
+    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, DifferingEntry, FurtherAddressEntry, ItemEntry,
+    LinkEntry, ListEntry, MachineEntry, MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry,
+    RouteEntry, SIZE_LIMIT, SecretEntry, SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry,
+    TakeEntry, TimeKeyEntry, VirtualAddressEntry, WaiverEntry, WifiEntry,
 };
 pub use expand::expand;
 pub(crate) use hidden::{is_path, is_variable};
 pub(crate) use hidden_unparsed::hidden_in_unparsed_netplan;
 pub(crate) use keys::{
-    ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, SECRET_VALUE, TAKE, TIME_KEY, WAIVER,
+    ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, SECRET_VALUE, SSH, TAKE, TIME_KEY,
+    WAIVER,
 };
 pub use keys::{KEYS, KeySpec, Shape, TableSpec};
 pub use read::read;

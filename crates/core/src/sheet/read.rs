@@ -1,19 +1,22 @@
 //! From TOML to the sheet.
 
+use std::collections::HashSet;
+
 use impostazione_text::{Hidden, Place, Source, SourceId, Span, Stated, Written};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
+use super::differs::{is_shared, laid_over};
 use super::entries::{
-    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, FurtherAddressEntry, ItemEntry, LinkEntry,
-    ListEntry, MachineEntry, MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry, RouteEntry,
-    SecretEntry, SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry, TimeKeyEntry,
-    VirtualAddressEntry, WaiverEntry, WifiEntry, label_of,
+    AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, DifferingEntry, FurtherAddressEntry, ItemEntry,
+    LinkEntry, ListEntry, MachineEntry, MachineKind, MoreOfAppliance, MoreOfLink, MoreOfMachine, PoolEntry,
+    RouteEntry, SecretEntry, SecretReference, SettingsEntry, Sheet, SshEntry, SubnetEntry, TakeEntry,
+    TimeKeyEntry, VirtualAddressEntry, WaiverEntry, WifiEntry, label_of,
 };
 use super::keys::{
-    ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE, FURTHER_ADDRESS, HOST,
-    HOST_LINK, IN_USE, KEYED_SERVER, POOL, ROOT, ROUTE, SECRET, SECRET_VALUE, SSH, SUBNET_TABLE, TAKE,
-    TIME_KEY, TableSpec, VIRTUAL_ADDRESS, WAIVER, WIFI,
+    ACCOUNT, ANSWER, APPLIANCE, APPLIANCE_DIFFERS, APPLIANCE_LINK, CLUSTER, COMMON, DNS_FOR_TABLE,
+    FURTHER_ADDRESS, HOST, HOST_DIFFERS, HOST_LINK, IN_USE, KEYED_SERVER, POOL, ROOT, ROUTE, SECRET,
+    SECRET_VALUE, SSH, SUBNET_TABLE, TAKE, TIME_KEY, TableSpec, VIRTUAL_ADDRESS, WAIVER, WIFI,
 };
 use super::syntax;
 use super::table::{Reader, TableReader};
@@ -163,6 +166,7 @@ fn read_ssh(table: &mut TableReader<'_, '_, '_>) -> Stated<SshEntry> {
             password_login: ssh.flag("password_login"),
             root_login: ssh.flag("root_login"),
             host_key: ssh.flag("host_key"),
+            port: ssh.integer("port"),
         })
     })
 }
@@ -407,6 +411,7 @@ fn read_subnet(
         wifi: read_wifi(&mut table),
         dhcp_ranges: table.texts("dhcp_ranges").into_value().unwrap_or_default(),
         kept_free: table.texts("kept_free").into_value().unwrap_or_default(),
+        settings: read_settings_of_subnet(&mut table),
         in_use: read_in_use(&mut table),
         name,
     };
@@ -414,6 +419,20 @@ fn read_subnet(
         table.missing("prefix");
     }
     entry
+}
+
+fn read_settings_of_subnet(table: &mut TableReader<'_, '_, '_>) -> Option<Box<SettingsEntry>> {
+    let is_setting = |key: &str| matches!(key, "domain" | "dns" | "search" | "ntp" | "timezone");
+    (table.has_any(is_setting) || table.has_mistyped(is_setting)).then(|| {
+        Box::new(SettingsEntry {
+            domain: table.text("domain"),
+            dns: read_list(table, "dns"),
+            search: read_list(table, "search"),
+            ntp: read_list(table, "ntp"),
+            timezone: table.text("timezone"),
+            ..SettingsEntry::default()
+        })
+    })
 }
 
 fn read_wifi(table: &mut TableReader<'_, '_, '_>) -> Stated<WifiEntry> {
@@ -470,11 +489,58 @@ fn read_account(
     }
 }
 
+/// An entry, with those of its machines that differ.
 fn read_machine(
     reader: &mut Reader<'_>,
     kind: MachineKind,
     table: &DeTable<'_>,
     place: Place,
+) -> MachineEntry {
+    let mut entry = read_entry(reader, kind, table, place, None);
+    if table.contains_key("differs") {
+        entry.differing = read_differing(reader, kind, table, place);
+    }
+    entry
+}
+
+fn read_differing(
+    reader: &mut Reader<'_>,
+    kind: MachineKind,
+    table: &DeTable<'_>,
+    place: Place,
+) -> Vec<DifferingEntry> {
+    let (spec, spec_of_one): (&'static TableSpec, &'static TableSpec) = match kind {
+        MachineKind::Host => (&HOST, &HOST_DIFFERS),
+        MachineKind::Appliance => (&APPLIANCE, &APPLIANCE_DIFFERS),
+    };
+    let tables = TableReader::new(reader, table, spec, place, None).named_tables("differs");
+    let mut differing = Vec::with_capacity(tables.len());
+    // What is wrong with the entry itself was said of the entry.
+    let mut told: HashSet<(&'static str, Place)> =
+        reader.findings.iter().map(|finding| (finding.rule.name, finding.place)).collect();
+    for (name, own, _) in tables {
+        let machine = Some(name.value.clone());
+        for (key, _) in own.iter().filter(|(key, _)| is_shared(key.get_ref().as_ref())) {
+            let place = reader.place(key.span());
+            let finding = form::key_of_all(machine.clone(), place, spec_of_one, key.get_ref().as_ref());
+            reader.findings.push(finding);
+        }
+        let before = reader.findings.len();
+        let entry = read_entry(reader, kind, &laid_over(table, own), place, machine);
+        let new = reader.findings.split_off(before).into_iter();
+        reader.findings.extend(new.filter(|finding| told.insert((finding.rule.name, finding.place))));
+        differing.push(DifferingEntry { name, entry });
+    }
+    differing
+}
+
+/// An entry as one table says it. Findings name the machine that is given, or else the entry's name.
+fn read_entry(
+    reader: &mut Reader<'_>,
+    kind: MachineKind,
+    table: &DeTable<'_>,
+    place: Place,
+    called: Option<String>,
 ) -> MachineEntry {
     let (spec, link_spec): (&'static TableSpec, &'static TableSpec) = match kind {
         MachineKind::Host => (&HOST, &HOST_LINK),
@@ -482,7 +548,7 @@ fn read_machine(
     };
     let mut table = TableReader::new(reader, table, spec, place, None);
     let name = table.text("name");
-    table.machine = label_of(&name);
+    table.machine = called.or_else(|| label_of(&name));
     table.refuse_unknown_keys(&[&COMMON, &ROOT]);
     if name.is_absent() {
         table.missing("name");
@@ -521,6 +587,7 @@ fn read_machine(
         of_appliance: None,
         answers: Vec::new(),
         answers_place: None,
+        differing: Vec::new(),
         name,
     };
     if kind == MachineKind::Appliance {
@@ -620,6 +687,7 @@ fn read_link(
         address6: table.text("address6"),
         host_number: read_host_number(&mut table, "host_number"),
         host_number6: read_host_number(&mut table, "host_number6"),
+        replaces: table.text("replaces"),
         default_route: table.flag("default_route"),
         more: if spec.key("kind").is_some() { read_more_of_link(&mut table) } else { None },
     };
@@ -638,8 +706,10 @@ fn read_host_number(table: &mut TableReader<'_, '_, '_>, key: &str) -> Stated<Wr
 
 fn read_more_of_link(table: &mut TableReader<'_, '_, '_>) -> Option<Box<MoreOfLink>> {
     let is_more = |key: &str| {
-        !matches!(key, "subnet" | "address" | "address6" | "host_number" | "host_number6" | "default_route")
-            && HOST_LINK.key(key).is_some()
+        !matches!(
+            key,
+            "subnet" | "address" | "address6" | "host_number" | "host_number6" | "replaces" | "default_route"
+        ) && HOST_LINK.key(key).is_some()
     };
     if !table.has_any(is_more) && !table.has_mistyped(is_more) {
         return None;
@@ -776,10 +846,12 @@ fn read_take(
     }
     let of = table.text("of");
     let link = table.text("link");
+    let toward = table.text("toward");
     let nth = table.integer("nth");
     let join = table.text("join");
     let is_faulty = matches!(of, Stated::Faulty)
         || matches!(link, Stated::Faulty)
+        || matches!(toward, Stated::Faulty)
         || matches!(nth, Stated::Faulty)
         || matches!(join, Stated::Faulty);
     match take {
@@ -787,6 +859,7 @@ fn read_take(
             take,
             of: of.into_value(),
             link: link.into_value(),
+            toward: toward.into_value(),
             nth: nth.into_value(),
             join: join.into_value(),
         }),

@@ -322,6 +322,7 @@ fn links_of(told: &ToldAppliance<'_>) -> (Vec<Subnet>, Vec<Link>) {
             dhcp_ranges: Vec::new(),
             kept_free: Vec::new(),
             in_use: Vec::new(),
+            settings: None,
         });
         links.push(Link {
             name: Written::new(name, place),
@@ -330,6 +331,7 @@ fn links_of(told: &ToldAppliance<'_>) -> (Vec<Subnet>, Vec<Link>) {
             subnet: Stated::Absent,
             address: choice(v4),
             address6: choice(v6),
+            replaces: None,
             default_route: true,
             options: None,
         });

@@ -38,6 +38,8 @@ pub struct LinkDetails {
     pub wake_on_lan: bool,
     /// Whether it has an IPv4 link-local address too.
     pub link_local4: bool,
+    /// The address that the machine had here before.
+    pub replaces: Option<String>,
     /// The gateways that are outside its prefixes and reached on the link itself.
     pub gateways_on_link: Vec<String>,
 }
@@ -60,6 +62,7 @@ impl LinkDetails {
     pub(super) fn of(site: &Site, link: &Link) -> Self {
         let subnet = || site.subnet_of(link);
         let mut details = Self {
+            replaces: link.replaces.as_ref().map(|before| before.value.to_string()),
             mac: link.mac().map(|mac| mac.value.to_string()),
             only_port: link.is_only_port(),
             members: link.members().iter().map(|member| member.value.clone()).collect(),

@@ -11,4 +11,5 @@ pub mod link_details;
 pub mod netplan;
 pub mod review;
 pub mod schema;
+pub mod setting_origins;
 pub mod subnet_map;

@@ -7,6 +7,7 @@ use impostazione_text::Stated;
 use serde::{Serialize, Serializer};
 
 use super::link_details::LinkDetails;
+use super::setting_origins::ReviewedOrigin;
 
 use crate::appliance::{Origin, answered_properties, harmless_url, told_appliance, told_appliances};
 use crate::finding::{Finding, Severity};
@@ -56,6 +57,9 @@ pub struct ReviewedMachine {
     pub package: Option<String>,
     /// The package's properties, or the questions of the console, of an appliance.
     pub properties: Vec<ReviewedProperty>,
+    /// Where its settings come from, where that was asked for.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub origins: Vec<ReviewedOrigin>,
 }
 
 /// A login on a host.
@@ -154,6 +158,8 @@ pub struct ReviewedSsh {
     pub root_login: bool,
     /// Whether the host key was prepared.
     pub host_key: bool,
+    /// The TCP port on which the service listens.
+    pub port: u16,
 }
 
 /// How passwords of logins are hashed.
@@ -324,6 +330,7 @@ fn reviewed(site: &Site, machine: &Machine) -> ReviewedMachine {
             .collect(),
         package: package.map(|package| package.path.clone()),
         properties: reviewed_properties(site, machine),
+        origins: Vec::new(),
     }
 }
 
@@ -359,6 +366,7 @@ fn reviewed_host(machine: &Machine) -> ReviewedHost {
             password_login: ssh.is_enabled() && ssh.allows_passwords(),
             root_login: ssh.is_enabled() && ssh.allows_root(),
             host_key: ssh.is_enabled() && ssh.has_made_key(),
+            port: ssh.port(),
         },
         stock_logins: settings.stock_logins().word(),
         password_hashing: match settings.hash_method() {

@@ -2,7 +2,7 @@
 
 use serde_json::{Map, Value, json};
 
-use crate::sheet::{KEYS, KeySpec, SECRET_VALUE, Shape, TAKE, TableSpec};
+use crate::sheet::{KEYS, KeySpec, SECRET_VALUE, Shape, TAKE, TableSpec, is_shared};
 
 /// The schema, as JSON Schema draft 7, which editors of TOML read. It is made from the list of keys that reading goes by.
 pub fn schema() -> Value {
@@ -85,6 +85,9 @@ fn shape_schema(shape: &Shape) -> Value {
         Shape::Table(table) => reference(table),
         Shape::Tables(table) | Shape::Entries(table) => json!({ "type": "array", "items": reference(table) }),
         Shape::Named(table) => json!({ "type": "object", "additionalProperties": reference(table) }),
+        Shape::Differing(table) => {
+            json!({ "type": "object", "additionalProperties": differing_schema(table) })
+        }
         Shape::Secret => json!({ "anyOf": [{ "const": "none" }, reference(&SECRET_VALUE)] }),
         Shape::Answers => {
             let mut forms = vec![json!({ "type": ["string", "number", "boolean"] })];
@@ -92,6 +95,15 @@ fn shape_schema(shape: &Shape) -> Value {
             json!({ "type": "object", "additionalProperties": { "anyOf": forms } })
         }
     }
+}
+
+/// What a table of one machine that differs may hold: the keys of its entry, but for those that say which machines there are.
+fn differing_schema(table: &TableSpec) -> Value {
+    let home = format!("#/definitions/{}/properties", name_of(table));
+    let keys = table.keys.iter().filter(|key| !is_shared(key.name));
+    let properties: Map<String, Value> =
+        keys.map(|key| (key.name.to_owned(), json!({ "$ref": format!("{home}/{}", key.name) }))).collect();
+    json!({ "type": "object", "properties": properties, "additionalProperties": false })
 }
 
 fn list(tables: &[&TableSpec]) -> Value {

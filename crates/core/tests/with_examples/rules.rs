@@ -30,7 +30,7 @@ fn names_are_kebab_case_and_unique() {
 fn each_wrong_example_breaks_its_rule_alone_and_each_right_one_breaks_none() {
     let mut astray = Vec::new();
     for rule in all() {
-        let wrong: BTreeSet<&str> = names_of(&assess_example(rule.wrong)).into_iter().collect();
+        let wrong: BTreeSet<&str> = standing(&assess_example(rule.wrong)).into_iter().collect();
         if wrong != BTreeSet::from([rule.name]) {
             astray.push(format!("wrong example of {} gives {wrong:?}:\n{}", rule.name, rule.wrong));
         }

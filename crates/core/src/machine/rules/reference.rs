@@ -57,6 +57,17 @@ pub(crate) fn reference_dangling(
     )
 }
 
+/// `toward` names nothing that the sheet has, and is no address.
+pub(crate) fn toward_nothing(machine: Option<String>, written: &Written<String>, known: &[&str]) -> Finding {
+    let fix = match nearest(&written.value, known.iter().copied(), 1).first() {
+        Some(close) => format!("write toward = \"{close}\""),
+        None => "write an address, a prefix such as \"10.64.96.0/20\", or the name of a subnet or machine of this sheet"
+            .to_owned(),
+    };
+    let message = format!("\"{}\" is not an address, a subnet or a machine of the sheet.", written.value);
+    Finding::new(&REFERENCE_DANGLING, machine, written.place, message, fix)
+}
+
 pub(crate) fn reference_loop(machine: Option<String>, place: Place, path: &[Place]) -> Finding {
     let message = match path.len() {
         1 => "The value refers to itself.".to_owned(),

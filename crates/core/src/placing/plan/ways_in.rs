@@ -39,8 +39,19 @@ pub(super) fn plan(
     for (group, names) in leaving {
         databases.leave_group(&names, group);
     }
+    let of_people: HashSet<String> = lines.keys().cloned().collect();
+    if inputs.output.ssh_port().is_some() {
+        for setting in inputs.survey.ssh.limits.iter().filter(|setting| setting.port().is_some()) {
+            lines.entry(setting.path.clone()).or_default().insert(setting.line);
+        }
+    }
     for (path, lines) in lines {
-        set_lines_aside(inputs, &path, &lines, plan)?;
+        let why = match (path.starts_with("etc/ssh/"), of_people.contains(&path)) {
+            (_, false) => "sshd would also listen on the port that it names",
+            (true, true) => "it lets in people who are not in the sheet",
+            (false, true) => "it gives root access that the sheet does not",
+        };
+        set_lines_aside(inputs, (&path, why), &lines, plan)?;
     }
     Ok(())
 }
@@ -257,7 +268,7 @@ fn unit_file(way: &WayIn, plan: &mut Plan) -> Result<(), PlanFault> {
 
 fn set_lines_aside(
     inputs: PlanInputs<'_>,
-    path: &str,
+    (path, why): (&str, &str),
     lines: &BTreeSet<usize>,
     plan: &mut Plan,
 ) -> Result<(), PlanFault> {
@@ -267,11 +278,6 @@ fn set_lines_aside(
         !lines.contains(&(index + 1)) && !line.trim().is_empty() && !line.trim_start().starts_with('#')
     });
     let subject = if path.starts_with("etc/ssh/") { Subject::Ssh } else { Subject::Accounts };
-    let why = if subject == Subject::Ssh {
-        "it lets in people who are not in the sheet"
-    } else {
-        "it gives root access that the sheet does not"
-    };
     let file = RootfsPath::new(path)?;
     let change = if has_more || path == SUDOERS || subject == Subject::Ssh {
         Change::new(file, subject, edited(inputs.view, path, new, 0o440)?).because(why)

@@ -46,7 +46,7 @@ pub(super) static SSH_CONFLICT: Rule = Rule {
     summary: "an SSH server setting on a root filesystem would override ours",
     explanation: "sshd uses the first value it reads. So a main file that sets a value before it includes the \
         drop-ins, a main file that does not include them, or a drop-in that sorts before ours wins. `place` makes \
-        sshd read our file first. Lists of users and groups that may log in are left unchanged; they are an error \
+        sshd read our file first. Ports add up instead, so lines that name one are set aside. Lists of users and groups that may log in are left unchanged; they are an error \
         where they leave out somebody in the sheet.",
     wrong: "# a root filesystem\n\"etc/ssh/sshd_config\" = \"PasswordAuthentication yes\\nInclude /etc/ssh/sshd_config.d/*.conf\\n\"\n",
     right: "# a root filesystem\n\"etc/ssh/sshd_config\" = \"Include /etc/ssh/sshd_config.d/*.conf\\nPasswordAuthentication yes\\n\"\n",
@@ -125,6 +125,18 @@ fn ssh(case: &RootfsCase<'_>, found: &mut RootfsFindings) {
     }
     let Some(output) = case.output() else { return };
     for setting in &ssh.limits {
+        if let Some((own, found_port)) = output.ssh_port().zip(setting.port()) {
+            if found_port != own.to_string() {
+                let message = format!(
+                    "/{} says {:?}, so sshd would listen on that port; in the sheet it is {own}.",
+                    setting.path, setting.text
+                );
+                let fix = handled(case, "sets the line aside");
+                let place = (setting.path.as_str(), setting.line);
+                found.push(&SSH_CONFLICT, case.view, place, message, fix, weight_of_handled(case));
+            }
+            continue;
+        }
         let Some((why, severity)) = shut_out(setting, &output.accounts) else { continue };
         let message = format!("/{} says {:?}, {why}.", setting.path, setting.text);
         let fix = "remove the line from the image, or change it so that the accounts in the sheet get in";

@@ -80,6 +80,29 @@ pub struct SshSetting {
     pub text: String,
 }
 
+impl SshSetting {
+    /// The port that sshd listens on because of this line, where it names one. Such lines add up, and those that name an
+    /// address with a port overrule the others (`sshd_config(5)`).
+    pub(crate) fn port(&self) -> Option<&str> {
+        let (keyword, value) = keyword_and_value(&self.text);
+        let first = value.split_whitespace().next()?.trim_matches('"');
+        match keyword.to_ascii_lowercase().as_str() {
+            "port" => Some(first),
+            "listenaddress" => match first.rsplit_once(':')? {
+                // More than one colon outside brackets is an IPv6 address alone.
+                (address, port) if address.ends_with(']') || !address.contains(':') => Some(port),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+}
+
+fn keyword_and_value(line: &str) -> (&str, &str) {
+    let (keyword, value) = line.split_once(|c: char| c.is_whitespace() || c == '=').unwrap_or((line, ""));
+    (keyword, value.trim_start_matches(|c: char| c.is_whitespace() || c == '='))
+}
+
 impl FoundSsh {
     pub(super) fn read(view: View<'_>) -> Result<Self, RootfsFault> {
         let mut reading =
@@ -135,10 +158,8 @@ impl Reading<'_> {
         let Some(text) = self.view.text(path)? else { return Ok(()) };
         for (index, line) in text.lines().enumerate() {
             let line = line.trim();
-            let (keyword, value) =
-                line.split_once(|c: char| c.is_whitespace() || c == '=').unwrap_or((line, ""));
+            let (keyword, value) = keyword_and_value(line);
             let keyword = keyword.to_ascii_lowercase();
-            let value = value.trim_start_matches(|c: char| c.is_whitespace() || c == '=');
             let setting = || SshSetting { path: path.to_owned(), line: index + 1, text: line.to_owned() };
             self.ways.extend(ways_in::ssh_way(&keyword, value, path, index + 1, is_in_match));
             match keyword.as_str() {
@@ -181,5 +202,33 @@ impl Reading<'_> {
             }
         }
         Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_that_name_a_port() {
+        let port = |text: &str| {
+            let setting = SshSetting { path: String::new(), line: 1, text: text.to_owned() };
+            setting.port().map(str::to_owned)
+        };
+        for (line, expected) in [
+            ("Port 2200", Some("2200")),
+            ("port=2200", Some("2200")),
+            ("Port \"2200\"", Some("2200")),
+            ("ListenAddress 0.0.0.0:2200", Some("2200")),
+            ("ListenAddress tower:2200 rdomain shore", Some("2200")),
+            ("ListenAddress [fd64:10::31]:2200", Some("2200")),
+            ("ListenAddress fd64:10::31", None),
+            ("ListenAddress [fd64:10::31]", None),
+            ("ListenAddress 10.64.10.31", None),
+            ("AllowUsers keeper:2200", None),
+            ("Port", None),
+        ] {
+            assert_eq!(port(line).as_deref(), expected, "{line}");
+        }
     }
 }

@@ -24,7 +24,8 @@ pub(super) const DNS: KeySpec = key(
     "a list of addresses, or \"none\"",
     r#"dns = ["10.64.10.53", "10.64.10.54"]"#,
     "DNS servers, in this order (on a host netplan puts IPv4 before IPv6). `\"none\"`: intentionally no DNS server; \
-        `\"none\"` as the last item of the list: intentionally no more than these. Required, here or in `[common]`.",
+        `\"none\"` as the last item of the list: intentionally no more than these. Required: on the machine, in its subnet or in \
+        `[common]`.",
     Shape::List(NAME_SERVER_ITEMS),
 );
 
@@ -40,8 +41,8 @@ pub(super) const NTP: KeySpec = key(
     "ntp",
     "a list of addresses or names, or \"none\"",
     r#"ntp = ["10.64.10.121", "10.64.10.122", "10.64.10.123", "clock.capovetro.example"]"#,
-    "Time servers. `\"none\"`: no time server (\"none\"); as the last item of the list: no more than these, on \
-        purpose. Required, here or in `[common]`.",
+    "Time servers. `\"none\"`: intentionally no time server; as the last item of the list: intentionally no more than these. \
+        Required: on the machine, in its subnet or in `[common]`.",
     Shape::List(TIME_SERVER_ITEMS),
 );
 
@@ -49,7 +50,8 @@ pub(super) const TIMEZONE: KeySpec = key(
     "timezone",
     "the name of a zone in the zone database",
     r#"timezone = "Europe/Rome""#,
-    "Time zone, by its name in the time zone database. Required for every host, here or in `[common]`.",
+    "Time zone, by its name in the time zone database. Required for every host: on the host, in its subnet or in \
+        `[common]`.",
     Shape::Text,
 );
 

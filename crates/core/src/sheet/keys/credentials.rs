@@ -31,6 +31,13 @@ pub(crate) static SSH: TableSpec = table(
                 before the first boot. Default: false.",
             Shape::Flag,
         ),
+        key(
+            "port",
+            "a number from 1 to 65535",
+            "port = 2222",
+            "The TCP port on which it listens, and no other. `known_hosts` and `site/ssh_config` have it too. Default: 22.",
+            Shape::Number(1, 65_535),
+        ),
     ],
 );
 

@@ -128,8 +128,26 @@ pub(crate) static HOST: TableSpec = table(
             "The network links, by the kernel's name of the interface. At least one.",
             Shape::Named(&HOST_LINK),
         ),
+        key(
+            "differs",
+            "tables by the names of machines",
+            r#"differs.gauge-03.timezone = "Europe/Malta""#,
+            "Machines of this entry that differ from the others, a table each: `[host.differs.gauge-03]`.",
+            Shape::Differing(&HOST),
+        ),
     ],
 );
+
+/// `[host.differs.NAME]`
+pub(crate) static HOST_DIFFERS: TableSpec = TableSpec {
+    header: "[host.differs.NAME]",
+    called: "a host that differs",
+    about: "What is different for one machine of a pattern or of rows: any key of the entry but `name` and `rows`. A value \
+        replaces the entry's; lines of `ssh`, `dns_for` and of a link are added to the entry's or replace them one by one. \
+        `address` replaces `host_number`, `fqdn` replaces `hostname`, and the other way round.",
+    keys: &[],
+    free_keys: true,
+};
 
 /// `[[appliance]]`
 pub(crate) static APPLIANCE: TableSpec = table(
@@ -216,8 +234,26 @@ pub(crate) static APPLIANCE: TableSpec = table(
             "The values of the package's properties. Best kept as the last table of the entry.",
             Shape::Answers,
         ),
+        key(
+            "differs",
+            "tables by the names of machines",
+            r#"differs.logbook-3.deployment_option = "large""#,
+            "Machines of this entry that differ from the others, a table each: `[appliance.differs.logbook-3]`.",
+            Shape::Differing(&APPLIANCE),
+        ),
     ],
 );
+
+/// `[appliance.differs.NAME]`
+pub(crate) static APPLIANCE_DIFFERS: TableSpec = TableSpec {
+    header: "[appliance.differs.NAME]",
+    called: "an appliance that differs",
+    about: "What is different for one machine of a pattern or of rows: any key of the entry but `name` and `rows`. A value \
+        replaces the entry's; answers and lines of a link are added to the entry's or replace them one by one. `address` \
+        replaces `host_number`, `fqdn` replaces `hostname`, and the other way round.",
+    keys: &[],
+    free_keys: true,
+};
 
 /// `[appliance.answer]`
 pub(crate) static ANSWER: TableSpec = TableSpec {
@@ -261,6 +297,14 @@ pub(crate) static TAKE: TableSpec = table(
             "the name of a link",
             r#"link = "management""#,
             "Which link's, if the machine has several. Default: the one with the default route, or its only link.",
+            Shape::Text,
+        ),
+        key(
+            "toward",
+            "an address, a prefix, or the name of a subnet or machine of the sheet",
+            r#"toward = "breakwater""#,
+            "In place of `link`: the link by which the machine reaches it, by the most specific of its own subnets, its \
+                routes and its default route. Default: the link is not chosen by where it leads.",
             Shape::Text,
         ),
         key(

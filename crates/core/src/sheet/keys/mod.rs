@@ -9,7 +9,7 @@ mod spec;
 
 pub(crate) use common::COMMON;
 pub(crate) use credentials::{ACCOUNT, SECRET, SECRET_VALUE, SSH, TIME_KEY};
-pub(crate) use machines::{ANSWER, APPLIANCE, CLUSTER, HOST, TAKE, WAIVER};
+pub(crate) use machines::{ANSWER, APPLIANCE, APPLIANCE_DIFFERS, CLUSTER, HOST, HOST_DIFFERS, TAKE, WAIVER};
 pub(crate) use network::{
     APPLIANCE_LINK, DNS_FOR_TABLE, FURTHER_ADDRESS, HOST_LINK, IN_USE, KEYED_SERVER, POOL, ROUTE,
     SUBNET_TABLE, VIRTUAL_ADDRESS, WIFI,
@@ -104,11 +104,13 @@ pub static KEYS: &[&TableSpec] = &[
     &HOST_LINK,
     &FURTHER_ADDRESS,
     &ROUTE,
+    &HOST_DIFFERS,
     &CLUSTER,
     &VIRTUAL_ADDRESS,
     &APPLIANCE,
     &APPLIANCE_LINK,
     &ANSWER,
+    &APPLIANCE_DIFFERS,
     &TAKE,
     &WAIVER,
 ];

@@ -1,5 +1,6 @@
 //! Tables and keys of networks: subnets, pools, links, routes, and the servers of names and time.
 
+use super::common::{DNS, DOMAIN, NTP, SEARCH, TIMEZONE};
 use super::spec::{KeySpec, Shape, TableSpec, key, table};
 
 pub(super) const SUBNET: KeySpec = key(
@@ -53,11 +54,22 @@ pub(super) const DEFAULT_ROUTE: KeySpec = key(
     Shape::Flag,
 );
 
+pub(super) const REPLACES: KeySpec = key(
+    "replaces",
+    "an address",
+    r#"replaces = "10.64.10.150""#,
+    "The address that the machine had here before, which nobody may have any more. Default: none.",
+    Shape::Text,
+);
+
 /// `[subnet.NAME]`
 pub(crate) static SUBNET_TABLE: TableSpec = table(
     "[subnet.NAME]",
     "a subnet",
-    "A network of the site. It has `prefix` or `prefix6` or both.",
+    "A network of the site. It has `prefix` or `prefix6` or both. Its `domain`, `dns`, `search`, `ntp` and `timezone` are \
+        those of the machines whose default route leaves through it (the IPv4 one, or else the IPv6 one), and of those without a \
+        default route whose only link with an address is in it. They replace those of `[common]`; those of the machine \
+        replace them.",
     &[
         key(
             "prefix",
@@ -111,6 +123,11 @@ pub(crate) static SUBNET_TABLE: TableSpec = table(
             "The MTU of its links. Default: that of the interface.",
             Shape::Number(68, 65_535),
         ),
+        DOMAIN,
+        DNS,
+        SEARCH,
+        NTP,
+        TIMEZONE,
         key(
             "hypervisor_network",
             "a text",
@@ -303,6 +320,7 @@ pub(crate) static HOST_LINK: TableSpec = table(
         ADDRESS6,
         HOST_NUMBER,
         HOST_NUMBER6,
+        REPLACES,
         key(
             "more_addresses",
             "a list of addresses, or of tables",
@@ -494,6 +512,7 @@ pub(crate) static APPLIANCE_LINK: TableSpec = table(
         ADDRESS6,
         HOST_NUMBER,
         HOST_NUMBER6,
+        REPLACES,
         DEFAULT_ROUTE,
     ],
 );

@@ -50,6 +50,8 @@ pub enum Shape {
     Tables(&'static TableSpec),
     /// Tables by a name of the administrator's choice.
     Named(&'static TableSpec),
+    /// Tables by the names of machines, each with keys of the table in which it stands.
+    Differing(&'static TableSpec),
     /// An array of tables.
     Entries(&'static TableSpec),
     /// `{ secret = … }`, or `"none"`.

@@ -168,6 +168,17 @@ pub(crate) fn key_not_there(
     Finding::new(&KEY_UNKNOWN, machine, place, message, fix)
 }
 
+/// A key in the table of one machine that all machines of its entry have in common.
+pub(crate) fn key_of_all(machine: Option<String>, place: Place, spec: &TableSpec, key: &str) -> Finding {
+    let fix = match key {
+        "name" => {
+            "remove the line: the name is in the header; write hostname for another host name on the network"
+        }
+        _ => "move the line to the entry's own keys, above its tables",
+    };
+    key_not_there(machine, place, spec, key, fix.to_owned())
+}
+
 /// What to write for a key that people bring from elsewhere.
 fn familiar(key: &str) -> Option<&'static str> {
     Some(match key.to_ascii_lowercase().replace('-', "_").as_str() {

@@ -1,6 +1,6 @@
 //! Rules on patterns and rows.
 
-use impostazione_text::{Place, nearest};
+use impostazione_text::{Place, Written, nearest};
 
 use crate::finding::{Finding, Nature, Rule, Severity};
 
@@ -12,6 +12,7 @@ pub(crate) const RULES: &[&Rule] = &[
     &ROWS_VALUE_OVER_LINES,
     &ROWS_FIELD_MISSING,
     &ROWS_EMPTY,
+    &DIFFERS_UNKNOWN_MACHINE,
 ];
 
 /// Braces that are no range.
@@ -109,6 +110,47 @@ static ROWS_EMPTY: Rule = Rule {
     right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     ..Rule::PLAIN
 };
+
+/// A machine that differs, and that its entry does not make.
+static DIFFERS_UNKNOWN_MACHINE: Rule = Rule {
+    name: "differs-unknown-machine",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "an entry says how a machine differs that it does not make",
+    explanation: "[host.differs.gauge-03] belongs to the [[host]] entry above it, and names one of the machines that \
+        this entry makes, in full. If no machine has the name, what stands there would reach none.",
+    wrong: "[[host]]\nname = \"gauge-{01..12}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }\n[host.differs.gauge-13]\ntimezone = \"Europe/Malta\"\n",
+    right: "[[host]]\nname = \"gauge-{01..12}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }\n[host.differs.gauge-12]\ntimezone = \"Europe/Malta\"\n",
+    ..Rule::PLAIN
+};
+
+/// `names`: of the machines that the entry makes, in their order
+pub(crate) fn differs_unknown_machine(name: &Written<String>, kind: &str, names: &[&str]) -> Finding {
+    let made = match names {
+        [] => "machines without a name".to_owned(),
+        [only] => (*only).to_owned(),
+        [first, second] => format!("{first} and {second}"),
+        [first, .., last] => format!("{first} to {last}"),
+    };
+    let stem = |name: &str| name.trim_end_matches(|c: char| c.is_ascii_digit()).to_owned();
+    let close = nearest(&name.value, names.iter().copied(), 1).first().copied();
+    let fix = match close {
+        // Any of them is as near as another.
+        Some(close) if stem(close) == stem(&name.value) => {
+            format!("write the name of one of them, or make the entry make {} too", name.value)
+        }
+        Some(close) => {
+            format!("write [{kind}.differs.{close}], or the name of another machine of this entry")
+        }
+        None => {
+            "write the name of a machine of this entry, or move the table below the entry that makes the \
+            machine"
+                .to_owned()
+        }
+    };
+    let message = format!("This entry makes {made}, and no machine {}.", name.value);
+    Finding::new(&DIFFERS_UNKNOWN_MACHINE, Some(name.value.clone()), name.place, message, fix)
+}
 
 pub(crate) fn rows_malformed(
     machine: Option<String>,

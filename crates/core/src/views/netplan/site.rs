@@ -102,6 +102,7 @@ pub(super) fn site_of(
             subnet: Stated::Absent,
             address: choice(read, Family::V4),
             address6: choice(read, Family::V6),
+            replaces: None,
             default_route: false,
             options: Some(Box::new(options(read))),
             name,
@@ -139,6 +140,7 @@ pub(super) fn site_of(
                 dhcp_ranges: Vec::new(),
                 kept_free: Vec::new(),
                 in_use: Vec::new(),
+                settings: None,
             };
             link.subnet = Stated::Value(link.name.with(shared_subnet(&mut site, subnet)));
         }
