@@ -52,6 +52,8 @@ pub(crate) enum Command {
     Secret(SecretArguments),
     /// Shows a prefix in every notation, and what a sheet uses its addresses for
     Subnet(SubnetArguments),
+    /// Moves a subnet to another prefix, in the sheet itself; shows the change and asks first
+    Renumber(RenumberArguments),
     /// Prints the JSON Schema of the sheet, for editors
     Schema,
     /// Prints the script that completes commands, options and names in a shell
@@ -582,6 +584,28 @@ pub(crate) struct SubnetArguments {
     /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
     pub(crate) format: Format,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct RenumberArguments {
+    /// The build sheet; the files that it includes and its rows are changed too
+    #[arg(index = 1)]
+    pub(crate) sheet: PathBuf,
+
+    /// The name of the subnet
+    #[arg(index = 2)]
+    pub(crate) subnet: String,
+
+    /// Its new prefix: an address and a mask in any notation. Addresses keep their host numbers
+    #[arg(index = 3, value_name = "PREFIX")]
+    pub(crate) to: String,
+
+    /// Output format: text for people, json for programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
+    #[command(flatten)]
+    pub(crate) change: ChangeArguments,
 }
 
 #[derive(Debug, Args)]

@@ -19,7 +19,7 @@ struct Told {
     verbose: Option<&'static str>,
 }
 
-const TOLD: [Told; 21] = [
+const TOLD: [Told; 22] = [
     Told {
         command: &["check"],
         examples: &[
@@ -99,6 +99,15 @@ const TOLD: [Told; 21] = [
         examples: &[
             ("subnet 10.64.10.5 255.255.255.0", "a prefix in every notation"),
             ("subnet quay --sheet harbor.toml", "what each address is used for, and which are free"),
+        ],
+        verbose: None,
+    },
+    Told {
+        command: &["renumber"],
+        examples: &[
+            ("renumber harbor.toml quay 10.65.10.0/24 --dry-run", "only show what would change"),
+            ("renumber harbor.toml quay 10.65.10.0/24", "show it, ask, and change the sheet"),
+            ("renumber harbor.toml quay fd65:10::/64", "the IPv6 prefix"),
         ],
         verbose: None,
     },
@@ -217,10 +226,11 @@ fn below(command: Command, words: &[&'static str], told: &Told) -> Command {
 /// Gives the arguments that are names their candidates.
 fn completed(mut command: Command) -> Command {
     type Candidates = fn(&OsStr) -> Vec<CompletionCandidate>;
-    let known: [(&str, Candidates); 5] = [
+    let known: [(&str, Candidates); 6] = [
         ("only", completing::machines),
         ("rule", completing::rules),
         ("prefix", completing::subnets),
+        ("subnet", completing::subnets),
         ("name", completing::secrets),
         ("holder", completing::holders),
     ];

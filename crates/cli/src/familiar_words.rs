@@ -39,6 +39,9 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
             "subnet ADDRESS/MASK",
             "shows a prefix in every notation; with --sheet, what its addresses are used for",
         ),
+        "renum" | "reip" | "readdress" | "move" | "migrate" => {
+            ("renumber SHEET SUBNET PREFIX", "moves a subnet to another prefix in the sheet")
+        }
         "read" | "parse" | "dump" | "import" | "status" => {
             ("inspect PATH", "shows what is in a package, a rootfs or netplan files")
         }

@@ -4,10 +4,12 @@ mod args;
 mod command_line;
 mod commands;
 mod completing;
+mod edited_files;
 mod exit;
 mod familiar_words;
 mod only;
 mod question;
+mod renumber_record;
 mod secret_sources;
 mod sheet_file;
 mod target;
@@ -38,6 +40,7 @@ fn main() -> ExitCode {
     let result = match arguments.command {
         Command::Check(check) => commands::check::run(&check, arguments.quiet, arguments.verbose),
         Command::Explain(explain) => commands::explain::run(&explain),
+        Command::Renumber(renumber) => commands::renumber::run(&renumber, arguments.quiet),
         Command::Review(review) => commands::review::run(&review, arguments.verbose),
         Command::Render(render) => commands::render::run(&render, arguments.quiet, arguments.verbose),
         Command::Place(place) => commands::place::run(&place, arguments.quiet, arguments.verbose),

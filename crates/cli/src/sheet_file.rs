@@ -11,10 +11,12 @@ use jiff::ZonedDateTime;
 use jiff::civil::Date;
 
 use crate::exit::Failure;
+use crate::renumber_record::tell_of_interrupted;
 
 /// Reads and judges the sheet at a path, whose secrets come from `secrets`.
 pub(crate) fn assess_with_file(path: &Path, secrets: &dyn SecretSources) -> Result<Assessment, Failure> {
     let (name, bytes) = read_sheet(path)?;
+    tell_of_interrupted(path);
     Ok(assess_with(&name, bytes, &Folder::of_file(path), secrets, today()))
 }
 

@@ -12,7 +12,7 @@ use crate::finding::{Finding, Redaction, Summary};
 use crate::machine::{Answer, AnswerSource, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, ProvedSite};
 use crate::sheet::rules::form;
-use crate::{catalog, sheet};
+use crate::{catalog, machine, sheet};
 
 /// A sheet that has been read and judged.
 #[derive(Debug)]
@@ -31,6 +31,11 @@ impl Assessment {
     /// The site, for writers, unless an error was found.
     pub fn proved(&self) -> Option<ProvedSite<'_>> {
         ProvedSite::new(&self.site, &self.findings)
+    }
+
+    /// Whether a link is in a subnet that the sheet does not have, as in one that is a part of another sheet.
+    pub fn lacks_subnets(&self) -> bool {
+        self.findings.iter().any(|finding| *finding.rule == machine::rules::subnet::SUBNET_UNDEFINED)
     }
 
     /// Counts of the findings.
@@ -69,12 +74,11 @@ pub fn assess_with(
         }
     };
     let id = sources.add(Source::new(name, text));
-    let (mut sheet, mut findings) = sheet::read(id, sources.get(id));
+    let (mut sheet, mut findings) = sheet::read_all(id, &mut sources, named_files);
     findings.extend(sheet::expand(&mut sheet, &mut sources, named_files));
     for place in std::mem::take(&mut sheet.hidden) {
         sources.mark_secret(place);
     }
-    sources.mark_read(id, sheet.unread.take());
     let is_whole = sheet.is_whole;
     let waivers = std::mem::take(&mut sheet.waivers);
     let (site, more) = resolve(sheet, name, named_files, secrets);

@@ -9,6 +9,7 @@ use crate::{machine, placing, rules, sheet, views};
 /// files that somebody else wrote, and on root filesystems.
 const OTHERS: &[&[&Rule]] = &[
     sheet::rules::form::RULES,
+    sheet::rules::include::RULES,
     sheet::rules::pattern::RULES,
     machine::rules::subnet::RULES,
     machine::rules::link::RULES,

@@ -9,6 +9,7 @@
 pub mod appliance;
 pub mod assess;
 pub mod catalog;
+pub mod edit;
 pub mod finding;
 pub mod host;
 pub mod machine;

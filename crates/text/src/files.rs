@@ -1,5 +1,6 @@
 //! Files that a sheet names, which lie beside it.
 
+use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, Cursor, Read, Seek, SeekFrom};
 use std::os::unix::fs::MetadataExt as _;
@@ -125,6 +126,54 @@ impl NamedFiles for Folder {
         let length = length_of_file(&full).map_err(|fault| self.told_apart(path, fault))?;
         let file = File::open(&full).map_err(|error| refused(&error))?;
         Ok(OpenedFile { length, content: FileContent::File(file) })
+    }
+}
+
+/// Named files, some of which have another content than they have where they lie.
+pub struct Overlaid<'a> {
+    below: &'a dyn NamedFiles,
+    folder: PathBuf,
+    changed: HashMap<PathBuf, Vec<u8>>,
+}
+
+impl<'a> Overlaid<'a> {
+    /// The files of a sheet's folder. Those that are changed are given by the names that [`crate::Sources`] have for them,
+    /// which begin with that folder.
+    pub fn new(
+        below: &'a dyn NamedFiles,
+        folder: impl Into<PathBuf>,
+        changed: impl IntoIterator<Item = (String, Vec<u8>)>,
+    ) -> Self {
+        let changed = changed.into_iter().map(|(name, bytes)| (PathBuf::from(name), bytes)).collect();
+        Self { below, folder: folder.into(), changed }
+    }
+
+    fn changed(&self, path: &Path) -> Option<&Vec<u8>> {
+        self.changed.get(&self.folder.join(path))
+    }
+}
+
+impl NamedFiles for Overlaid<'_> {
+    fn read(&self, path: &Path, limit: u64) -> Result<Vec<u8>, ReadFault> {
+        match self.changed(path) {
+            Some(bytes) if bytes.len() as u64 > limit => Err(ReadFault::TooLarge(limit)),
+            Some(bytes) => Ok(bytes.clone()),
+            None => self.below.read(path, limit),
+        }
+    }
+
+    fn mode_for_others(&self, path: &Path) -> Option<u32> {
+        self.below.mode_for_others(path)
+    }
+
+    fn open(&self, path: &Path) -> Result<OpenedFile, ReadFault> {
+        match self.changed(path) {
+            Some(bytes) => Ok(OpenedFile {
+                length: bytes.len() as u64,
+                content: FileContent::Memory(Cursor::new(bytes.clone())),
+            }),
+            None => self.below.open(path),
+        }
     }
 }
 

@@ -14,6 +14,7 @@
 //! ```
 
 pub mod confidential;
+mod edits;
 mod file_bytes;
 pub mod files;
 mod hidden;
@@ -26,12 +27,13 @@ mod stated;
 pub mod visible;
 mod wording;
 
+pub use edits::{EditedPart, EditedText, edited};
 pub use file_bytes::FileBytes;
 pub use hidden::Hidden;
 pub use nearest::nearest;
 pub use place::{Place, Position, Span, Written};
 pub use size::ByteSize;
-pub use source::{Source, unquoted};
+pub use source::{Source, SourceForm, unquoted};
 pub use sources::{SourceId, Sources};
 pub use stated::Stated;
 pub use wording::{capital, shown};

@@ -18,6 +18,22 @@ pub struct Source {
     unread: Option<Span>,
     /// Whether it is known to hold no secret, whatever its keys are called.
     is_open: bool,
+    /// How values are written in it.
+    form: SourceForm,
+    /// Values that are only a part of what they make.
+    partial: Vec<Span>,
+}
+
+/// How values are written in a text.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum SourceForm {
+    /// As in TOML.
+    #[default]
+    Toml,
+    /// As fields of rows, with this between them (RFC 4180).
+    Rows(char),
+    /// In a way in which they cannot be written back.
+    Foreign,
 }
 
 impl Source {
@@ -36,6 +52,8 @@ impl Source {
             is_read: false,
             unread: None,
             is_open: false,
+            form: SourceForm::default(),
+            partial: Vec::new(),
         }
     }
 
@@ -130,6 +148,26 @@ impl Source {
     pub(crate) fn mark_read(&mut self, unread: Option<Span>) {
         self.is_read = unread.is_none();
         self.unread = unread;
+    }
+
+    /// How values are written in it.
+    pub fn form(&self) -> SourceForm {
+        self.form
+    }
+
+    /// Says how values are written in it.
+    pub(crate) fn set_form(&mut self, form: SourceForm) {
+        self.form = form;
+    }
+
+    /// Marks a value that is only a part of what it makes, as a number in an address.
+    pub(crate) fn mark_partial(&mut self, part: Span) {
+        self.partial.push(part);
+    }
+
+    /// Whether a value is only a part of what it makes.
+    pub fn is_partial(&self, part: Span) -> bool {
+        self.partial.contains(&part)
     }
 
     /// Marks a part that holds a secret, which nothing may show.

@@ -4,7 +4,7 @@ use std::ops::Range;
 use std::path::Path;
 
 use crate::place::{Place, Position, Span};
-use crate::source::Source;
+use crate::source::{Source, SourceForm};
 
 /// Which of the [`Sources`] a place lies in.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -40,6 +40,11 @@ impl Sources {
         }
     }
 
+    /// The id of a text, by its position in the order of reading.
+    pub fn id_at(&self, position: usize) -> Option<SourceId> {
+        (position < self.sources.len()).then(|| u16::try_from(position).ok().map(SourceId))?
+    }
+
     /// The text with this id. Ids come from [`Sources::add`] on the same value only.
     pub fn get(&self, id: SourceId) -> &Source {
         &self.sources[usize::from(id.0)]
@@ -49,6 +54,20 @@ impl Sources {
     pub fn mark_read(&mut self, id: SourceId, unread: Option<Range<usize>>) {
         if let Some(source) = self.sources.get_mut(usize::from(id.0)) {
             source.mark_read(unread.map(Span::from));
+        }
+    }
+
+    /// Says how values are written in a text.
+    pub fn set_form(&mut self, id: SourceId, form: SourceForm) {
+        if let Some(source) = self.sources.get_mut(usize::from(id.0)) {
+            source.set_form(form);
+        }
+    }
+
+    /// Marks a value that is only a part of what it makes.
+    pub fn mark_partial(&mut self, place: Place) {
+        if let Some(source) = self.sources.get_mut(usize::from(place.source.0)) {
+            source.mark_partial(place.span);
         }
     }
 

@@ -1,20 +1,20 @@
 //! `check`
 
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
-use std::fs;
-use std::io::Write as _;
 use std::path::Path;
 
 use impostazione_core::assess::{Assessment, assess_with};
 use impostazione_core::catalog;
 use impostazione_core::finding::sarif::SarifLog;
-use impostazione_core::finding::{CorrectedSheet, Corrections, Finding, Report, Summary, correct_sheet};
-use impostazione_text::SourceId;
-use impostazione_text::files::{Folder, plain};
-use tempfile::NamedTempFile;
+use impostazione_core::finding::{Corrections, Finding, Report, Summary, correct_sheet};
+use impostazione_core::views::included_by::sheet_that_includes;
+use impostazione_text::files::{Folder, Overlaid};
+use impostazione_text::{EditedText, Source, SourceId};
 
 use super::json;
 use crate::args::{ChangeArguments, CheckArguments, CheckFormat, Format, Rejected};
+use crate::edited_files::{EditedFile, replace_all};
 use crate::exit::{Exit, Failure};
 use crate::only::Only;
 use crate::question::Decision;
@@ -69,10 +69,18 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
                 } else {
                     terminal::summary_line(&sheet, summary)
                 };
-                let changes = correct_sheet(&assessment.sources, &assessment.findings).changes;
-                text += &terminal::correctable_line(changes.len());
+                let texts = correct_sheet(&assessment.sources, &assessment.findings);
+                text += &terminal::correctable_line(texts.iter().map(|text| text.parts.len()).sum());
             }
             terminal::print(&text)?;
+            if assessment.lacks_subnets()
+                && let Some(whole) = sheet_that_includes(&arguments.sheet)
+            {
+                let (part, whole) = (arguments.sheet.display(), whole.display());
+                terminal::say_note(&format!(
+                    "{part} is a part of {whole}, which may have these subnets: run `impostazione check {whole}`"
+                ));
+            }
         }
     }
     let rejected = match arguments.reject {
@@ -83,8 +91,8 @@ pub(crate) fn run(arguments: &CheckArguments, quiet: bool, verbose: bool) -> Res
     Ok(if summary.errors + rejected > 0 || is_declined { Exit::ErrorsRemain } else { Exit::Done })
 }
 
-/// Corrects the sheet on disk, if that is wanted, says what was changed, and judges it again. Correcting one slip may show
-/// another behind it, which may be a certain one too. Says also whether it was declined.
+/// Corrects the sheet on disk and the files beside it, if that is wanted, says what was changed, and judges the sheet again.
+/// Correcting one slip may show another behind it, which may be a certain one too. Says also whether it was declined.
 fn correct_file(
     path: &Path,
     assessment: Assessment,
@@ -93,34 +101,38 @@ fn correct_file(
     quiet: bool,
 ) -> Result<(Assessment, bool), Failure> {
     const ROUNDS: usize = 4;
-    let mut corrected: Option<(String, Assessment)> = None;
+    let name = path.display().to_string();
+    // What each file is to hold, by its name.
+    let mut changed: BTreeMap<String, String> = BTreeMap::new();
+    let mut corrected: Option<Assessment> = None;
     let mut lines = String::new();
     let mut count = 0;
     for _ in 0..ROUNDS {
-        let now = corrected.as_ref().map_or(&assessment, |(_, assessment)| assessment);
-        let CorrectedSheet { text, changes } = correct_sheet(&now.sources, &now.findings);
-        if changes.is_empty() {
+        let now = corrected.as_ref().unwrap_or(&assessment);
+        let texts = correct_sheet(&now.sources, &now.findings);
+        if texts.is_empty() {
             break;
         }
-        count += changes.len();
-        for one in &changes {
-            let (line, column) = (one.line, one.column);
-            let from = terminal::harmless(&one.from);
-            // Writing to a String does not fail.
-            let _ = writeln!(lines, "{}:{line}:{column}  {from} becomes {}", path.display(), one.to);
+        for EditedText { source, text, parts } in texts {
+            count += parts.len();
+            for one in &parts {
+                let (file, line, column) = (&one.file, one.line, one.column);
+                let from = terminal::harmless(&one.from);
+                // Writing to a String does not fail.
+                let _ = writeln!(lines, "{file}:{line}:{column}  {from} becomes {}", one.to);
+            }
+            changed.insert(now.sources.get(source).name().to_owned(), text);
         }
-        let next = assess_with(
-            &path.display().to_string(),
-            text.clone().into_bytes(),
-            &Folder::of_file(path),
-            sources,
-            today(),
-        );
-        corrected = Some((text, next));
+        let sheet = changed.get(&name).map_or_else(|| sheet_text(&assessment), String::as_str);
+        let folder = Folder::of_file(path);
+        let above = path.parent().unwrap_or_else(|| Path::new(""));
+        let texts = changed.iter().map(|(name, text)| (name.clone(), text.clone().into_bytes()));
+        let files = Overlaid::new(&folder, above, texts);
+        corrected = Some(assess_with(&name, sheet.to_owned().into_bytes(), &files, sources, today()));
     }
-    let Some((text, after)) = corrected else {
+    let Some(after) = corrected else {
         if !quiet && !assessment.findings.is_empty() {
-            terminal::tell(&format!("{}: nothing here can be corrected with certainty\n", path.display()));
+            terminal::tell(&format!("{name}: nothing here can be corrected with certainty\n"));
         }
         return Ok((assessment, false));
     };
@@ -128,17 +140,26 @@ fn correct_file(
         terminal::tell(&lines);
     }
     let values = terminal::count(count, "value", "values");
-    match change.decide(&format!("Write {values} into {}?", path.display()))? {
+    let names: Vec<&str> = changed.keys().map(String::as_str).collect();
+    match change.decide(&format!("Write {values} into {}?", names.join(" and ")))? {
         Decision::Go => {
-            replace(path, sheet_text(&assessment), &text)?;
+            let judged = |name: &str| {
+                let mut texts = assessment.sources.all().iter();
+                texts.find(|source| source.name() == name).map(Source::text).unwrap_or_default().to_owned()
+            };
+            let files: Vec<EditedFile> = changed
+                .into_iter()
+                .map(|(name, text)| EditedFile { judged: judged(&name), path: name.into(), text })
+                .collect();
+            replace_all(&files)?;
             Ok((after, false))
         }
         Decision::DryRun => {
-            terminal::tell(&format!("{}: nothing was changed (--dry-run)\n", path.display()));
+            terminal::tell(&format!("{}: nothing was changed (--dry-run)\n", names.join(", ")));
             Ok((assessment, false))
         }
         Decision::Declined => {
-            terminal::say_unchanged(&path.display().to_string());
+            terminal::say_unchanged(&name);
             Ok((assessment, true))
         }
     }
@@ -147,37 +168,4 @@ fn correct_file(
 /// The text of the sheet that was judged.
 fn sheet_text(assessment: &Assessment) -> &str {
     assessment.sources.get(SourceId::default()).text()
-}
-
-/// Puts the text in the place of the sheet's, if it is still what was judged: whole or not at all, where a link leads and with the modes that it had.
-fn replace(path: &Path, judged: &str, text: &str) -> Result<(), Failure> {
-    let refused = |doing: &str, error: &std::io::Error| {
-        Failure::Files(format!("{} cannot be {doing}: {}; it was not changed", path.display(), plain(error)))
-    };
-    let target = fs::canonicalize(path).map_err(|error| refused("found", &error))?;
-    let folder = target.parent().unwrap_or_else(|| Path::new("/"));
-    let before = fs::metadata(&target).map_err(|error| refused("read", &error))?;
-    if before.permissions().readonly() {
-        return Err(Failure::Files(format!("{} is read-only; it was not changed", path.display())));
-    }
-    let bytes = fs::read(&target).map_err(|error| refused("read", &error))?;
-    // Somebody may have gone on writing while the question stood.
-    if bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes) != judged.as_bytes() {
-        return Err(Failure::Files(format!(
-            "{} was changed in the meantime; nothing was written: check it again",
-            path.display()
-        )));
-    }
-    // An editor's byte order mark is no part of the text, and stays where it was.
-    let mark: &[u8] = if bytes.starts_with(b"\xef\xbb\xbf") { b"\xef\xbb\xbf" } else { b"" };
-    let written = (|| {
-        let mut file = NamedTempFile::new_in(folder)?;
-        file.write_all(mark)?;
-        file.write_all(text.as_bytes())?;
-        file.as_file().set_permissions(before.permissions())?;
-        file.as_file().sync_all()?;
-        file.persist(&target).map_err(|error| error.error)?;
-        Ok(())
-    })();
-    written.map_err(|error| refused("written", &error))
 }

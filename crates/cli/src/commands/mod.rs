@@ -10,6 +10,7 @@ mod json;
 pub(crate) mod man;
 pub(crate) mod place;
 pub(crate) mod render;
+pub(crate) mod renumber;
 pub(crate) mod review;
 pub(crate) mod schema;
 pub(crate) mod secret;

@@ -9,7 +9,7 @@ use crate::card::{CARD, Card, with_output};
 use crate::support::{Run, Workspace};
 
 /// The commands that have `--format json`, each with arguments that make it say something.
-const COMMANDS: [&[&str]; 36] = [
+const COMMANDS: [&[&str]; 38] = [
     &["check", "sheet.toml"],
     &["check", "slips.toml"],
     &["check", "torn.toml"],
@@ -38,6 +38,8 @@ const COMMANDS: [&[&str]; 36] = [
     &["place", "output/gauge-02", CARD, "--yes"],
     &["render", "sheet.toml", "--into", "again"],
     &["render", "slips.toml", "--into", "again"],
+    &["renumber", "sheet.toml", "quay", "10.65.10.0/24", "--dry-run"],
+    &["renumber", "sheet.toml", "quay", "10.64.10.0/25", "--dry-run"],
     &["review", "sheet.toml"],
     &["secret check", "sheet.toml"],
     &["secret recipients", "store.toml", "--new-key", "my.key", "--yes"],

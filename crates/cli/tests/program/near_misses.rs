@@ -18,6 +18,7 @@ fn what_is_near_a_breach_is_passed_in_silence() {
             "format = 1\nproduct = \"Log book\"\nversion = \"2.4\"\n[administration]\nport = 8443\n",
         );
         workspace.write("sheet.toml", &sheet);
+        workspace.write("account.toml", "format = 1\n[account.pilot]\nssh_keys = [\"keys/pilot.pub\"]\n");
         workspace.write("near-well-known.secret", "the password of gulls flies\n");
         workspace.write("near-the-keeper.secret", "a keepsake of eleven gulls\n");
         workspace.write("slip.secret", "a phrase for the slip\n");

@@ -25,6 +25,7 @@ fn names_are_completed_from_the_sheet_and_the_output_on_the_line() {
     let logbooks = ["logbook-1", "logbook-2", "logbook-3"];
     assert_eq!(offered(&workspace, &["review", "harbor.toml", "--only", "log"]), logbooks);
     assert_eq!(offered(&workspace, &["subnet", "--sheet", "harbor.toml", "qu"]), ["quay"]);
+    assert_eq!(offered(&workspace, &["renumber", "harbor.toml", "br"]), ["breakwater"]);
     assert_eq!(offered(&workspace, &["secret", "enter", "harbor.toml", "keeper"]), ["keeper-login"]);
     assert_eq!(offered(&workspace, &["place", "output", "sd-card", "--only", "lamp-n"]), ["lamp-north"]);
     assert!(offered(&workspace, &["check", "slips"]).contains(&"slips.toml".to_owned()));
@@ -43,7 +44,7 @@ fn each_command_has_a_page_and_the_sheet_has_one() {
     page.keep();
     let sheet = workspace.run(&["man", "sheet"]);
     assert!(sheet.stdout.contains("hypervisor_network") && sheet.stdout.contains(".SH [SUBNET.NAME]"));
-    assert_eq!(workspace.tree("man").len(), 23);
+    assert_eq!(workspace.tree("man").len(), 24);
     assert!(workspace.exists("man/man1/impostazione-secret-enter.1"));
 }
 

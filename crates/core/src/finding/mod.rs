@@ -9,7 +9,7 @@ pub mod sarif;
 mod severity;
 mod summary;
 
-pub use correction::{CorrectedSheet, Correction, Corrections, correct_sheet};
+pub use correction::{Corrections, correct_sheet};
 pub use found::Finding;
 pub(crate) use redaction::Redaction;
 pub use report::{Report, ReportedFinding};

@@ -83,7 +83,7 @@ impl ListedFile {
 }
 
 /// SHA-256 in hexadecimal digits.
-pub(crate) fn digest(bytes: &[u8]) -> String {
+pub fn digest(bytes: &[u8]) -> String {
     hex::encode(Sha256::digest(bytes))
 }
 

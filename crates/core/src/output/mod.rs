@@ -11,7 +11,7 @@ mod write;
 
 pub use appliance::Packing;
 pub use hashes::{Hashing, PasswordHashes, count_passwords, hash_passwords};
-pub use list::{LIST_NAME, ListedContent, ListedFile};
+pub use list::{LIST_NAME, ListedContent, ListedFile, digest};
 pub use read::{FileSince, HostContent, HostFile, HostOutput, OutputFault, TreeOnDisk};
 pub use render::{Rendering, render, render_with};
 pub(crate) use render::{TriedFile, try_files};

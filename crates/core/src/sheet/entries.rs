@@ -8,6 +8,10 @@ pub const SIZE_LIMIT: u64 = 512 * 1024 * 1024;
 /// A sheet, after its TOML has been taken apart and before anything in it has been judged.
 #[derive(Clone, Debug, Default)]
 pub struct Sheet {
+    /// `include`: paths of other files
+    pub include: Vec<Written<String>>,
+    /// Where `[common]` begins.
+    pub common_place: Option<Place>,
     /// What the sheet is about, in the administrator's words.
     pub site: Stated<Written<String>>,
     /// `refused_passwords` of `[common]`.

@@ -1,11 +1,11 @@
 //! One entry with patterns or rows becomes several machines.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::Path;
 
 use impostazione_text::confidential::is_secret;
 use impostazione_text::files::{NamedFiles, ReadFault};
-use impostazione_text::{Place, Source, Sources, Stated, Written};
+use impostazione_text::{Place, Source, SourceForm, Sources, Stated, Written};
 
 use super::entries::{
     AnswerValue, DifferingEntry, ItemEntry, LinkEntry, ListEntry, MachineEntry, MoreOfAppliance, MoreOfLink,
@@ -166,6 +166,13 @@ impl Expander<'_> {
         self.is_whole &= rows.faults.is_empty();
         let mut machines: Vec<MachineEntry> =
             rows.records.iter().map(|row| prepared.of_row(&known, row)).collect();
+        let mixed = prepared.patterns.iter().filter(|(pattern, _)| !pattern.is_one_field());
+        let mixed: HashSet<&str> = mixed.flat_map(|(pattern, _)| pattern.fields()).collect();
+        for (column, _) in known.iter().enumerate().filter(|(_, field)| mixed.contains(*field)) {
+            rows.records.iter().filter_map(|row| row.get(column)).for_each(|value| {
+                self.sources.mark_partial(value.place);
+            });
+        }
         self.put_in_place(&mut machines, differing, |expander, name, own, at| {
             Some(expander.prepare_rows(own, path, &known, Some(name))?.of_row(&known, rows.records.get(at)?))
         });
@@ -300,6 +307,8 @@ impl Expander<'_> {
         self.findings.extend(findings);
         let unread = (!faults.is_empty()).then(|| hidden_in_unparsed_rows(self.sources.get(id).text()));
         let rows = read.ok();
+        let separator = rows.as_ref().map(|rows| rows.separator).filter(|_| spelling == Spelling::Utf8);
+        self.sources.set_form(id, separator.map_or(SourceForm::Foreign, SourceForm::Rows));
         if let Some(rows) = &rows {
             self.tell_form(path, machine.clone(), rows, spelling);
             for place in &rows.over_lines {

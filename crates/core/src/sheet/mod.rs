@@ -1,5 +1,6 @@
 //! The build sheet as a person wrote it: texts and their places, nothing typed yet.
 
+mod address_texts;
 mod brackets;
 mod differs;
 mod entries;
@@ -7,6 +8,7 @@ mod expand;
 mod familiar;
 mod hidden;
 mod hidden_unparsed;
+mod include;
 mod keys;
 mod pattern;
 mod read;
@@ -16,6 +18,7 @@ pub(crate) mod rules;
 mod syntax;
 mod table;
 
+pub use address_texts::{AddressText, AddressTextKind, address_texts};
 pub(crate) use differs::is_shared;
 pub use entries::{
     AccountEntry, AnswerEntry, AnswerValue, ClusterEntry, DifferingEntry, FurtherAddressEntry, ItemEntry,
@@ -26,9 +29,9 @@ pub use entries::{
 pub use expand::expand;
 pub(crate) use hidden::{is_path, is_variable};
 pub(crate) use hidden_unparsed::hidden_in_unparsed_netplan;
+pub use include::read_all;
 pub(crate) use keys::{
     ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, SECRET_VALUE, SSH, TAKE, TIME_KEY,
     WAIVER,
 };
 pub use keys::{KEYS, KeySpec, Shape, TableSpec};
-pub use read::read;

@@ -106,6 +106,11 @@ impl Pattern {
         })
     }
 
+    /// Whether it is a field and nothing else.
+    pub(super) fn is_one_field(&self) -> bool {
+        matches!(self.pieces.as_slice(), [Piece::Field(_)])
+    }
+
     /// The text with the values that its ranges have at an index, from 0, and those that its fields have in a row.
     pub(super) fn text(&self, index: u64, value_of: impl Fn(&str) -> Option<String>) -> String {
         self.pieces.iter().fold(String::new(), |mut text, piece| {

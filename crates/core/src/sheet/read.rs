@@ -26,7 +26,8 @@ use crate::sheet::hidden_unparsed::hidden_in_unparsed;
 use crate::sheet::rules::form;
 
 /// Takes a sheet apart. Everything that can be read is read, whatever else is wrong, so that one run gives all findings.
-pub fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
+/// What other files it includes is left to the caller; whether it has any machine, too, where it includes some.
+pub(super) fn read(id: SourceId, source: &Source) -> (Sheet, Vec<Finding>) {
     let text = source.text();
     let (table, errors) = DeTable::parse_recoverable(text);
     let unread = (!errors.is_empty()).then(|| hidden_in_unparsed(text));
@@ -63,9 +64,11 @@ fn name_machines(findings: &mut [Finding], sheet: &Sheet, text: &str) {
 fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &str) -> Sheet {
     let mut root = TableReader::new(reader, table, &ROOT, top, None);
     root.refuse_unknown_keys(&[&COMMON]);
-    let mut sheet = Sheet::default();
+    let include = root.texts("include").into_value().unwrap_or_default();
+    let mut sheet = Sheet { include, ..Sheet::default() };
     let is_blank = table.is_empty();
     if let Stated::Value((table, place)) = root.table("common") {
+        sheet.common_place = Some(place);
         let mut common = TableReader::new(root.reader, table, &COMMON, place, None);
         common.refuse_unknown_keys(&[&ROOT]);
         sheet.site = common.text("site");
@@ -101,7 +104,7 @@ fn read_root(reader: &mut Reader<'_>, table: &DeTable<'_>, top: Place, text: &st
     }
     sheet.machines.sort_by_key(|machine| machine.header);
     sheet.is_whole = !root.has_faults;
-    if sheet.machines.is_empty() {
+    if sheet.machines.is_empty() && !table.contains_key("include") {
         let blank = text.trim().is_empty() || (is_blank && root.reader.findings.is_empty());
         root.reader.findings.push(form::empty(top, blank));
     }

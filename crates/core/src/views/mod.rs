@@ -6,6 +6,7 @@ pub mod difference;
 pub mod documentation;
 pub mod environment;
 pub mod image_digest;
+pub mod included_by;
 pub mod inventory;
 pub mod link_details;
 pub mod netplan;

@@ -11,7 +11,7 @@ use std::path::Path;
 use imports::{Imports, circles};
 
 /// The folders and files at the top of the core, the lowest first. What is not listed is below everything.
-const ORDER: [&str; 11] = [
+const ORDER: [&str; 12] = [
     "finding",
     "sheet",
     "machine",
@@ -23,6 +23,7 @@ const ORDER: [&str; 11] = [
     "views",
     "catalog",
     "assess",
+    "edit",
 ];
 
 /// The largest circle of files that is borne.

@@ -29,6 +29,10 @@ impl InMemory {
         files.0.insert("buoys.csv".into(), "name,address\nbuoy-1,10.64.10.11\nbuoy-2,10.64.10.12\n".into());
         files.0.insert("keys/expired.pub".into(), format!("expiry-time=\"20240630\" {KEY}").into());
         files.0.insert("keys/authority.pub".into(), format!("cert-authority {KEY}").into());
+        files.0.insert(
+            "account.toml".into(),
+            "format = 1\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\n".into(),
+        );
         files.0.insert("none.csv".into(), "name,address\n".into());
         files
             .0

@@ -31,6 +31,15 @@ pub(crate) static ROOT: TableSpec = table(
             Shape::Number(1, 1),
         )
         .required(),
+        key(
+            "include",
+            "a list of paths of files of the same form",
+            r#"include = ["subnets.toml", "shore/hosts.toml"]"#,
+            "Files whose tables belong to this sheet too. Each begins with `format = 1`, and a path in one counts from the \
+                folder of that file. `[common]`, and each table with a name, is in one file only. Entries follow each other in \
+                the order of the files. Default: none.",
+            Shape::TextList,
+        ),
         key("common", "a table", "[common]", "Settings that all machines share.", Shape::Table(&COMMON)),
         key(
             "subnet",

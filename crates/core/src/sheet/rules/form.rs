@@ -26,7 +26,7 @@ static SYNTAX: Rule = Rule {
 };
 
 /// The sheet names no machine.
-static EMPTY: Rule = Rule {
+pub(crate) static EMPTY: Rule = Rule {
     name: "sheet-empty",
     severity: Severity::Error,
     nature: Nature::Fault,
