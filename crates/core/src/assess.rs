@@ -4,11 +4,11 @@ use std::collections::HashSet;
 
 use impostazione_secret::{FilesOnly, SecretSources};
 use impostazione_text::files::NamedFiles;
-use impostazione_text::{Place, Source, Sources, Span};
+use impostazione_text::{Place, Source, SourceForm, Sources, Span};
 use jiff::civil::Date;
 
 use crate::appliance::{login_in_url, told_appliances};
-use crate::finding::{Finding, Redaction, Summary};
+use crate::finding::{Finding, Nature, Redaction, Severity, Summary};
 use crate::machine::{Answer, AnswerSource, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, ProvedSite};
 use crate::sheet::rules::form;
@@ -82,7 +82,7 @@ pub fn assess_with(
     let is_whole = sheet.is_whole;
     let waivers = std::mem::take(&mut sheet.waivers);
     let (site, more) = resolve(sheet, name, named_files, secrets);
-    findings.extend(more);
+    findings.extend(one_for_each_row(more, &sources));
     for place in password_answers(&site) {
         sources.mark_secret(place);
     }
@@ -102,6 +102,31 @@ pub fn assess_with(
     rules::apply_waivers(&waivers, today, catalog::all(), &machines, &mut findings);
     findings.sort_by_key(|finding| finding.place);
     Assessment { sources, site, findings, is_whole }
+}
+
+/// Puts one finding in the place of several errors in the same row of a CSV file, which usually have one cause.
+fn one_for_each_row(findings: Vec<Finding>, sources: &Sources) -> Vec<Finding> {
+    let is_in_row = |finding: &Finding| {
+        sources.get(finding.place.source).form() != SourceForm::Toml
+            && finding.severity() == Severity::Error
+            && finding.nature() == Nature::Fault
+            // What can be put right without a person stays apart.
+            && finding.certain.is_none()
+    };
+    let (mut in_rows, mut kept): (Vec<Finding>, Vec<Finding>) = findings.into_iter().partition(is_in_row);
+    let row = |finding: &Finding| {
+        (finding.place.source, sources.position(finding.place).line, finding.machine.clone())
+    };
+    in_rows.sort_by_key(|finding| (row(finding), finding.place));
+    for group in in_rows.chunk_by(|one, other| row(one) == row(other)) {
+        // Two findings on one value are about one mistake.
+        let values = group.chunk_by(|one, other| one.place == other.place).count();
+        match sheet::rules::pattern::rows_values_malformed(group).filter(|_| values > 1) {
+            Some(together) => kept.push(together),
+            None => kept.extend(group.iter().cloned()),
+        }
+    }
+    kept
 }
 
 /// Marks the findings about machines that are for a lab, and, where the whole site is, about the sheet.

@@ -166,6 +166,7 @@ fn no_rule_is_left_out_here() {
     tested.insert("table-repeated");
     // tests/program/rows.rs has this one, which is in the CSV file.
     tested.insert("rows-value-over-lines");
+    tested.insert("rows-values-malformed");
     // tests/program/rootfs_rules.rs has those on root filesystems.
     tested.extend(rules.iter().filter(|rule| crate::rootfs_rules::is_of_rootfs(rule)));
     assert_eq!(tested, rules);

@@ -53,6 +53,24 @@ fn each_row_is_a_machine() {
 }
 
 #[test]
+fn a_row_whose_fields_are_shifted_is_one_finding() {
+    let workspace = workspace(
+        "number,address,mac\n1,10.64.10.11,02:64:00:00:00:11\n2,,10.64.10.12\n3,10.64.10.13,02:64:00:00:00:13\n",
+    );
+    let sheet = workspace.read("sheet.toml").replace("link.eth0 = {", "link.lan0 = { mac = \"{mac}\",");
+    workspace.write("sheet.toml", sheet);
+    let found = findings(&workspace);
+    let [(file, line, column, machine, rule, message)] = found.as_slice() else { panic!("{found:?}") };
+    assert_eq!((file.as_str(), *line, *column, machine.as_deref()), ("buoys.csv", 3, 3, Some("buoy-2")));
+    assert_eq!(rule, "rows-values-malformed");
+    assert_eq!(
+        message,
+        "This row has 2 values that cannot be read. `address` is \"\", which is empty. `mac` is \"10.64.10.12\", which has 8 \
+         hexadecimal digits, and a MAC address has twelve."
+    );
+}
+
+#[test]
 fn a_slip_in_a_row_is_shown_in_the_row() {
     let workspace =
         workspace("number,address\n1,10.64.10.11\n2,\"10.64.10\"\n3,10.64.10.11\nx_y,10.64.10.14\n");

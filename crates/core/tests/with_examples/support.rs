@@ -33,6 +33,9 @@ impl InMemory {
             "account.toml".into(),
             "format = 1\n[account.pilot]\nssh_keys = [\"keys/keeper.pub\"]\n".into(),
         );
+        let rows = "name,address,mac,stands\ngauge-01,10.64.10.11,02:64:10:00:00:11,quay\n";
+        files.0.insert("whole.csv".into(), rows.into());
+        files.0.insert("shifted.csv".into(), rows.replace(",10", ",,10").replace(",quay", "").into());
         files.0.insert("none.csv".into(), "name,address\n".into());
         files
             .0

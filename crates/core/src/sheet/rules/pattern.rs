@@ -1,6 +1,6 @@
 //! Rules on patterns and rows.
 
-use impostazione_text::{Place, Written, nearest};
+use impostazione_text::{Place, Span, Written, nearest};
 
 use crate::finding::{Finding, Nature, Rule, Severity};
 
@@ -12,6 +12,7 @@ pub(crate) const RULES: &[&Rule] = &[
     &ROWS_VALUE_OVER_LINES,
     &ROWS_FIELD_MISSING,
     &ROWS_EMPTY,
+    &ROWS_VALUES_MALFORMED,
     &DIFFERS_UNKNOWN_MACHINE,
 ];
 
@@ -110,6 +111,32 @@ static ROWS_EMPTY: Rule = Rule {
     right: "[[host]]\nrows = \"buoys.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n",
     ..Rule::PLAIN
 };
+
+/// A row with several values that cannot be read.
+static ROWS_VALUES_MALFORMED: Rule = Rule {
+    name: "rows-values-malformed",
+    severity: Severity::Error,
+    nature: Nature::Fault,
+    summary: "several values of one row cannot be read",
+    explanation: "If several values of a row are wrong, usually its fields are shifted: a separator is missing, or there is \
+        one too many, as in a value with a comma that is not in quotes. The finding names each of the values.",
+    wrong: "[[host]]\nrows = \"shifted.csv\"\nname = \"{name}\"\nlink.lan0 = { subnet = \"quay\", address = \"{address}\", mac = \"{mac}\" }\n",
+    right: "[[host]]\nrows = \"whole.csv\"\nname = \"{name}\"\nlink.lan0 = { subnet = \"quay\", address = \"{address}\", mac = \"{mac}\" }\n",
+    ..Rule::PLAIN
+};
+
+/// One finding in place of several on the same row.
+pub(crate) fn rows_values_malformed(findings: &[Finding]) -> Option<Finding> {
+    let (first, last) = (findings.first()?, findings.last()?);
+    let span = Span::new(first.place.span.start(), last.place.span.end());
+    let place = Place { source: first.place.source, span };
+    let count = findings.len();
+    let messages: Vec<&str> = findings.iter().map(|finding| finding.message.as_str()).collect();
+    let message = format!("This row has {count} values that cannot be read. {}", messages.join(" "));
+    let fix = "check that each value is in its own field, with a value that has a separator in it in quotes; then correct what \
+        is still wrong";
+    Some(Finding::new(&ROWS_VALUES_MALFORMED, first.machine.clone(), place, message, fix))
+}
 
 /// A machine that differs, and that its entry does not make.
 static DIFFERS_UNKNOWN_MACHINE: Rule = Rule {
