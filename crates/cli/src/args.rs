@@ -1,6 +1,6 @@
 //! The command line.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use impostazione_core::machine::NetplanVersion;
@@ -494,7 +494,8 @@ const NETPLAN: &str = "Netplan files and root filesystems";
 #[derive(Debug, Args)]
 pub(crate) struct InspectArguments {
     /// A package (.ova, .ovf), an image, a netplan file or a folder of them, a root filesystem or a disk image, or an output
-    pub(crate) path: PathBuf,
+    #[arg(required_unless_present = "save_meanings")]
+    pub(crate) path: Option<PathBuf>,
 
     /// Output format: text for people, json for programs
     #[arg(long, value_enum, default_value = "text")]
@@ -521,7 +522,8 @@ pub(crate) struct InspectArguments {
     #[arg(long, help_heading = PACKAGES, value_name = "FILE")]
     pub(crate) meanings: Option<PathBuf>,
 
-    /// Write what its properties mean to this new file, for a person to review
+    /// Write what its properties mean to this new file, for a person to review; without a package, the usual questions of a
+    /// console
     #[arg(long, help_heading = PACKAGES, value_name = "FILE")]
     pub(crate) save_meanings: Option<PathBuf>,
 
@@ -539,6 +541,11 @@ pub(crate) struct InspectArguments {
 }
 
 impl InspectArguments {
+    /// What is inspected.
+    pub(crate) fn path(&self) -> &Path {
+        self.path.as_deref().unwrap_or_else(|| Path::new(""))
+    }
+
     /// Netplan files, root filesystems and outputs take none of the options of packages and images, but for these.
     pub(crate) fn refuse_options_of_packages(&self, taken: &[&str]) -> Result<(), crate::exit::Failure> {
         let given = [
@@ -555,13 +562,13 @@ impl InspectArguments {
             None if self.netplan.is_some() && !taken.contains(&"--netplan") => {
                 Err(crate::exit::Failure::CommandLine(format!(
                     "--netplan is for netplan files and root filesystems, and {} is neither",
-                    self.path.display()
+                    self.path().display()
                 )))
             }
             None => Ok(()),
             Some((option, _)) => Err(crate::exit::Failure::CommandLine(format!(
                 "{option} is for packages and images, and {} is neither",
-                self.path.display()
+                self.path().display()
             ))),
         }
     }

@@ -58,6 +58,24 @@ fn from_a_pattern(hosts: u32) -> String {
     )
 }
 
+/// The same with settings of a subnet, numbers in place of addresses, and every hundredth host different.
+fn that_differs(hosts: u32) -> String {
+    let mut text = format!(
+        "{}[[host]]\nname = \"buoy-{{000000..{:06}}}\"\nlink.eth0 = {{ subnet = \"roads\", host_number = \"{{256..{}}}\" }}\n",
+        SHARED.replace(
+            "gateway = \"10.64.0.1\"\n",
+            "gateway = \"10.64.0.1\"\ndns = [\"10.64.0.55\", \"10.64.0.54\"]\ntimezone = \"Europe/Malta\"\n"
+        ),
+        hosts - 1,
+        hosts + 255
+    );
+    for number in (0..hosts).step_by(100) {
+        let _ =
+            writeln!(text, "[host.differs.buoy-{number:06}]\ntimezone = \"Etc/UTC\"\nlink.eth0.mtu = 1400");
+    }
+    text
+}
+
 /// A host for each row of a CSV file.
 fn from_rows() -> String {
     format!(
@@ -79,9 +97,12 @@ fn check(criterion: &mut Criterion) {
     for hosts in [1_000, 10_000, 100_000] {
         let folder = Folder { rows: rows(hosts) };
         group.throughput(Throughput::Elements(u64::from(hosts)));
-        for (way, text) in
-            [("one-by-one", one_by_one(hosts)), ("pattern", from_a_pattern(hosts)), ("rows", from_rows())]
-        {
+        for (way, text) in [
+            ("one-by-one", one_by_one(hosts)),
+            ("pattern", from_a_pattern(hosts)),
+            ("that-differs", that_differs(hosts)),
+            ("rows", from_rows()),
+        ] {
             group.bench_with_input(BenchmarkId::new(way, hosts), &text, |bencher, text| {
                 bencher.iter(|| {
                     let assessment = assess("sheet.toml", text.as_bytes().to_vec(), &folder, TODAY);

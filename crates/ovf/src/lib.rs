@@ -28,8 +28,9 @@ pub use descriptor::{
 pub use environment::{ENVIRONMENT_LIMIT, Entity, Environment, ReadEntity, ReadEnvironment, ReadProperty};
 pub use iso::settings_volume;
 pub use meaning::{
-    Administration, CERTAIN, DefaultLogin, LinkHint, MEANINGS_LIMIT, Meaning, MeaningsFile, PasswordRules,
-    Question, Reading, Reviewed, SIGNS_LIMIT, SignSeen, Signs, TakeWord, read_properties, read_reviewed,
+    Administration, CERTAIN, CONSOLE_MEANINGS, DefaultLogin, LinkHint, MEANINGS_LIMIT, Meaning, MeaningsFile,
+    PasswordRules, Question, Reading, Reviewed, SIGNS_LIMIT, SignSeen, Signs, TakeWord, read_properties,
+    read_reviewed,
 };
 pub use package::{
     Algorithm, CERTIFICATE_LIMIT, Contents, FileState, Manifest, ManifestEntry, Package, PackageFault,

@@ -53,6 +53,16 @@ fn what_people_try_first_is_answered_with_what_to_write() {
             "a link's header without the host's",
             a_host("[link.eth0]\nsubnet = \"quay\"\naddress = \"10.64.10.11\""),
         ),
+        (
+            "one machine of a pattern again",
+            hosts("gauge-{1..3}", "10.64.10.{11..13}") + &hosts("gauge-2", "10.64.10.15"),
+        ),
+        (
+            "a console without a meanings file",
+            "[[appliance]]\nname = \"gate\"\nlink.lan = { subnet = \"quay\", address = \"10.64.10.71\" }\n[appliance.answer]\n\
+             \"admin password\" = { secret = \"gate\" }\n\"address\" = { take = \"address\" }\n[secret.gate]\nfrom = \"store\"\n"
+                .to_owned(),
+        ),
         ("no brace", a_host("link.eth0 = { subnet = \"quay\", address = \"10.64.10.11\"")),
         ("no comma", a_host("link.eth0 = { subnet = \"quay\" address = \"10.64.10.11\" }")),
     ] {
@@ -64,6 +74,31 @@ fn what_people_try_first_is_answered_with_what_to_write() {
             .and();
     }
     given.kept_as("what-people-try-first");
+}
+
+#[test]
+fn a_meanings_file_is_begun_without_a_package() {
+    let given = Given::a_sheet(
+        "[[appliance]]\nname = \"gate\"\nmeanings = \"gate.meanings.toml\"\nlink.lan = { subnet = \"quay\", address = \"10.64.10.71\" }\n\
+         [appliance.answer]\n\"password\" = { secret = \"gate\" }\n[secret.gate]\nfrom = \"file\"\npath = \"gate.secret\"\n",
+    );
+    given
+        .file("gate.secret", "Tq7-rope-Harbor-41\n")
+        .mode("gate.secret", 0o600)
+        .when("inspect --save-meanings gate.meanings.toml")
+        .ends_with(0)
+        .when("inspect --save-meanings gate.meanings.toml")
+        .ends_with(3)
+        .when("inspect --save-meanings other.toml --netplan 1.1")
+        .ends_with(2)
+        .does_not_make("other.toml")
+        .when("inspect")
+        .ends_with(2)
+        .when("check sheet.toml")
+        .ends_with(0)
+        .when("render sheet.toml --into out")
+        .ends_with(0)
+        .makes("out/gate/typing-card.txt");
 }
 
 #[test]

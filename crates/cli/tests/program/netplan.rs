@@ -158,6 +158,27 @@ fn the_rented_server() {
     assert_eq!(prove(&half), 1);
 }
 
+/// Settings of subnets, one machine of a pattern that differs, host numbers, and servers that are taken by where links lead.
+pub(crate) fn with_settings_of_subnets() -> String {
+    right_sheet(
+        "[subnet.slip]\nprefix = \"10.64.30.0/24\"\ngateway = \"10.64.30.1\"\nprefix6 = \"fd64:30::/64\"\ngateway6 = \"fd64:30::1\"\n\
+         dns = [{ take = \"address\", of = \"ferry\", toward = \"slip\" }, \"10.64.30.54\"]\nsearch = [\"slip.capovetro.example\"]\n\
+         [subnet.islet]\nprefix = \"10.64.40.0/24\"\ngateway = \"none\"\ndns = \"none\"\nsearch = \"none\"\nntp = \"none\"\n\
+         [[host]]\nname = \"lamp-{1..3}\"\nlink.eth0 = { subnet = \"slip\", host_number = \"{11..13}\", host_number6 = \"0x1{1..3}\" }\n\
+         [host.differs.lamp-2]\nsearch = \"none\"\nlink.eth0.address = \"10.64.30.42\"\nlink.eth0.replaces = \"10.64.30.99\"\n\
+         [[host]]\nname = \"islet\"\nlink.eth0 = { subnet = \"islet\", address = \"10.64.40.11\" }\n\
+         [[host]]\nname = \"ferry\"\nserves = [\"dns\"]\ndns = [\"10.64.10.53\", \"none\"]\n\
+         link.lan0 = { mac = \"02:64:00:00:00:01\", subnet = \"quay\", address = \"10.64.10.21\" }\n\
+         link.lan1 = { mac = \"02:64:00:00:00:02\", subnet = \"slip\", address = \"10.64.30.53\", default_route = false }\n",
+    )
+}
+
+#[test]
+#[ignore = "needs netplan, which .ci/run installs"]
+fn settings_of_subnets_and_a_machine_that_differs() {
+    assert_eq!(prove(&with_settings_of_subnets()), 5);
+}
+
 /// The units are not compared with our own reading alone: here what the sheet says is written out once more by hand.
 #[test]
 #[ignore = "needs netplan, which .ci/run installs"]

@@ -133,6 +133,33 @@ fn connections_of(rootfs: &Path) -> BTreeMap<String, Vec<String>> {
 
 #[test]
 #[ignore = "needs netplan and nmcli, which .ci/run installs"]
+fn settings_of_subnets_and_a_machine_that_differs() {
+    let workspace = Workspace::new();
+    let sheet = crate::netplan::with_settings_of_subnets()
+        .replace("[common]", "[common]\nrenderer = \"NetworkManager\"");
+    workspace.write("sheet.toml", &sheet);
+    let render = workspace.run(&["render", "sheet.toml", "--into", "out"]);
+    assert_eq!(render.code, 0, "{}{}", render.stdout, render.stderr);
+    for (host, address, dns, search) in [
+        ("lamp-1", "10.64.30.11/24", "ipv4.dns=10.64.30.53;10.64.30.54;", Some("slip.capovetro.example")),
+        ("lamp-2", "10.64.30.42/24", "ipv4.dns=10.64.30.53;10.64.30.54;", None),
+        ("lamp-3", "10.64.30.13/24", "ipv4.dns=10.64.30.53;10.64.30.54;", Some("slip.capovetro.example")),
+        ("islet", "10.64.40.11/24", "", None),
+    ] {
+        let found = &connections_of(&workspace.path().join(format!("out/{host}/rootfs")))["netplan-eth0.nmconnection"];
+        let has = |line: &str| found.iter().any(|found| found == line);
+        assert!(has(&format!("ipv4.address1={address}")), "{host}: {found:#?}");
+        let about =
+            |key: &str| -> Vec<&String> { found.iter().filter(|line| line.starts_with(key)).collect() };
+        assert_eq!(about("ipv4.dns="), if dns.is_empty() { vec![] } else { vec![dns] }, "{host}");
+        let domains = about("ipv4.dns-search=");
+        let expected = search.map(|search| format!("ipv4.dns-search={search};"));
+        assert_eq!(domains, expected.iter().collect::<Vec<_>>(), "{host}");
+    }
+}
+
+#[test]
+#[ignore = "needs netplan and nmcli, which .ci/run installs"]
 fn connections_say_what_is_meant_and_are_taken() {
     let workspace = Workspace::new();
     workspace.write("slip.secret", "a phrase for the slip\n");

@@ -257,6 +257,23 @@ fn check_unknown(judge: &mut Judge<'_>) {
     for machine in &site.machines {
         let Some(appliance) = machine.appliance() else { continue };
         let Some((ids, settable, of_package)) = answerable(site, appliance) else { continue };
+        if appliance.package.is_absent() && appliance.meanings.is_absent() {
+            // Nobody knows any question of its console.
+            let Some(answer) = appliance.answers.first() else { continue };
+            let (name, id) = (machine.called(), &answer.property.value);
+            let file = format!("{}.meanings.toml", machine.label());
+            judge.on_machine(
+                &PROPERTY_UNKNOWN,
+                machine,
+                answer.property.place,
+                format!("{name} is set up at its console, and no meanings file says that it asks \"{id}\"."),
+                format!(
+                    "run `impostazione inspect --save-meanings {file}`, write the questions of the console in that file, and add \
+                     meanings = \"{file}\" to the appliance; or add its package"
+                ),
+            );
+            continue;
+        }
         for answer in appliance.answers.iter().filter(|answer| !ids.contains(&answer.property.value)) {
             let id = &answer.property.value;
             let fix = match nearest(id, settable.iter().map(String::as_str), 1).first() {

@@ -1,6 +1,7 @@
 //! What properties want, told from how they are called: packages choose their keys freely.
 
 mod about;
+mod console;
 mod decide;
 mod file;
 mod form;
@@ -13,6 +14,7 @@ mod toml_fault;
 mod weigh;
 mod words;
 
+pub use console::CONSOLE_MEANINGS;
 pub use decide::{Reading, SignSeen, read_properties, read_reviewed};
 pub use file::{
     Administration, DefaultLogin, MEANINGS_LIMIT, MeaningsFile, PasswordRules, Question, Reviewed,

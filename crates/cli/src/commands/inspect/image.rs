@@ -22,7 +22,7 @@ struct JsonReport<'a> {
 }
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
-    let path = &arguments.path;
+    let path = arguments.path();
     let wanted = match &arguments.digest {
         Some(text) => WantedDigest::parse(text).ok_or_else(|| {
             Failure::CommandLine(

@@ -14,7 +14,17 @@ use crate::exit::{Exit, Failure};
 use crate::target::look;
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
-    let path = &arguments.path;
+    let Some(path) = &arguments.path else {
+        if arguments.refuse_options_of_packages(&["--save-meanings"]).is_err() {
+            return Err(Failure::CommandLine(
+                "without a path, --save-meanings takes no other option".to_owned(),
+            ));
+        }
+        return arguments
+            .save_meanings
+            .as_deref()
+            .map_or(Ok(Exit::Done), |file| package::save_of_console(file, quiet));
+    };
     let found = look(path)?;
     // A file that says by its name what it is, is that; of others a digest beside them says that they are images.
     let is_named = path

@@ -59,7 +59,7 @@ impl Judge {
 }
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
-    let path = &arguments.path;
+    let path = arguments.path();
     let name = path.display().to_string();
     let (files, not_read) = netplan_files(path)?;
     let sources = files.iter().map(|file| read(file)).collect::<Result<Vec<Source>, Failure>>()?;

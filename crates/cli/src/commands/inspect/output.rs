@@ -121,7 +121,7 @@ pub(crate) fn run(
         for path in &by_size {
             let _ = writeln!(text, "{:19} {}", "only the size was compared", terminal::harmless(path));
         }
-        let name = arguments.path.display();
+        let name = arguments.path().display();
         let machines = terminal::count(machine.map_or(tree.machines().len(), |_| 1), "machine", "machines");
         let files = terminal::count(files, "file", "files");
         if !quiet || !is_whole {

@@ -1,11 +1,12 @@
 //! `inspect` of a package.
 
 use std::fs;
+use std::io::Write as _;
 use std::path::Path;
 
 use impostazione_ovf::{
-    CERTIFICATE_LIMIT, Descriptor, FileState, MEANINGS_LIMIT, MeaningsFile, Package, PackageFault, Property,
-    Reading, SIGNS_LIMIT, Signs, Trust, package_report, read_package, verify,
+    CERTIFICATE_LIMIT, CONSOLE_MEANINGS, Descriptor, FileState, MEANINGS_LIMIT, MeaningsFile, Package,
+    PackageFault, Property, Reading, SIGNS_LIMIT, Signs, Trust, package_report, read_package, verify,
 };
 use impostazione_text::files::{Folder, ReadFault, read_file};
 use jiff::Timestamp;
@@ -126,18 +127,38 @@ fn why(id: &str, descriptor: &Descriptor, readings: &[Vec<Reading>]) -> Result<E
 }
 
 /// Writes a meanings file, never over one that is there: a person has worked on it.
+/// Writes what consoles usually ask, for a product without a package.
+pub(super) fn save_of_console(file: &Path, quiet: bool) -> Result<Exit, Failure> {
+    write_new(file, CONSOLE_MEANINGS)?;
+    if !quiet {
+        terminal::print(&format!(
+            "{0}: write the questions of the product's console in it, in their order, and name it in the sheet: meanings = \"{0}\"\n",
+            file.display()
+        ))?;
+    }
+    Ok(Exit::Done)
+}
+
+/// Writes a file that is not there yet.
+fn write_new(file: &Path, text: &str) -> Result<(), Failure> {
+    let written = fs::File::create_new(file).and_then(|mut new| new.write_all(text.as_bytes()));
+    written.map_err(|error| {
+        let name = file.display();
+        Failure::Files(match error.kind() {
+            std::io::ErrorKind::AlreadyExists => {
+                format!("{name} already exists and somebody may have edited it; name another file")
+            }
+            _ => format!("{name} cannot be written: {}", impostazione_text::files::plain(&error)),
+        })
+    })
+}
+
 fn save(
     file: &Path,
     descriptor: &Descriptor,
     readings: &[Vec<Reading>],
     quiet: bool,
 ) -> Result<Exit, Failure> {
-    if file.exists() {
-        return Err(Failure::Files(format!(
-            "{} already exists and somebody may have edited it; name another file",
-            file.display()
-        )));
-    }
     let mut all: Option<MeaningsFile> = None;
     for (system, readings) in descriptor.systems.iter().zip(readings) {
         let own = MeaningsFile::of(system, readings);
@@ -153,13 +174,7 @@ fn save(
         product.any_version().clone_into(&mut all.version);
     }
     let certain = all.property.values().filter(|reviewed| !reviewed.unsure).count();
-    fs::write(file, all.text(certain)).map_err(|error| {
-        Failure::Files(format!(
-            "{} cannot be written: {}",
-            file.display(),
-            impostazione_text::files::plain(&error)
-        ))
-    })?;
+    write_new(file, &all.text(certain))?;
     if !quiet {
         terminal::print(&format!(
             "{}: {} of the package, {} for you to decide\n",

@@ -39,9 +39,9 @@ struct Placement<'a> {
 }
 
 pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Failure> {
-    let rootfs = target::open(&arguments.path, Access::Look)?;
+    let rootfs = target::open(arguments.path(), Access::Look)?;
     let mut assessment = inspect_rootfs(&rootfs).map_err(failure)?;
-    let name = arguments.path.display().to_string();
+    let name = arguments.path().display().to_string();
     let netplan = netplan(&rootfs, &mut assessment, &name, arguments.netplan);
     let RootfsAssessment { survey, record, sources, findings, .. } = &assessment;
     let summary = Summary::of(1, findings);
