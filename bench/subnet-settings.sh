@@ -1,6 +1,6 @@
 #!/bin/sh
-# Ten thousand hosts: checking a sheet with settings of subnets, host numbers and hosts that differ, beside the same sheet without.
-# Needs GNU time. Prints the medians of five runs and their ratio.
+# Ten thousand hosts: checking a sheet with settings of subnets, host numbers and hosts that differ (one in fifty; another number is
+# the first argument), beside the same sheet without. The two run in turn. Needs GNU time. Prints the medians and their ratio.
 set -eu
 top=$(cd "$(dirname "$0")/.." && pwd)
 cargo build --release --quiet --locked --manifest-path "$top/Cargo.toml"
@@ -13,7 +13,7 @@ cp -r site/keys .
 
 # sheet WITH: forty subnets of 250 hosts, an entry each; WITH is 1 for the settings and the differences.
 sheet() {
-    awk -v with="$1" 'BEGIN {
+    awk -v with="$1" -v step="${2:-50}" 'BEGIN {
         print "format = 1\n[common]\ndomain = \"capovetro.example\"\ndns = [\"10.64.0.53\", \"10.64.0.54\"]"
         print "search = [\"capovetro.example\"]\nntp = [\"10.64.0.121\", \"10.64.0.122\", \"10.64.0.123\"]"
         print "timezone = \"Europe/Rome\"\n[account.keeper]\nadmin = true\nssh_keys = [\"keys/keeper.pub\"]"
@@ -23,23 +23,22 @@ sheet() {
             print "[[host]]\nname = \"buoy-" n "-{001..250}\""
             if (with) print "link.eth0 = { subnet = \"roads-" n "\", host_number = \"{2..251}\" }"
             else print "link.eth0 = { subnet = \"roads-" n "\", address = \"10.64." n ".{2..251}\" }"
-            if (with) for (m = 10; m <= 250; m += 10) print "[host.differs.buoy-" n "-" sprintf("%03d", m) "]\ntimezone = \"Etc/UTC\"\nlink.eth0.mtu = 1400"
+            if (with) for (m = step; m <= 250; m += step) print "[host.differs.buoy-" n "-" sprintf("%03d", m) "]\ntimezone = \"Etc/UTC\"\nlink.eth0.mtu = 1400"
         }
     }'
 }
 sheet 0 >plain.toml
-sheet 1 >settings.toml
+sheet 1 "${1:-50}" >settings.toml
 "$program" check plain.toml
 "$program" check settings.toml
 
-seconds() {
-    for run in 1 2 3 4 5; do
-        /usr/bin/env time -f %e -o time.txt "$@" >/dev/null 2>&1
-        cat time.txt
-    done | sort -n | sed -n 3p
-}
-plain=$(seconds "$program" check plain.toml)
-settings=$(seconds "$program" check settings.toml)
-awk -v plain="$plain" -v settings="$settings" 'BEGIN {
+for run in 1 2 3 4 5 6 7 8 9 10 11; do
+    for name in plain settings; do
+        /usr/bin/env time -f %e -o time.txt "$program" check "$name.toml" >/dev/null
+        cat time.txt >>"$name.times"
+    done
+done
+median() { sort -n "$1.times" | sed -n 6p; }
+awk -v plain="$(median plain)" -v settings="$(median settings)" 'BEGIN {
     printf "plain %s s, with settings, numbers and differences %s s: %.2f times\n", plain, settings, settings / plain
 }'

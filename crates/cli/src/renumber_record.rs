@@ -52,6 +52,21 @@ enum State {
 }
 
 impl RecordedFile {
+    /// Whether it is as this program records a file: both lie in one folder, by names that belong together, and are files and no
+    /// links. A record may be a stranger's, who has sent a folder with a sheet.
+    fn is_sound(&self) -> bool {
+        let name = self.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let ready = self.ready.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let is_file = |path: &Path| fs::symlink_metadata(path).is_ok_and(|found| found.is_file());
+        let is_gone = |path: &Path| fs::symlink_metadata(path).is_err();
+        self.path.is_absolute()
+            && self.path.parent() == self.ready.parent()
+            && ready.starts_with(&format!(".{name}."))
+            && ready.ends_with(".new")
+            && is_file(&self.path)
+            && (is_file(&self.ready) || is_gone(&self.ready))
+    }
+
     fn state(&self) -> State {
         let holds = |path: &Path, wanted: &str| fs::read(path).is_ok_and(|bytes| digest(&bytes) == wanted);
         if holds(&self.path, &self.after) {
@@ -82,13 +97,15 @@ impl RenumberRecord {
                 return Err(Failure::Files(format!("{} cannot be read: {}", path.display(), plain(&error))));
             }
         };
-        let content = serde_json::from_slice(&bytes).map_err(|error| {
-            Failure::Files(format!(
-                "{} was not written by this version ({error}); look at the sheet, and remove the file",
+        let content: Option<RecordContent> = serde_json::from_slice(&bytes).ok();
+        let is_sound = |content: &RecordContent| content.files.iter().all(RecordedFile::is_sound);
+        match content.filter(is_sound) {
+            Some(content) => Ok(Some(Self { path, content })),
+            None => Err(Failure::Files(format!(
+                "{} was not written here by this version; compare the sheet with an earlier one, and remove this file",
                 path.display()
-            ))
-        })?;
-        Ok(Some(Self { path, content }))
+            ))),
+        }
     }
 
     /// What finishes a run that was interrupted, where one left a record.

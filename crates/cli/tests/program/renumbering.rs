@@ -166,6 +166,48 @@ fn a_link_stays_a_link_and_modes_stay() {
 }
 
 #[test]
+fn a_record_that_leads_elsewhere_is_refused() {
+    let given =
+        with_rows(b"name,address\nlamp-1,10.64.10.21\n").file("precious", "mine").file("bait", "theirs");
+    let path = given.path().canonicalize().unwrap();
+    let digest = |text: &str| {
+        use sha2::{Digest as _, Sha256};
+        let bytes = Sha256::digest(text.as_bytes());
+        bytes.iter().map(|byte| format!("{byte:02x}")).collect::<String>()
+    };
+    let mut given = given;
+    for ready in ["bait", ".precious.x.new", "keys/.precious.x.new"] {
+        let whole = path.join(ready);
+        if ready.contains("precious") {
+            let _ = fs::remove_file(&whole);
+            std::os::unix::fs::symlink(path.join("bait"), &whole).unwrap();
+        }
+        let record = serde_json::json!({
+            "subnet": "quay", "prefix": "10.65.4.0/24",
+            "files": [{
+                "path": path.join("precious"), "ready": whole, "before": digest("mine"), "after": digest("theirs"),
+            }],
+        });
+        given = given
+            .file(".sheet.toml.renumber", record.to_string())
+            .when("renumber sheet.toml quay 10.65.4.0/24 --yes")
+            .ends_with(3)
+            .and();
+        assert_eq!(given.read("precious"), "mine", "{ready}");
+    }
+    // A file that is no record, and one that is too much of one.
+    for text in ["", "{}", "null", "[1]", "\u{0}"] {
+        given = given
+            .file(".sheet.toml.renumber", text)
+            .when("renumber sheet.toml quay 10.65.4.0/24 --yes")
+            .ends_with(3)
+            .when("check sheet.toml")
+            .ends_with(0)
+            .and();
+    }
+}
+
+#[test]
 #[ignore = "mounts a file over itself, which needs root, in a namespace of its own: nothing can be renamed over it"]
 fn a_run_that_was_interrupted_is_told_of_and_finished() {
     let given = with_rows(b"name,address\nlamp-1,10.64.10.21\n");

@@ -1,7 +1,9 @@
 //! Rules on what a machine can reach: its servers, and all that lies outside its own subnets.
 
-use std::collections::BTreeMap;
+use std::cell::RefCell;
+use std::collections::{BTreeMap, HashMap};
 use std::net::IpAddr;
+use std::sync::Arc;
 
 use impostazione_net::Family;
 use impostazione_text::{Place, Stated};
@@ -10,7 +12,7 @@ use super::check::Check;
 use super::judge::Judge;
 use super::set_apart::{is_global, is_private};
 use crate::finding::{Nature, Rule, Severity};
-use crate::machine::{Gateway, Ipv6Mode, Link, Machine, ServerMention, Site};
+use crate::machine::{Gateway, Ipv6Mode, Link, Machine, ServerMention, Settings, Site};
 
 pub(super) const CHECKS: &[Check] = &[
     Check::new(&SERVER_UNREACHABLE, check_unreachable),
@@ -156,9 +158,13 @@ fn check_left_behind(judge: &mut Judge<'_>) {
     let of_pools = site.pools.iter().flat_map(|pool| pool.prefixes.iter().map(|prefix| prefix.value));
     let routes = site.machines.iter().flat_map(|machine| &machine.links).flat_map(Link::routes);
     let elsewhere: Vec<_> = of_pools.chain(routes.map(|route| route.to.value)).collect();
+    // The same few servers are asked by machine after machine.
+    let known: RefCell<HashMap<IpAddr, bool>> = RefCell::default();
     let is_of_sheet = |address: IpAddr| {
-        site.subnets.iter().any(|subnet| {
-            subnet.family(Family::of(address)).is_some_and(|side| side.prefix.value.contains(&address))
+        *known.borrow_mut().entry(address).or_insert_with(|| {
+            site.subnets.iter().any(|subnet| {
+                subnet.family(Family::of(address)).is_some_and(|side| side.prefix.value.contains(&address))
+            })
         })
     };
     let is_in_doubt = site
@@ -168,7 +174,13 @@ fn check_left_behind(judge: &mut Judge<'_>) {
     if is_in_doubt {
         return;
     }
+    let mut shared: Option<&Arc<Settings>> = None;
     for machine in &site.machines {
+        // What machines share was looked at with the first of them.
+        if shared.is_some_and(|settings| Arc::ptr_eq(settings, &machine.settings)) {
+            continue;
+        }
+        shared = Some(&machine.settings);
         let servers: Vec<ServerMention> = machine.settings.servers().collect();
         for server in &servers {
             let others = || {

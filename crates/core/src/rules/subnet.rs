@@ -1,6 +1,7 @@
 //! Rules on subnets: prefixes, masks, ranges, and links that name a subnet.
 
 use std::collections::HashSet;
+use std::sync::Arc;
 
 use impostazione_net::Family;
 use impostazione_text::{Place, Written, capital};
@@ -226,10 +227,20 @@ fn check_pools(judge: &mut Judge<'_>) {
 
 fn check_settings(judge: &mut Judge<'_>) {
     let site = judge.site;
-    for (index, subnet) in site.subnets.iter().enumerate() {
+    if site.subnets.iter().all(|subnet| subnet.settings.is_none()) {
+        return;
+    }
+    let mut leaving_by: Vec<Vec<&Machine>> = site.subnets.iter().map(|_| Vec::new()).collect();
+    for machine in &site.machines {
+        let subnet = site.subnet_for_settings(machine).and_then(|index| leaving_by.get_mut(index));
+        subnet.into_iter().for_each(|machines| machines.push(machine));
+    }
+    for ((index, subnet), leaving) in site.subnets.iter().enumerate().zip(leaving_by) {
         let Some(settings) = &subnet.settings else { continue };
-        let leaving: Vec<&Machine> =
-            site.machines.iter().filter(|machine| site.subnet_for_settings(machine) == Some(index)).collect();
+        // Where one has nothing of its own, it has them all.
+        if leaving.iter().any(|machine| Arc::ptr_eq(&machine.settings, settings)) {
+            continue;
+        }
         let in_use: HashSet<Place> =
             leaving.iter().flat_map(|machine| machine.settings.stated()).map(|(_, place)| place).collect();
         let name = &subnet.name.value;

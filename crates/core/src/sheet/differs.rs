@@ -20,8 +20,9 @@ pub(crate) fn is_shared(key: &str) -> bool {
 
 /// The entry of one machine: what its own table says, and else what the entry says for all.
 pub(super) fn laid_over<'t>(entry: &DeTable<'t>, own: &DeTable<'t>) -> DeTable<'t> {
-    let mut whole = entry.clone();
-    whole.remove("differs");
+    // The tables of the others may be many, and are not copied for each.
+    let shared = entry.iter().filter(|(key, _)| key.get_ref() != "differs");
+    let mut whole: DeTable<'t> = shared.map(|(key, value)| (key.clone(), value.clone())).collect();
     for (key, value) in own {
         let name = key.get_ref().as_ref();
         match (whole.get_mut(name), value.get_ref()) {

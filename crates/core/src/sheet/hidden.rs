@@ -109,6 +109,10 @@ fn walk(
                 }
                 let below = match under {
                     Under::Secrets => Under::OneSecret,
+                    // The names of machines are no keys.
+                    Under::Open if key == "differs" && matches!(value.get_ref(), DeValue::Table(_)) => {
+                        Under::Open
+                    }
                     other => known.of_value(name, value.get_ref(), other),
                 };
                 walk(value.get_ref(), value.span(), name, below, known, hidden);

@@ -107,13 +107,26 @@ With `rows` an entry makes one machine for each row of a CSV file, and `{field}`
 field. Ranges and rows do not mix in one entry. The file is UTF-8 with a header, separated by commas; put a value with a comma, a quote
 or a line break in quotes. Files with semicolons or tabs, in UTF-16 or Windows-1252, as spreadsheets write them, are read too, and a
 note says so. Empty rows and columns are ignored; a row with a mistake makes no machine, and is an error of its own. A finding
-about a value of a row points into the file.
+about a value of a row points into the file. If several values of a row cannot be read, that is one finding.
 
 ```toml
 [[host]]
 rows = \"lamps.csv\"            # name,address
 name = \"{name}\"
 link.eth0 = { subnet = \"breakwater\", address = \"{address}\" }
+```
+
+## One machine that differs
+
+Below an entry, `[host.differs.NAME]` or `[appliance.differs.NAME]` says what is different for one of its machines:
+
+```toml
+[[host]]
+name = \"gauge-{01..12}\"
+link.eth0 = { subnet = \"quay\", address = \"10.64.10.{11..22}\" }
+[host.differs.gauge-12]
+timezone = \"Europe/Malta\"
+link.eth0.mtu = 1400
 ```
 ";
 
