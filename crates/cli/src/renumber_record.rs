@@ -62,7 +62,7 @@ impl RecordedFile {
         self.path.is_absolute()
             && self.path.parent() == self.ready.parent()
             && ready.starts_with(&format!(".{name}."))
-            && ready.ends_with(".new")
+            && self.ready.extension().is_some_and(|end| end == "new")
             && is_file(&self.path)
             && (is_file(&self.ready) || is_gone(&self.ready))
     }

@@ -381,7 +381,10 @@ fn values_of_a_cluster_can_be_taken() {
         let answer = format!("\"node.mode\" = \"single\"\n\"clock\" = {{ {take} }}");
         workspace.write(
             "harbor.toml",
-            sheet.replace("\"clock\"          = { take = \"address\", of = \"signal-tower\" }", &answer),
+            sheet.replace(
+                "\"clock\"          = { take = \"address\", of = \"signal-tower\", toward = \"quay\" }",
+                &answer,
+            ),
         );
         let render = workspace.run(&["render", "harbor.toml", "--into", "out", "--only", "logbook-2"]);
         assert_eq!(render.code, 0, "{take}: {}", render.stderr);

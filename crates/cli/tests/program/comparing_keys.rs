@@ -68,7 +68,7 @@ const CHANGES: &[(&str, &[&str])] = &[
 
 /// Keys that end before the output: they say what is right, where something is, or what is somebody else's; and those that
 /// cannot be changed alone, since another belongs with them.
-const NOT_ALONE: [&str; 53] = [
+const NOT_ALONE: [&str; 54] = [
     "10.64.10.40",
     "10.64.30.40",
     "allowed_sizes",
@@ -82,6 +82,7 @@ const NOT_ALONE: [&str; 53] = [
     "gateway_on_link",
     "generated",
     "host_key",
+    "include",
     "join",
     "kept_free",
     "key",

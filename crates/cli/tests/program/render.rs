@@ -27,7 +27,7 @@ fn listed(workspace: &Workspace) -> BTreeMap<String, Value> {
 }
 
 /// The digest that coreutils give.
-fn sha256sum(content: &[u8]) -> String {
+pub(crate) fn sha256sum(content: &[u8]) -> String {
     let mut child = Command::new("sha256sum").stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
     child.stdin.take().unwrap().write_all(content).unwrap();
     let output = child.wait_with_output().unwrap();

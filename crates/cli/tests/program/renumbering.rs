@@ -4,6 +4,7 @@ use std::fs;
 use std::process::Command;
 
 use crate::given::Given;
+use crate::render::sha256sum;
 use crate::support::{Workspace, host, right_sheet};
 
 /// The files of the demo, in a workspace.
@@ -170,11 +171,7 @@ fn a_record_that_leads_elsewhere_is_refused() {
     let given =
         with_rows(b"name,address\nlamp-1,10.64.10.21\n").file("precious", "mine").file("bait", "theirs");
     let path = given.path().canonicalize().unwrap();
-    let digest = |text: &str| {
-        use sha2::{Digest as _, Sha256};
-        let bytes = Sha256::digest(text.as_bytes());
-        bytes.iter().map(|byte| format!("{byte:02x}")).collect::<String>()
-    };
+    let digest = |text: &str| sha256sum(text.as_bytes());
     let mut given = given;
     for ready in ["bait", ".precious.x.new", "keys/.precious.x.new"] {
         let whole = path.join(ready);

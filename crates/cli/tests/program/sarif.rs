@@ -58,12 +58,16 @@ fn waivers_are_suppressions_and_certain_values_are_fixes() {
     );
 }
 
-/// The text with the replacements that a log offers; several findings may offer one replacement.
-fn with_fixes(text: &str, log: &Sarif) -> String {
+/// The text of a file with the replacements that a log offers for it; several findings may offer one replacement.
+fn with_fixes(file: &str, text: &str, log: &Sarif) -> String {
     let mut wanted = std::collections::BTreeSet::new();
     for result in log.runs[0].results.as_ref().unwrap() {
         for fix in result.fixes.iter().flatten() {
-            let replacement = &fix.artifact_changes[0].replacements[0];
+            let change = &fix.artifact_changes[0];
+            if change.artifact_location.uri.as_deref() != Some(file) {
+                continue;
+            }
+            let replacement = &change.replacements[0];
             let region = &replacement.deleted_region;
             assert_eq!(region.start_line, region.end_line);
             let number = |value: Option<i64>| usize::try_from(value.unwrap()).unwrap();
@@ -88,22 +92,32 @@ fn what_the_log_offers_is_what_fix_does() {
     let rows = "[[host]]\nrows = \"upper.csv\"\nname = \"{name}\"\nlink.eth0 = { subnet = \"quay\", address = \"{address}\" }\n";
     let literal = host("Gauge-01", "10.64.10.11").replace("\"Gauge-01\"", "\"\"\"Gauge-01\"\"\"");
     let certain = host("Gauge-01", "10.64.10.11");
-    for (end, is_offered) in
-        [(certain, true), (ranged, false), (rows.to_owned(), false), (literal, false), (String::new(), false)]
-    {
+    for (end, is_offered, is_offered_in_rows) in [
+        (certain, true, false),
+        (ranged, false, false),
+        (rows.to_owned(), false, true),
+        (rows.replace("{name}", "x{name}"), false, false),
+        (literal, false, false),
+        (String::new(), false, false),
+    ] {
         let workspace = Workspace::new();
-        workspace.write("upper.csv", "name,address\nGauge-01,10.64.10.11\n");
+        let table = "name,address\nGauge-01,10.64.10.11\n";
+        workspace.write("upper.csv", table);
         let sheet = right_sheet(&(end + &host("gauge-09", "10.64.10.19")))
             .replace("dhcp_ranges", "# the leases\ndhcp_ranges");
         workspace.write("sheet.toml", &sheet);
         // A further slip may show once one is corrected: the first round is checked against the log.
-        let offered = with_fixes(&sheet, &log(&workspace, "sheet.toml"));
-        workspace.write("offered.toml", &offered);
-        assert_eq!(offered != sheet, is_offered, "{sheet}");
+        let offered = with_fixes("sheet.toml", &sheet, &log(&workspace, "sheet.toml"));
+        let offered_in_rows = with_fixes("upper.csv", table, &log(&workspace, "sheet.toml"));
+        assert_eq!((offered != sheet, offered_in_rows != table), (is_offered, is_offered_in_rows), "{sheet}");
         workspace.run(&["check", "sheet.toml", "--fix", "--yes"]);
+        assert_eq!(workspace.read("upper.csv"), offered_in_rows);
+        workspace.write("offered.toml", &offered);
         workspace.run(&["check", "offered.toml", "--fix", "--yes"]);
         assert_eq!(workspace.read("sheet.toml"), workspace.read("offered.toml"));
-        let rest = with_fixes(&workspace.read("sheet.toml"), &log(&workspace, "sheet.toml"));
-        assert_eq!(rest, workspace.read("sheet.toml"), "nothing is offered that --fix does not do");
+        for name in ["sheet.toml", "upper.csv"] {
+            let rest = with_fixes(name, &workspace.read(name), &log(&workspace, "sheet.toml"));
+            assert_eq!(rest, workspace.read(name), "nothing is offered that --fix does not do");
+        }
     }
 }

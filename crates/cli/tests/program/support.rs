@@ -207,8 +207,8 @@ ssh_keys = ["keys/keeper.pub"]
 /// A sheet with every key that there is.
 pub(crate) fn every_key() -> String {
     right_sheet(include_str!("every_key.toml")).replacen(
-        "[common]",
-        "[common]\nrefused_passwords = \"refused.txt\"",
+        "\n[common]",
+        "include = [\"more.toml\"]\n\n[common]\nrefused_passwords = \"refused.txt\"",
         1,
     )
 }
@@ -228,6 +228,7 @@ pub(crate) fn with_every_key() -> Workspace {
         watch.replace("  <VirtualSystemCollection", &format!("{options}  <VirtualSystemCollection")),
     );
     std::fs::remove_file(workspace.path().join("packages/watch.mf")).unwrap();
+    workspace.write("more.toml", "format = 1\n[pool.spare]\nprefix = \"10.129.0.0/16\"\n");
     workspace.write("refused.txt", "# of the yard\nold anchor\n");
     workspace.write("every.toml", every_key());
     workspace

@@ -232,8 +232,10 @@ fn check_settings(judge: &mut Judge<'_>) {
     }
     let mut leaving_by: Vec<Vec<&Machine>> = site.subnets.iter().map(|_| Vec::new()).collect();
     for machine in &site.machines {
-        let subnet = site.subnet_for_settings(machine).and_then(|index| leaving_by.get_mut(index));
-        subnet.into_iter().for_each(|machines| machines.push(machine));
+        let subnet = site.subnet_for_settings(machine);
+        if let Some(machines) = subnet.and_then(|index| leaving_by.get_mut(index)) {
+            machines.push(machine);
+        }
     }
     for ((index, subnet), leaving) in site.subnets.iter().enumerate().zip(leaving_by) {
         let Some(settings) = &subnet.settings else { continue };
