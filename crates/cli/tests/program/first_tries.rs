@@ -43,6 +43,8 @@ fn what_people_try_first_is_answered_with_what_to_write() {
         ("an IP", a_link("ip = \"10.64.10.11\"")),
         ("an IPv6 address", a_link("address = \"10.64.10.11\", ipv6 = \"fd64:10::11\"")),
         ("no further address", a_link("address = \"10.64.10.11\", more_addresses = [\"none\"]")),
+        ("a host number that is leased", a_link("host_number = 210")),
+        ("host numbers of which one is taken", hosts("gauge-{1..3}", "10.64.10.{21..23}") + &a_link("host_number = \"0x16\"").replace("gauge-01", "lamp")),
         ("a mask", a_link("address = \"10.64.10.11\", netmask = \"255.255.255.0\"")),
         ("a mask as a number", a_link("address = \"10.64.10.11\", prefix_length = 24")),
         ("a gateway", a_link("address = \"10.64.10.11\", gateway = \"10.64.10.1\"")),

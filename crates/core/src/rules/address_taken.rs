@@ -128,7 +128,7 @@ static ADDRESS_DUPLICATE: Rule = Rule {
 /// What to write in place of an address that is taken: the next one that nothing uses.
 fn other_address(judge: &mut Judge<'_>, at: &Assigned<'_>) -> String {
     match judge.suggest_address(at.claim.subnet, at.address()) {
-        Some(free) => format!("write a free address, such as {free}"),
+        Some(free) => judge.other_than(at.claim.place, at.claim.subnet, free),
         None => format!(
             "write a free address from {}; there is none near this one",
             judge.network(at.claim.subnet)
@@ -360,7 +360,10 @@ fn check_duplicate(judge: &mut Judge<'_>) {
                 (Some(pattern), _) => {
                     format!("every machine of this entry gets it: write a pattern, such as \"{pattern}\"")
                 }
-                (None, Some(free)) => format!("write a free address, such as {free}"),
+                (None, Some(free)) => match subnet {
+                    Some(subnet) => judge.other_than(used.place, subnet, free),
+                    None => format!("write a free address, such as {free}"),
+                },
                 (None, None) => "write another address for one of them".to_owned(),
             };
         let message = format!("{address} is already the address of {whose} (at {line}).");

@@ -3,7 +3,8 @@
 use std::collections::HashSet;
 use std::net::IpAddr;
 
-use impostazione_text::{Place, Sources};
+use impostazione_net::Family;
+use impostazione_text::{Place, Sources, unquoted};
 use jiff::civil::Date;
 
 use crate::appliance::{ToldAppliance, ToldValue};
@@ -186,6 +187,29 @@ impl<'a> Judge<'a> {
         let free = self.site.free_address(subnet, from, |address| self.suggested.contains(&address))?;
         self.suggested.insert(free);
         Some(free)
+    }
+
+    /// What to write at a place for a free address of a subnet: where a host number stands there, a host number.
+    pub(super) fn other_than(&self, place: Place, subnet: &Subnet, free: IpAddr) -> String {
+        let written = unquoted(self.text_at(place));
+        // A range in braces has two dots.
+        let is_of_number = |c: char| c.is_ascii_hexdigit() || matches!(c, 'x' | '{' | '}');
+        let is_number = !written.is_empty() && written.replace("..", "").chars().all(is_of_number);
+        let number = subnet.family(Family::of(free)).and_then(|side| {
+            let start = side.prefix.value.network();
+            match (free, start) {
+                (IpAddr::V4(free), IpAddr::V4(start)) => Some(u128::from(free.to_bits() - start.to_bits())),
+                (IpAddr::V6(free), IpAddr::V6(start)) => free.to_bits().checked_sub(start.to_bits()),
+                _ => None,
+            }
+        });
+        match number.filter(|_| is_number) {
+            Some(number) if written.contains("0x") => {
+                format!("write a free host number, such as {number:#x} ({free})")
+            }
+            Some(number) => format!("write a free host number, such as {number} ({free})"),
+            None => format!("write a free address, such as {free}"),
+        }
     }
 
     /// Reports a breach on a machine.

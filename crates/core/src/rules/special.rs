@@ -234,10 +234,12 @@ fn check_server(judge: &mut Judge<'_>) {
     for (place, machine, link, address, server) in wrong {
         let line = judge.in_words(server.place);
         let role = if server.is_for_names { "dns" } else { "ntp" };
-        let free = site.subnet_of(link).and_then(|subnet| judge.suggest_address(subnet, address));
+        let subnet = site.subnet_of(link);
+        let free = subnet.and_then(|subnet| Some((subnet, judge.suggest_address(subnet, address)?)));
         let fix = match free {
-            Some(free) => {
-                format!("write a free address, such as {free}, or serves = [\"{role}\"] if it is that server")
+            Some((subnet, free)) => {
+                let other = judge.other_than(place, subnet, free);
+                format!("{other}, or serves = [\"{role}\"] if it is that server")
             }
             None => format!("write another address, or serves = [\"{role}\"] if it is that server"),
         };
