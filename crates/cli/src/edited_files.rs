@@ -9,7 +9,7 @@ use tempfile::NamedTempFile;
 
 use crate::exit::Failure;
 
-/// What editors may put before UTF-8, which is no part of the text.
+/// The byte order mark that editors may put before UTF-8 text. It does not belong to the text.
 const MARK: &[u8] = b"\xef\xbb\xbf";
 
 /// A file, the text that was judged, and the one that takes its place.

@@ -308,15 +308,63 @@ fn left(after: &Assessment, step: Move) -> Vec<(String, IpAddr)> {
             if given_up.contains(&(id, index + 1)) {
                 continue;
             }
-            let is_address_sign = |c: char| c.is_ascii_hexdigit() || matches!(c, '.' | ':');
-            let words = line.split(|c: char| !is_address_sign(c));
-            let addresses = words.filter_map(|word| word.trim_matches(['.']).parse::<IpAddr>().ok());
             let stays = |address: &IpAddr| step.old.contains(address) && !step.new.contains(address);
-            if let Some(address) = addresses.into_iter().find(stays) {
+            if let Some(address) = addresses_in(line).into_iter().find(stays) {
                 let span = source.line_span(index + 1);
                 left.push((at(&after.sources, Place { source: id, span }), address));
             }
         }
     }
     left
+}
+
+/// The addresses in a line, also those with a port behind them, and the first one of a pattern.
+fn addresses_in(line: &str) -> Vec<IpAddr> {
+    let mut found = Vec::new();
+    for word in line.split(|c: char| !(c.is_ascii_hexdigit() || matches!(c, '.' | ':'))) {
+        let bare = word.trim_matches('.');
+        // An IPv4 address has no colon in it, and an IPv6 address may have one behind it.
+        let parts = if bare.contains('.') {
+            bare.split(':').collect()
+        } else {
+            vec![bare, bare.trim_end_matches(':')]
+        };
+        for part in parts {
+            let whole = part.trim_matches('.');
+            found.extend(whole.parse::<IpAddr>().ok());
+            // The part of a pattern before its braces.
+            found.extend(format!("{whole}.0").parse::<IpAddr>().ok());
+        }
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn addresses_are_seen_wherever_they_stand_in_a_line() {
+        let quay: IpNet = "10.64.10.0/24".parse().unwrap();
+        let quay6: IpNet = "fd64:10::/64".parse().unwrap();
+        let is_seen =
+            |line: &str| addresses_in(line).iter().any(|seen| quay.contains(seen) || quay6.contains(seen));
+        for line in [
+            "\"http://10.64.10.5:3128\"",
+            "\"27000@10.64.10.9\"",
+            "# 10.64.10.9: the winch",
+            "# the gulls are at 10.64.10.9.",
+            "from=10.64.10.0/24",
+            "\"http://10.64.10.{11..16}/\"",
+            "\"[fd64:10::9]:22\"",
+            "# fd64:10::9: the winch",
+            "\"http://[fd64:10::{11..16}]/\"",
+        ] {
+            assert!(is_seen(line), "{line}");
+        }
+        for line in ["", "# 10.64.11.9", "version = \"2.10.64\"", "mac = \"02:64:10:00:00:21\"", "fd64:11::9"]
+        {
+            assert!(!is_seen(line), "{line}");
+        }
+    }
 }

@@ -6,7 +6,7 @@ use crate::finding::{Finding, Nature, Rule, Severity};
 
 pub(crate) const RULES: &[&Rule] = &[&INCLUDE_UNREADABLE, &INCLUDE_REPEATED, &TABLE_REPEATED];
 
-/// A file that is no part of a sheet.
+/// A file that cannot belong to a sheet.
 static INCLUDE_UNREADABLE: Rule = Rule {
     name: "include-unreadable",
     severity: Severity::Error,
