@@ -54,6 +54,10 @@ pub(crate) enum Command {
     Subnet(SubnetArguments),
     /// Moves a subnet to another prefix, in the sheet itself; shows the change and asks first
     Renumber(RenumberArguments),
+    /// Asks the real network whether it is as the sheet says
+    Probe(ProbeArguments),
+    /// Plays the network of a sheet's site on this computer, to practice probe
+    MockSite(MockSiteArguments),
     /// Prints the JSON Schema of the sheet, for editors
     Schema,
     /// Prints the script that completes commands, options and names in a shell
@@ -613,6 +617,77 @@ pub(crate) struct RenumberArguments {
 
     #[command(flatten)]
     pub(crate) change: ChangeArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ProbeArguments {
+    #[command(subcommand)]
+    pub(crate) command: ProbeCommand,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum ProbeCommand {
+    /// Before the machines start for the first time: are addresses free, do gateways, DNS, time and other servers answer?
+    Before(BeforeArguments),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct BeforeArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Only about these machines and the servers that they use. In a pattern, * is any text, ? any character, [a-c] one of these
+    /// characters, {a,b} one of these words
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) only: Vec<String>,
+
+    /// Output format: text for people, json for programs, sarif for tools that collect findings
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: CheckFormat,
+
+    /// Only show what would be asked, and send nothing
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+
+    /// A name outside the site, such as an update server's, that the DNS servers have to find
+    #[arg(long, value_name = "NAME")]
+    pub(crate) outside_name: Option<String>,
+
+    /// Ask DHCP servers what they would lease, without accepting it (as root, on a computer in the subnet)
+    #[arg(long)]
+    pub(crate) ask_dhcp: bool,
+
+    /// Ask a simulated network instead, by the map that `mock-site` has written; nothing leaves this computer
+    #[arg(long, value_name = "MAP")]
+    pub(crate) through: Option<PathBuf>,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct MockSiteArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// The file for the map that `probe --through` reads; it is removed at the end
+    #[arg(long, value_name = "FILE")]
+    pub(crate) map: PathBuf,
+
+    /// Something that is wrong with the network, such as taken=gauge-01; may be repeated
+    #[arg(long, value_name = "FAULT")]
+    pub(crate) fault: Vec<String>,
+
+    /// End after so long, such as 90s or 15m [default: at Ctrl-C]
+    #[arg(long = "for", value_name = "DURATION")]
+    pub(crate) for_: Option<String>,
+
+    /// Output format: text for people, json for programs
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
 }
 
 #[derive(Debug, Args)]

@@ -19,7 +19,7 @@ struct Told {
     verbose: Option<&'static str>,
 }
 
-const TOLD: [Told; 22] = [
+const TOLD: [Told; 25] = [
     Told {
         command: &["check"],
         examples: &[
@@ -108,6 +108,37 @@ const TOLD: [Told; 22] = [
             ("renumber harbor.toml quay 10.65.10.0/24 --dry-run", "only show what would change"),
             ("renumber harbor.toml quay 10.65.10.0/24", "show it, ask, and change the sheet"),
             ("renumber harbor.toml quay fd65:10::/64", "the IPv6 prefix"),
+        ],
+        verbose: None,
+    },
+    Told {
+        command: &["probe"],
+        examples: &[("probe before harbor.toml", "before the machines start for the first time")],
+        verbose: None,
+    },
+    Told {
+        command: &["probe", "before"],
+        examples: &[
+            ("probe before harbor.toml --dry-run", "only show what would be asked"),
+            ("probe before harbor.toml", "ask from this computer"),
+            ("probe before harbor.toml --only 'gauge-*'", "only about the tide gauges"),
+            (
+                "probe before harbor.toml --outside-name www.example.org",
+                "also whether DNS finds others' names",
+            ),
+            ("probe before harbor.toml --through map.toml", "ask a site that mock-site plays"),
+        ],
+        verbose: Some("Also show waived findings, with their reasons"),
+    },
+    Told {
+        command: &["mock-site"],
+        examples: &[
+            ("mock-site harbor.toml --map map.toml", "a site on which everything is right"),
+            (
+                "mock-site harbor.toml --map map.toml --fault taken=gauge-01 --fault no-name=logbook-2",
+                "one with two faults",
+            ),
+            ("mock-site harbor.toml --map map.toml --for 10m", "for ten minutes"),
         ],
         verbose: None,
     },

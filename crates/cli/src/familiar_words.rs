@@ -45,6 +45,12 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
         "read" | "parse" | "dump" | "import" | "status" => {
             ("inspect PATH", "shows what is in a package, a rootfs or netplan files")
         }
+        "ping" | "scan" | "connect" | "reach" | "preflight" | "network" => {
+            ("probe before SHEET", "asks the network before the machines start")
+        }
+        "simulate" | "mock" | "simulator" | "fake" => {
+            ("mock-site SHEET --map FILE", "plays a site's network on this computer")
+        }
         "help" | "rules" | "why" | "describe" => {
             ("explain RULE", "explains a rule; --help lists the commands")
         }

@@ -9,11 +9,13 @@ mod exit;
 mod familiar_words;
 mod only;
 mod question;
+mod read_map;
 mod renumber_record;
 mod secret_sources;
 mod sheet_file;
 mod target;
 mod terminal;
+mod time_keys;
 
 use std::process::ExitCode;
 
@@ -49,6 +51,8 @@ fn main() -> ExitCode {
         Command::Inspect(inspect) => commands::inspect::run(&inspect, arguments.quiet),
         Command::Subnet(subnet) => commands::subnet::run(&subnet),
         Command::Secret(secret) => commands::secret::run(&secret.command, arguments.quiet, arguments.verbose),
+        Command::Probe(probe) => commands::probe::run(&probe.command, arguments.quiet, arguments.verbose),
+        Command::MockSite(mock_site) => commands::mock_site::run(&mock_site, arguments.quiet),
         Command::Schema => commands::schema::run(),
         Command::Completions(completions) => commands::completions::run(&completions),
         Command::Man(man) => commands::man::run(&man),

@@ -8,9 +8,10 @@ use impostazione_text::{Place, Source, SourceForm, Sources, Span};
 use jiff::civil::Date;
 
 use crate::appliance::{login_in_url, told_appliances};
-use crate::finding::{Finding, Nature, Redaction, Severity, Summary};
+use crate::finding::{Asked, Finding, Nature, Redaction, Severity, Summary};
 use crate::machine::{Answer, AnswerSource, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, ProvedSite};
+use crate::sheet::WaiverEntry;
 use crate::sheet::rules::form;
 use crate::{catalog, machine, sheet};
 
@@ -25,6 +26,10 @@ pub struct Assessment {
     pub findings: Vec<Finding>,
     /// Whether the sheet could be read in full: its TOML is right, and so are the names of its tables.
     pub is_whole: bool,
+    /// What is set aside in writing.
+    waivers: Vec<WaiverEntry>,
+    /// The day by which that counts.
+    today: Date,
 }
 
 impl Assessment {
@@ -36,6 +41,22 @@ impl Assessment {
     /// Whether a link is in a subnet that the sheet does not have, as in one that is a part of another sheet.
     pub fn lacks_subnets(&self) -> bool {
         self.findings.iter().any(|finding| *finding.rule == machine::rules::subnet::SUBNET_UNDEFINED)
+    }
+
+    /// Findings of what was seen of the network, as the sheet's own are: those about labs are less grave, and waivers count.
+    /// `when` is when it was asked, and `were_asked` says of a machine whether it was among those that were asked about.
+    pub fn judge_observed(
+        &self,
+        mut findings: Vec<Finding>,
+        when: Asked,
+        were_asked: &dyn Fn(&str) -> bool,
+    ) -> Vec<Finding> {
+        mark_those_in_labs(&self.site, &mut findings);
+        let machines: Vec<&str> = self.site.machines.iter().map(Machine::label).collect();
+        let observed = rules::Observed { when, machines: &machines, were_asked };
+        rules::apply_waivers_of_observed(&self.waivers, self.today, catalog::all(), &observed, &mut findings);
+        findings.sort_by_key(|finding| finding.place);
+        findings
     }
 
     /// Counts of the findings.
@@ -70,7 +91,14 @@ pub fn assess_with(
             let place = Place { source: id, span: Span::new(offset, offset) };
             let finding =
                 form::syntax(place, fault.message, "save the sheet as UTF-8 text").quoting_nothing();
-            return Assessment { sources, site: Site::default(), findings: vec![finding], is_whole: false };
+            return Assessment {
+                sources,
+                site: Site::default(),
+                findings: vec![finding],
+                is_whole: false,
+                waivers: Vec::new(),
+                today,
+            };
         }
     };
     let id = sources.add(Source::new(name, text));
@@ -101,7 +129,7 @@ pub fn assess_with(
     let machines: Vec<&str> = site.machines.iter().map(crate::machine::Machine::label).collect();
     rules::apply_waivers(&waivers, today, catalog::all(), &machines, &mut findings);
     findings.sort_by_key(|finding| finding.place);
-    Assessment { sources, site, findings, is_whole }
+    Assessment { sources, site, findings, is_whole, waivers, today }
 }
 
 /// Puts one finding in the place of several errors in the same row of a CSV file, which usually have one cause.

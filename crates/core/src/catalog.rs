@@ -3,7 +3,7 @@
 use std::sync::LazyLock;
 
 use crate::finding::Rule;
-use crate::{machine, placing, rules, sheet, views};
+use crate::{machine, network, placing, rules, sheet, views};
 
 /// The rules that are no checks of a finished site: those that reading and typing a sheet break, those on waivers, on netplan
 /// files that somebody else wrote, and on root filesystems.
@@ -29,6 +29,7 @@ const OTHERS: &[&[&Rule]] = &[
     rules::WAIVER_RULES,
     views::netplan::RULES,
     placing::RULES,
+    network::rules::RULES,
 ];
 
 static ALL: LazyLock<Vec<&'static Rule>> = LazyLock::new(|| {

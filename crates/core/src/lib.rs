@@ -13,6 +13,7 @@ pub mod edit;
 pub mod finding;
 pub mod host;
 pub mod machine;
+pub mod network;
 pub mod output;
 pub mod placing;
 pub mod rules;

@@ -47,6 +47,11 @@ impl MacAddress {
         fault(format!("has {} hexadecimal digits, and a MAC address has twelve", bare.len()), None)
     }
 
+    /// The address of six bytes, in the order of the wire.
+    pub fn from_bytes(bytes: [u8; 6]) -> Self {
+        Self(bytes)
+    }
+
     fn from_digits(digits: &str) -> Option<Self> {
         if digits.len() != 12 {
             return None;

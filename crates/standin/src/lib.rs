@@ -1,8 +1,11 @@
-//! Stand-ins of what Impostazione prepares. Nothing here knows how the settings were made: a volume is read by the rules
-//! for volumes, a document by those for documents, and the values as the product's own scripts would take them.
+//! Stand-ins of what Impostazione prepares, and of the site around it.
+//!
+//! Of guests, nothing here knows how the settings were made: a volume is read by the rules for volumes, a document by those for
+//! documents, and the values as the product's own scripts would take them. [`site`] has the services of a whole site.
 
 mod environment;
 mod guest;
+pub mod site;
 mod volume;
 
 pub use environment::{Environment, EnvironmentFault};

@@ -1,5 +1,6 @@
 //! What people see.
 
+mod asking_progress;
 mod change_view;
 mod counts;
 mod difference_view;
@@ -9,6 +10,7 @@ mod link_words;
 mod netplan_view;
 mod origins_view;
 mod package_view;
+mod probe_view;
 mod progress;
 mod review_view;
 mod rootfs_view;
@@ -20,6 +22,7 @@ mod theme;
 
 pub(crate) use impostazione_text::visible::harmless;
 
+pub(crate) use asking_progress::AskingProgress;
 pub(crate) use change_view::show_change;
 pub(crate) use counts::{correctable_line, count, summary_line, summary_of_host, summary_of_part};
 pub(crate) use difference_view::show_comparison;
@@ -28,6 +31,7 @@ pub(crate) use inventory_view::show_inventory;
 pub(crate) use netplan_view::show_netplan_host;
 pub(crate) use origins_view::show_origins;
 pub(crate) use package_view::{show_package, show_why};
+pub(crate) use probe_view::{show_plan, show_records, show_tally};
 pub(crate) use progress::Progress;
 pub(crate) use review_view::{show_review, show_told};
 pub(crate) use rootfs_view::{show_rootfs, show_rootfs_heading};

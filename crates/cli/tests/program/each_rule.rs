@@ -169,6 +169,8 @@ fn no_rule_is_left_out_here() {
     tested.insert("rows-values-malformed");
     // tests/program/rootfs_rules.rs has those on root filesystems.
     tested.extend(rules.iter().filter(|rule| crate::rootfs_rules::is_of_rootfs(rule)));
+    // tests/program/probing.rs has those on the network.
+    tested.extend(rules.iter().filter(|rule| crate::probing::is_of_network(rule)));
     assert_eq!(tested, rules);
 }
 

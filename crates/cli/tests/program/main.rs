@@ -47,6 +47,7 @@ mod pictures;
 mod placing;
 mod placing_judges;
 mod plain_words;
+mod probing;
 mod render;
 mod renumbering;
 mod review;

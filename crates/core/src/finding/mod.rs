@@ -13,6 +13,6 @@ pub use correction::{Corrections, correct_sheet};
 pub use found::Finding;
 pub(crate) use redaction::Redaction;
 pub use report::{Report, ReportedFinding};
-pub use rule::{Examples, Rule};
+pub use rule::{Asked, Examples, Rule};
 pub use severity::{Nature, Severity};
 pub use summary::Summary;

@@ -33,6 +33,15 @@ pub struct Rule {
     pub about_credentials: bool,
     /// Whether it holds for any host, whoever wrote its files.
     pub of_any_host: bool,
+    /// When the network has to be asked to find it; empty where reading finds it.
+    pub asked: &'static [Asked],
+}
+
+/// When the network is asked.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Asked {
+    /// Before the machines start for the first time.
+    Before,
 }
 
 /// What the examples of a rule are pieces of.
@@ -44,6 +53,8 @@ pub enum Examples {
     NetplanFiles,
     /// A root filesystem: paths, and what is in them.
     Rootfs,
+    /// A network: how the stand-ins of a sheet's site show one like it.
+    Network,
 }
 
 impl Rule {
@@ -61,6 +72,7 @@ impl Rule {
         about_absence: false,
         about_credentials: false,
         of_any_host: false,
+        asked: &[],
     };
 }
 

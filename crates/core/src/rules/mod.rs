@@ -42,4 +42,6 @@ pub use judge::Judge;
 pub use proved::ProvedSite;
 pub(crate) use registry::{FAMILIES, run, run_on_any_host, run_on_told_values};
 pub(crate) use route::ROUTE_UNREACHABLE;
-pub(crate) use waiver::{RULES as WAIVER_RULES, apply as apply_waivers};
+pub(crate) use waiver::{
+    Observed, RULES as WAIVER_RULES, apply as apply_waivers, apply_to_observed as apply_waivers_of_observed,
+};

@@ -4,7 +4,7 @@ use globset::GlobMatcher;
 use impostazione_text::{Place, Written, nearest};
 use jiff::civil::Date;
 
-use crate::finding::{Finding, Nature, Rule, Severity};
+use crate::finding::{Asked, Finding, Nature, Rule, Severity};
 use crate::sheet::{WAIVER, WaiverEntry};
 
 pub(crate) const RULES: &[&Rule] = &[&WAIVER_EXPIRED, &WAIVER_UNMATCHED, &WAIVER_NOT_ALLOWED];
@@ -59,21 +59,34 @@ struct Waiver {
 }
 
 impl Waiver {
+    /// Whether it is for a machine.
+    fn names(&self, machine: &str) -> bool {
+        self.machines.as_ref().is_none_or(|globs| globs.iter().any(|glob| glob.is_match(machine)))
+    }
+
     fn silences(&self, finding: &Finding, machines: &[&str]) -> bool {
         // What another machine refuses is no judgment, whatever the rule's other findings are.
         self.rule == finding.rule
             && finding.nature() != Nature::Fault
-            && self.machines.as_ref().is_none_or(|globs| {
-                let is_named = |machine: &str| globs.iter().any(|glob| glob.is_match(machine));
-                match &finding.machine {
+            && (self.machines.is_none()
+                || match &finding.machine {
                     // What several machines share is set aside for all of them or not at all.
                     Some(machine) => {
-                        is_named(machine) && finding.also.iter().all(|machine| is_named(machine))
+                        self.names(machine) && finding.also.iter().all(|machine| self.names(machine))
                     }
                     // What is no machine's own, as in [common], is every machine's.
-                    None => !machines.is_empty() && machines.iter().all(|machine| is_named(machine)),
-                }
-            })
+                    None => !machines.is_empty() && machines.iter().all(|machine| self.names(machine)),
+                })
+    }
+
+    /// The finding that it is for nothing.
+    fn unmatched(&self) -> Finding {
+        Finding::on_sheet(
+            &WAIVER_UNMATCHED,
+            self.place,
+            format!("There is no finding of {} to waive.", self.rule.name),
+            "remove the waiver, or correct its `machines`",
+        )
     }
 }
 
@@ -89,25 +102,65 @@ pub(crate) fn apply(
     let mut about = Vec::new();
     let mut waivers: Vec<Waiver> =
         entries.iter().filter_map(|entry| read(entry, today, known, &mut about)).collect();
-    for finding in findings.iter_mut() {
-        for waiver in &mut waivers {
+    silence(&mut waivers, machines, findings);
+    // What was not looked at may be what a waiver was written for.
+    let all_was_looked_at = !findings.iter().any(|finding| finding.rule.not_looked_at);
+    let is_for_nothing =
+        |waiver: &&Waiver| !waiver.matched && waiver.rule.asked.is_empty() && all_was_looked_at;
+    about.extend(waivers.iter().filter(is_for_nothing).map(Waiver::unmatched));
+    findings.append(&mut about);
+}
+
+/// What was asked of the network.
+pub(crate) struct Observed<'a> {
+    /// When.
+    pub when: Asked,
+    /// All machines that the sheet has.
+    pub machines: &'a [&'a str],
+    /// Whether it was asked about a machine.
+    pub were_asked: &'a dyn Fn(&str) -> bool,
+}
+
+/// The same for findings of what was seen of the network. Only waivers of rules that this asking looks for are judged, and only
+/// where all machines that they are for were asked about, and nothing about them could not be looked at. What else is wrong
+/// with waivers was said of the sheet.
+pub(crate) fn apply_to_observed(
+    entries: &[WaiverEntry],
+    today: Date,
+    known: &[&'static Rule],
+    observed: &Observed<'_>,
+    findings: &mut Vec<Finding>,
+) {
+    let read_one = |entry| read(entry, today, known, &mut Vec::new());
+    let is_of_this_asking = |waiver: &Waiver| waiver.rule.asked.contains(&observed.when);
+    let mut waivers: Vec<Waiver> =
+        entries.iter().filter_map(read_one).filter(|waiver| is_of_this_asking(waiver)).collect();
+    silence(&mut waivers, observed.machines, findings);
+    let is_for_nothing = |waiver: &&Waiver| {
+        let mut meant = observed.machines.iter().filter(|machine| waiver.names(machine));
+        let in_doubt = |finding: &Finding| {
+            let mut machines = finding.machine.iter().chain(&finding.also);
+            finding.rule.not_looked_at
+                && (finding.machine.is_none() || machines.any(|machine| waiver.names(machine)))
+        };
+        !waiver.matched
+            && meant.all(|machine| (observed.were_asked)(machine))
+            && !findings.iter().any(in_doubt)
+    };
+    let about: Vec<Finding> = waivers.iter().filter(is_for_nothing).map(Waiver::unmatched).collect();
+    findings.extend(about);
+}
+
+/// Marks the findings that waivers silence.
+fn silence(waivers: &mut [Waiver], machines: &[&str], findings: &mut [Finding]) {
+    for finding in findings {
+        for waiver in &mut *waivers {
             if waiver.silences(finding, machines) {
                 waiver.matched = true;
                 finding.waived_because = Some(waiver.reason.clone());
             }
         }
     }
-    // What was not looked at may be what a waiver was written for.
-    let all_was_looked_at = !findings.iter().any(|finding| finding.rule.not_looked_at);
-    for waiver in waivers.iter().filter(|waiver| !waiver.matched && all_was_looked_at) {
-        about.push(Finding::on_sheet(
-            &WAIVER_UNMATCHED,
-            waiver.place,
-            format!("There is no finding of {} to waive.", waiver.rule.name),
-            "remove the waiver, or correct its `machines`",
-        ));
-    }
-    findings.append(&mut about);
 }
 
 /// A waiver that counts. One that cannot be read has findings for that.

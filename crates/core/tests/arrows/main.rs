@@ -11,10 +11,11 @@ use std::path::Path;
 use imports::{Imports, circles};
 
 /// The folders and files at the top of the core, the lowest first. What is not listed is below everything.
-const ORDER: [&str; 12] = [
+const ORDER: [&str; 13] = [
     "finding",
     "sheet",
     "machine",
+    "network",
     "appliance",
     "rules",
     "host",

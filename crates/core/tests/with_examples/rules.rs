@@ -16,9 +16,11 @@ fn names_are_kebab_case_and_unique() {
         assert!(rule.name.chars().all(is_plain), "{}", rule.name);
         assert!(rule.summary.len() < 100 && !rule.summary.ends_with('.'), "{}", rule.name);
         assert!(rule.explanation.ends_with('.'), "{}", rule.name);
-        for (kind, marker) in
-            [(Examples::NetplanFiles, "# a netplan file"), (Examples::Rootfs, "# a root filesystem")]
-        {
+        for (kind, marker) in [
+            (Examples::NetplanFiles, "# a netplan file"),
+            (Examples::Rootfs, "# a root filesystem"),
+            (Examples::Network, "# a network"),
+        ] {
             for example in [rule.wrong, rule.right] {
                 assert_eq!(rule.examples == kind, example.starts_with(marker), "{}", rule.name);
             }
@@ -29,7 +31,8 @@ fn names_are_kebab_case_and_unique() {
 #[test]
 fn each_wrong_example_breaks_its_rule_alone_and_each_right_one_breaks_none() {
     let mut astray = Vec::new();
-    for rule in all() {
+    // What is seen of a network takes one: tests/program/probing.rs of the program plays it.
+    for rule in all().iter().filter(|rule| rule.examples != Examples::Network) {
         let wrong: BTreeSet<&str> = standing(&assess_example(rule.wrong)).into_iter().collect();
         if wrong != BTreeSet::from([rule.name]) {
             astray.push(format!("wrong example of {} gives {wrong:?}:\n{}", rule.name, rule.wrong));

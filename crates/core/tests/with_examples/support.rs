@@ -169,12 +169,11 @@ fn inspect_example(example: &str) -> Assessment {
     let files =
         texts.enumerate().map(|(index, text)| Source::new(format!("{index}0-net.yaml"), text)).collect();
     let inspection = inspect_netplan("gauge-01", Sources::default(), files, NEWEST_NETPLAN);
-    Assessment {
-        sources: inspection.sources,
-        site: inspection.site,
-        findings: inspection.findings,
-        is_whole: true,
-    }
+    let mut assessment = assess_text(BASE);
+    assessment.sources = inspection.sources;
+    assessment.site = inspection.site;
+    assessment.findings = inspection.findings;
+    assessment
 }
 
 /// A root filesystem on which everything is right: paths and what is in them.
@@ -200,7 +199,7 @@ fn rootfs_example(example: &str) -> Assessment {
         std::fs::create_dir_all(path.parent().unwrap()).unwrap();
         std::fs::write(path, text).unwrap();
     }
-    let assessment = assess_example(match piece.get("output").and_then(toml::Value::as_str) {
+    let mut assessment = assess_example(match piece.get("output").and_then(toml::Value::as_str) {
         Some("wifi") => {
             "[subnet.quay]\nwifi = { ssid = \"quay\", passphrase = { secret = \"quay-wifi\" }, country = \"IT\" }\n\
              [secret.quay-wifi]\nfrom = \"file\"\npath = \"quay-wifi.secret\"\n[[host]]\nname = \"gauge-01\"\n\
@@ -269,8 +268,8 @@ fn rootfs_example(example: &str) -> Assessment {
         may_replace: false,
         is_answered: false,
     };
-    let (sources, findings) = judge_rootfs(&case);
-    Assessment { sources, findings, ..assessment }
+    (assessment.sources, assessment.findings) = judge_rootfs(&case);
+    assessment
 }
 
 fn lay_over(base: &mut toml::Table, piece: toml::Table) {

@@ -1,0 +1,15 @@
+//! What the network answered. Each answer tells apart what was seen, what cannot be told from here, and what was not looked at.
+
+mod answers;
+mod clock;
+mod connection;
+mod lease;
+mod looked_up;
+mod presence;
+
+pub use answers::Answers;
+pub use clock::{Clock, KeyProof, Reading};
+pub use connection::Connection;
+pub use lease::Leases;
+pub use looked_up::{Found, LookedUp, MOST_RECORDS};
+pub use presence::{Doubt, Presence, Seen};

@@ -1,0 +1,28 @@
+//! Asks the network of a site what it is like, and holds the answers against the sheet.
+//!
+//! One direction: a [`Plan`](question::Plan) says what the sheet expects of the network; [`ask`](ask::ask) sends its questions by a
+//! [`Network`](network::Network), which is the real one or one that is simulated; [`judge`](judge::judge) makes
+//! findings of the [`Answers`](answer::Answers), and needs no network. What could not be looked at is another answer than that
+//! nothing was there, all the way.
+
+pub mod answer;
+pub mod ask;
+mod clock;
+mod dns;
+pub mod judge;
+pub mod network;
+mod obstacle;
+mod offer;
+pub mod question;
+mod stop;
+
+pub use obstacle::Obstacle;
+pub use stop::Stop;
+
+/// What strangers' bytes are read as, for tests that hand them over.
+#[doc(hidden)]
+pub mod strangers {
+    pub use crate::clock::read_time;
+    pub use crate::dns::read_answer;
+    pub use crate::offer::read_offer;
+}

@@ -1,0 +1,101 @@
+//! The network of this computer.
+
+use std::collections::HashMap;
+use std::io;
+use std::net::{IpAddr, SocketAddr};
+use std::sync::Mutex;
+
+use impostazione_core::network::Transport;
+
+use super::echo::echoes;
+use super::kernel_tables::{KernelLink, KernelTables, Way};
+use super::neighbors::look;
+use super::network::{Network, Reach, Standing};
+use crate::answer::{Doubt, Leases, Presence};
+use crate::obstacle::Obstacle;
+use crate::offer;
+use crate::stop::Stop;
+
+/// The network of this computer.
+pub struct RealNetwork {
+    tables: Mutex<KernelTables>,
+    links: HashMap<u32, KernelLink>,
+}
+
+impl RealNetwork {
+    /// The network as the kernel knows it now.
+    pub fn open() -> io::Result<Self> {
+        let tables = KernelTables::open()?;
+        let links = tables.links()?;
+        Ok(Self { tables: Mutex::new(tables), links })
+    }
+
+    fn way_to(&self, address: IpAddr) -> io::Result<Way> {
+        let tables = self.tables.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        tables.way_to(address)
+    }
+
+    fn name(&self, index: u32) -> String {
+        self.links.get(&index).map_or_else(|| format!("link {index}"), |link| link.name.clone())
+    }
+
+    /// The link that has an address of this computer: which one, the kernel's route does not say.
+    fn own_link(address: IpAddr) -> String {
+        if address.is_loopback() { "lo".to_owned() } else { "one of its links".to_owned() }
+    }
+}
+
+impl Network for RealNetwork {
+    fn standing(&self, address: IpAddr) -> Standing {
+        match self.way_to(address) {
+            Ok(Way::Own) => Standing::Known(Presence::ThisComputer(Self::own_link(address))),
+            Ok(Way::Link(index)) => match self.links.get(&index) {
+                Some(link) if link.has_neighbors => Standing::Attached,
+                _ => Standing::Known(Presence::CannotTell(Doubt::NoNeighbors(self.name(index)))),
+            },
+            Ok(Way::Router) => Standing::BehindRouter,
+            Ok(Way::None) => Standing::Known(Presence::NotLooked(Obstacle::NoRoute)),
+            Err(error) => Standing::Known(Presence::NotLooked(Obstacle::of(&error))),
+        }
+    }
+
+    fn look_at_neighbors(
+        &self,
+        addresses: &[IpAddr],
+        stop: &Stop,
+        settled: &mut dyn FnMut(IpAddr, Presence),
+    ) {
+        let mut on_links = Vec::with_capacity(addresses.len());
+        for address in addresses {
+            match self.way_to(*address) {
+                Ok(Way::Link(index)) => on_links.push((*address, index)),
+                Ok(_) => settled(*address, Presence::NotLooked(Obstacle::NoRoute)),
+                Err(error) => settled(*address, Presence::NotLooked(Obstacle::of(&error))),
+            }
+        }
+        look(&on_links, &|index| self.name(index), stop, settled);
+    }
+
+    fn reach(&self, _: Transport, to: SocketAddr) -> Reach {
+        // What a name leads to is a stranger's word.
+        let ip = to.ip();
+        let is_odd =
+            ip.is_unspecified() || ip.is_multicast() || matches!(ip, IpAddr::V4(four) if four.is_broadcast());
+        if is_odd { Reach::Barred(Obstacle::NoRoute) } else { Reach::At(to) }
+    }
+
+    fn echoes(&self, address: IpAddr) -> Option<bool> {
+        echoes(address)
+    }
+
+    fn offers(&self, near: IpAddr, stop: &Stop) -> Leases {
+        match self.way_to(near) {
+            Ok(Way::Link(index)) => match self.links.get(&index) {
+                Some(link) => offer::ask(&link.name, &link.hardware, stop),
+                None => Leases::NotAttached,
+            },
+            Ok(_) => Leases::NotAttached,
+            Err(error) => Leases::NotLooked(Obstacle::of(&error)),
+        }
+    }
+}

@@ -1,0 +1,11 @@
+//! The whole site of a sheet on loopback: DNS servers, time servers and other services as the sheet says, or with faults.
+
+mod clock;
+mod fault;
+mod mock_site;
+mod names;
+mod places;
+mod ports;
+
+pub use fault::{Fault, FaultFault, duration};
+pub use mock_site::MockSite;
