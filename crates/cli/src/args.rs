@@ -674,7 +674,10 @@ pub(crate) struct MockSiteArguments {
     #[arg(long, value_name = "FILE")]
     pub(crate) map: PathBuf,
 
-    /// Something that is wrong with the network, such as taken=gauge-01; may be repeated
+    /// Something that is wrong with the network; may be repeated. About a machine: taken=NAME, already-up=NAME,
+    /// old-address=NAME, no-name=NAME, other-name=NAME, no-reverse=NAME, other-reverse=NAME. About a server or gateway:
+    /// silent=ADDRESS, no-tcp=ADDRESS, refuses=ADDRESS, no-outside=ADDRESS, unsynchronized=ADDRESS, other-time-key=ADDRESS,
+    /// clock-off=90s or clock-off=ADDRESS,90s. Also no-domain=DOMAIN, lease=ADDRESS, behind-router=SUBNET
     #[arg(long, value_name = "FAULT")]
     pub(crate) fault: Vec<String>,
 

@@ -25,7 +25,7 @@ pub enum Obstacle {
 }
 
 impl Obstacle {
-    /// What stands behind an error of the kernel.
+    /// What an error of the kernel means.
     pub fn of(error: &io::Error) -> Self {
         match error.kind() {
             io::ErrorKind::PermissionDenied => Self::NotPermitted,

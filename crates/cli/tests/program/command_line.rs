@@ -223,7 +223,7 @@ fn command_lines_in_the_docs_are_of_this_program() {
             let Some(typed) = typed.strip_prefix("impostazione ") else { continue };
             let typed = typed.split(" #").next().unwrap();
             let words: Vec<&str> = typed.split_whitespace().collect();
-            let depth = if words[0] == "secret" { 2 } else { 1 };
+            let depth = if ["secret", "probe"].contains(&words[0]) { 2 } else { 1 };
             let help = workspace.run(&[&words[..depth], &["--help"]].concat());
             seen += 1;
             let options = words.iter().filter(|word| word.starts_with("--"));

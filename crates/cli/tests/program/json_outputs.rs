@@ -9,7 +9,7 @@ use crate::card::{CARD, Card, with_output};
 use crate::support::{Run, Workspace};
 
 /// The commands that have `--format json`, each with arguments that make it say something.
-const COMMANDS: [&[&str]; 38] = [
+const COMMANDS: [&[&str]; 41] = [
     &["check", "sheet.toml"],
     &["check", "slips.toml"],
     &["check", "torn.toml"],
@@ -36,6 +36,9 @@ const COMMANDS: [&[&str]; 38] = [
     &["place", "output/gauge-01", CARD, "--dry-run"],
     &["place", "output/gauge-01", CARD, "--yes"],
     &["place", "output/gauge-02", CARD, "--yes"],
+    &["mock-site", "sheet.toml", "--map", "map.toml", "--for", "1s"],
+    &["probe before", "sheet.toml", "--dry-run"],
+    &["probe before", "sheet.toml", "--through", "other-map.toml"],
     &["render", "sheet.toml", "--into", "again"],
     &["render", "slips.toml", "--into", "again"],
     &["renumber", "sheet.toml", "quay", "10.65.10.0/24", "--dry-run"],
@@ -71,6 +74,7 @@ fn each_report_is_one_document() {
     let from_store =
         workspace.read("sheet.toml").replace("from = \"file\"\npath = \"keeper.secret\"", "from = \"store\"");
     workspace.write("store.toml", from_store);
+    workspace.write("other-map.toml", "format = 1\nsheet = \"other.toml\"\n");
     for command in COMMANDS {
         let words: Vec<&str> = command[0].split(' ').chain(command[1..].iter().copied()).collect();
         // What changes nothing is asked once with less to say, and once with more.

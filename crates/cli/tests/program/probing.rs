@@ -174,6 +174,15 @@ fn what_would_be_asked_is_shown_and_nothing_is_sent() {
 }
 
 #[test]
+fn help_has_every_fault() {
+    let help = Workspace::new().run(&["mock-site", "--help"]).stdout;
+    let words: Vec<&str> = help.split_whitespace().collect();
+    for (kind, _) in impostazione_standin::site::Fault::kinds() {
+        assert!(words.iter().any(|word| word.starts_with(&format!("{kind}="))), "{kind}");
+    }
+}
+
+#[test]
 fn a_map_that_is_none_is_refused() {
     let workspace = workspace();
     let mut page = Page::on("probing-refusals");

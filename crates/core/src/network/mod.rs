@@ -1,4 +1,4 @@
-//! What the network of a site is held against: the rules on what was seen of it, the map of a network that is simulated, and the
+//! What the network of a site is checked against: the rules on what was seen of it, the map of a network that is simulated, and the
 //! keys of time servers. Who asks is elsewhere.
 
 mod network_map;

@@ -32,7 +32,7 @@ impl TimeKeyValue {
     }
 
     /// The digest with which a packet is proved: of the key and the packet (RFC 5905, section 7.3), or a message authentication
-    /// code (RFC 8573). Nothing where the value is none of such a key.
+    /// code (RFC 8573). Nothing where the value does not fit the hash.
     pub fn proof(&self, packet: &[u8]) -> Option<Vec<u8>> {
         let text = self.value.reveal();
         let bytes = Zeroizing::new(match text.strip_prefix("HEX:") {

@@ -52,7 +52,7 @@ pub enum Fault {
 #[error("{0}")]
 pub struct FaultFault(String);
 
-/// The kinds of faults, each with what stands behind its `=`.
+/// The kinds of faults, each with what comes after its `=`.
 const KINDS: [(&str, &str); 17] = [
     ("taken", "NAME"),
     ("already-up", "NAME"),

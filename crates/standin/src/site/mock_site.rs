@@ -132,7 +132,7 @@ fn zone(site: &Site, places: &Places, faults: &[Fault]) -> Zone {
             }
         }
         if is(Fault::OtherName, label) {
-            // Whatever it is, it is none of the machine's.
+            // Whatever it is, the machine does not have it.
             addresses = addresses.iter().map(|address| another(*address, site)).collect();
         }
         if !is(Fault::NoName, label) {

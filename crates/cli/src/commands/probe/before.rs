@@ -106,7 +106,7 @@ pub(crate) fn run(arguments: &BeforeArguments, quiet: bool, verbose: bool) -> Re
     }
 }
 
-/// Refuses to hold a network against a sheet that is wrong.
+/// Refuses to check a network against a sheet that is wrong.
 fn refuse(
     arguments: &BeforeArguments,
     assessment: &Assessment,
@@ -118,7 +118,7 @@ fn refuse(
         let name = arguments.sheet.display();
         let errors = terminal::count(findings.len(), "error", "errors");
         terminal::say_error(&format!(
-            "nothing was asked: {name} has {errors}; correct the sheet first, since the network is held against it"
+            "nothing was asked: {name} has {errors}; correct the sheet first, since the network is checked against it"
         ));
     } else {
         let machines = assessment.site.machines.len();
