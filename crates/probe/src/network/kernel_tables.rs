@@ -3,11 +3,13 @@
 use std::collections::HashMap;
 use std::io;
 use std::net::IpAddr;
+use std::time::Duration;
 
 use impostazione_net::Family;
 use netlink_packet_core::{
     NLM_F_ACK, NLM_F_DUMP, NLM_F_REQUEST, NetlinkHeader, NetlinkMessage, NetlinkPayload,
 };
+use netlink_packet_route::address::{AddressAttribute, AddressMessage};
 use netlink_packet_route::link::{LinkAttribute, LinkFlags, LinkMessage};
 use netlink_packet_route::neighbour::{
     NeighbourAddress, NeighbourAttribute, NeighbourMessage, NeighbourState,
@@ -16,6 +18,8 @@ use netlink_packet_route::route::{RouteAddress, RouteAttribute, RouteMessage, Ro
 use netlink_packet_route::{AddressFamily, RouteNetlinkMessage};
 use netlink_sys::protocols::NETLINK_ROUTE;
 use netlink_sys::{Socket, SocketAddr};
+
+use super::neighbors::ago;
 
 /// The most datagrams of one answer that are read.
 const MOST_DATAGRAMS: usize = 100_000;
@@ -49,6 +53,8 @@ pub(super) struct Neighbor {
     pub(super) link: u32,
     pub(super) state: NeighbourState,
     pub(super) hardware: Vec<u8>,
+    /// How long ago it was certain that it is there.
+    pub(super) confirmed_ago: Duration,
 }
 
 /// A channel to the kernel.
@@ -82,6 +88,21 @@ impl KernelTables {
         Ok(links)
     }
 
+    /// The index of the link that has an address of this computer.
+    pub(super) fn link_of_own(&self, own: IpAddr) -> io::Result<Option<u32>> {
+        let mut found = None;
+        self.ask(RouteNetlinkMessage::GetAddress(AddressMessage::default()), NLM_F_DUMP, |message| {
+            let RouteNetlinkMessage::NewAddress(address) = message else { return };
+            let is_it = |attribute: &AddressAttribute| {
+                matches!(attribute, AddressAttribute::Address(it) | AddressAttribute::Local(it) if *it == own)
+            };
+            if address.attributes.iter().any(is_it) {
+                found = Some(address.header.index);
+            }
+        })?;
+        Ok(found)
+    }
+
     /// The way to an address.
     pub(super) fn way_to(&self, address: IpAddr) -> io::Result<Way> {
         let mut asked = RouteMessage::default();
@@ -113,6 +134,7 @@ impl KernelTables {
             let RouteNetlinkMessage::NewNeighbour(entry) = message else { return };
             let mut address = None;
             let mut hardware = Vec::new();
+            let mut confirmed_ago = Duration::MAX;
             for attribute in entry.attributes {
                 match attribute {
                     NeighbourAttribute::Destination(NeighbourAddress::Inet(four)) => {
@@ -122,12 +144,14 @@ impl KernelTables {
                         address = Some(IpAddr::V6(six));
                     }
                     NeighbourAttribute::LinkLayerAddress(bytes) => hardware = bytes,
+                    NeighbourAttribute::CacheInfo(info) => confirmed_ago = ago(info.confirmed),
                     _ => {}
                 }
             }
             if let Some(address) = address {
                 let link = entry.header.ifindex;
-                neighbors.insert((address, link), Neighbor { link, state: entry.header.state, hardware });
+                let state = entry.header.state;
+                neighbors.insert((address, link), Neighbor { link, state, hardware, confirmed_ago });
             }
         })?;
         Ok(neighbors)

@@ -4,11 +4,12 @@
 use std::collections::HashMap;
 use std::fs;
 use std::io;
-use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, UdpSocket};
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr, UdpSocket};
 use std::time::{Duration, Instant};
 
 use impostazione_net::{Family, MacAddress};
 use netlink_packet_route::neighbour::NeighbourState;
+use socket2::{Domain, Protocol, Socket, Type};
 
 use super::kernel_tables::{KernelTables, Neighbor};
 use crate::answer::{Doubt, Presence, Seen};
@@ -25,10 +26,15 @@ const USUAL_ROOM: usize = 1024;
 const PAUSE: Duration = Duration::from_millis(100);
 /// How long an address that was not known before takes at the most: three requests, a second apart, and some.
 const NEW: Duration = Duration::from_millis(4500);
-/// How long one takes that was known before: the kernel believes it for five seconds and then asks three times.
-const KNOWN: Duration = Duration::from_secs(11);
+/// How long one takes that the kernel has seen before: it believes that for up to 45 seconds, waits for five more, and then asks
+/// three times.
+const SEEN_BEFORE: Duration = Duration::from_secs(56);
 /// After this long, an entry that has gone was one that nobody answered for.
 const ASKED_IN_VAIN: Duration = Duration::from_millis(2500);
+/// What the kernel says of a connection that has begun (`EINPROGRESS`).
+const IN_PROGRESS: i32 = 115;
+/// Ticks of a second in which the kernel counts the age of entries (`USER_HZ`).
+const TICK: Duration = Duration::from_millis(10);
 
 /// How many addresses of a family are asked for at once: no more than a quarter of the kernel's table.
 pub(super) fn most_at_once(family: Family) -> usize {
@@ -38,10 +44,10 @@ pub(super) fn most_at_once(family: Family) -> usize {
     (room.unwrap_or(USUAL_ROOM) / 4).clamp(1, MOST_AT_ONCE)
 }
 
-/// The longest that so many addresses take.
+/// The longest that so many addresses take, where the kernel has seen no more of them than are asked for at once.
 pub(crate) fn longest(count: usize) -> Duration {
     let rounds = count.div_ceil(most_at_once(Family::V4).min(most_at_once(Family::V6)));
-    KNOWN * u32::try_from(rounds).unwrap_or(u32::MAX)
+    SEEN_BEFORE + NEW * u32::try_from(rounds).unwrap_or(u32::MAX)
 }
 
 /// An address that was asked for and is not settled.
@@ -49,9 +55,19 @@ struct Open {
     address: IpAddr,
     /// Index of the link.
     link: u32,
+    /// What was sent: who is there but does not listen says so, and that arrives here.
+    socket: UdpSocket,
+    /// A connection that is tried where the kernel believes that somebody is there: whatever comes back confirms it.
+    knock: Option<Socket>,
     since: Instant,
-    within: Duration,
+    /// Whether the kernel believed before that somebody is there, so that this has to be confirmed.
+    was_believed: bool,
+    /// Whether it was sent again, once the kernel no longer believed it.
+    was_repeated: bool,
+    /// Whether the kernel has taken it up.
     was_seen: bool,
+    /// Whether something came back.
+    has_answered: bool,
 }
 
 /// Asks for addresses of one family, each on the link of an index, some at a time.
@@ -63,119 +79,142 @@ pub(super) fn look(
 ) {
     let Some((first, _)) = addresses.first() else { return };
     let family = Family::of(*first);
-    let opened = KernelTables::open().and_then(|tables| Ok((tables, socket(family)?)));
-    let (tables, socket) = match opened {
-        Ok(opened) => opened,
-        Err(error) => {
-            let obstacle = Obstacle::of(&error);
-            for (address, _) in addresses {
-                settled(*address, Presence::NotLooked(obstacle.clone()));
+    let mut waiting = addresses.iter();
+    let mut open: Vec<Open> = Vec::new();
+    let outcome = KernelTables::open().and_then(|tables| {
+        loop {
+            let now = tables.neighbors(family)?;
+            while open.len() < most_at_once(family) && stop.why().is_none() {
+                let Some((address, link)) = waiting.next() else { break };
+                match ask(*address, *link, &now) {
+                    Ok(one) => open.push(one),
+                    Err(error) => settled(*address, Presence::NotLooked(Obstacle::of(&error))),
+                }
             }
-            return;
+            if open.is_empty() {
+                return Ok(());
+            }
+            stop.sleep(PAUSE);
+            if stop.why().is_some() {
+                return Ok(());
+            }
+            let now = tables.neighbors(family)?;
+            open.retain_mut(|one| match one.state(&now, names) {
+                Some(presence) => {
+                    settled(one.address, presence);
+                    false
+                }
+                None => true,
+            });
         }
+    });
+    let obstacle = match outcome {
+        Ok(()) => stop.why().unwrap_or(Obstacle::OutOfTime),
+        Err(error) => Obstacle::of(&error),
     };
-    for round in addresses.chunks(most_at_once(family)) {
-        let before = tables.neighbors(family).unwrap_or_default();
-        let mut open = Vec::new();
-        for (address, link) in round {
-            if let Some(obstacle) = stop.why() {
-                settled(*address, Presence::NotLooked(obstacle));
-                continue;
-            }
-            match socket.send_to(&[], (*address, PORT)) {
-                Ok(_) => {
-                    let known = before.get(&(*address, *link)).map(|neighbor| &neighbor.state);
-                    let is_believed = matches!(
-                        known,
-                        Some(NeighbourState::Stale | NeighbourState::Delay | NeighbourState::Probe)
-                    );
-                    open.push(Open {
-                        address: *address,
-                        link: *link,
-                        since: Instant::now(),
-                        within: if is_believed { KNOWN } else { NEW },
-                        was_seen: false,
-                    });
-                }
-                Err(error) => settled(*address, Presence::NotLooked(Obstacle::of(&error))),
-            }
-        }
-        settle(&tables, family, open, names, stop, settled);
+    let left = open.iter().map(|one| one.address).chain(waiting.map(|(address, _)| *address));
+    for address in left {
+        settled(address, Presence::NotLooked(obstacle.clone()));
     }
 }
 
-fn socket(family: Family) -> io::Result<UdpSocket> {
-    match family {
-        Family::V4 => UdpSocket::bind((Ipv4Addr::UNSPECIFIED, 0)),
-        Family::V6 => UdpSocket::bind((Ipv6Addr::UNSPECIFIED, 0)),
+/// Sends an address something, so that the kernel looks for it.
+fn ask(address: IpAddr, link: u32, table: &HashMap<(IpAddr, u32), Neighbor>) -> io::Result<Open> {
+    let socket = match address {
+        IpAddr::V4(_) => UdpSocket::bind((Ipv4Addr::UNSPECIFIED, 0))?,
+        IpAddr::V6(_) => UdpSocket::bind((Ipv6Addr::UNSPECIFIED, 0))?,
+    };
+    socket.connect((address, PORT))?;
+    socket.set_nonblocking(true)?;
+    socket.send(&[])?;
+    let is_belief = |neighbor: &Neighbor| {
+        !matches!(neighbor.state, NeighbourState::Failed | NeighbourState::Incomplete | NeighbourState::None)
+    };
+    let was_believed = table.get(&(address, link)).is_some_and(is_belief);
+    Ok(Open {
+        address,
+        link,
+        socket,
+        knock: if was_believed { knock(address) } else { None },
+        since: Instant::now(),
+        was_believed,
+        was_repeated: false,
+        was_seen: false,
+        has_answered: false,
+    })
+}
+
+/// Begins a connection, and does not wait for it. Where that fails at once, the kernel's own ways are left.
+fn knock(address: IpAddr) -> Option<Socket> {
+    let to = SocketAddr::new(address, PORT);
+    let socket = Socket::new(Domain::for_address(to), Type::STREAM, Some(Protocol::TCP)).ok()?;
+    socket.set_nonblocking(true).ok()?;
+    match socket.connect(&to.into()) {
+        Err(error) if error.raw_os_error() != Some(IN_PROGRESS) => None,
+        _ => Some(socket),
     }
 }
 
-/// Looks at the kernel's table until each address is settled.
-fn settle(
-    tables: &KernelTables,
-    family: Family,
-    mut open: Vec<Open>,
-    names: &dyn Fn(u32) -> String,
-    stop: &Stop,
-    settled: &mut dyn FnMut(IpAddr, Presence),
-) {
-    while !open.is_empty() {
-        stop.sleep(PAUSE);
-        if let Some(obstacle) = stop.why() {
-            for one in open {
-                settled(one.address, Presence::NotLooked(obstacle.clone()));
+/// Whether a connection that was begun was accepted or refused.
+fn has_answered(socket: &Socket) -> bool {
+    let refused = |error: io::Error| error.kind() == io::ErrorKind::ConnectionRefused;
+    socket.take_error().ok().flatten().is_some_and(refused) || socket.peer_addr().is_ok()
+}
+
+impl Open {
+    /// What the table says of the address; nothing where that is not certain yet.
+    fn state(
+        &mut self,
+        table: &HashMap<(IpAddr, u32), Neighbor>,
+        names: &dyn Fn(u32) -> String,
+    ) -> Option<Presence> {
+        let age = self.since.elapsed();
+        let is_over = age >= if self.was_believed { SEEN_BEFORE } else { NEW };
+        // Nothing is read from there but that nobody listens.
+        let refusal = self.socket.recv(&mut [0; 1]);
+        self.has_answered |= refusal.is_err_and(|error| error.kind() == io::ErrorKind::ConnectionRefused);
+        self.has_answered |= self.knock.as_ref().is_some_and(has_answered);
+        let Some(neighbor) = table.get(&(self.address, self.link)) else {
+            if self.was_seen && age >= ASKED_IN_VAIN {
+                return Some(Presence::Nobody(names(self.link)));
             }
-            return;
-        }
-        let now = match tables.neighbors(family) {
-            Ok(now) => now,
-            Err(error) => {
-                let obstacle = Obstacle::of(&error);
-                for one in open {
-                    settled(one.address, Presence::NotLooked(obstacle.clone()));
-                }
-                return;
-            }
+            return is_over.then_some(Presence::NotLooked(Obstacle::NoRoom));
         };
-        open.retain_mut(|one| match state_of(one, &now, names) {
-            Some(presence) => {
-                settled(one.address, presence);
-                false
+        self.was_seen = true;
+        // What the kernel believed before is no news, unless it was confirmed since.
+        let is_news = !self.was_believed || self.has_answered || neighbor.confirmed_ago < age;
+        let somebody = || {
+            let link = names(neighbor.link);
+            Presence::Somebody(Seen::Neighbor { mac: mac(&neighbor.hardware), link })
+        };
+        match neighbor.state {
+            NeighbourState::Permanent => return Some(Presence::CannotTell(Doubt::FixedEntry)),
+            NeighbourState::Noarp => {
+                return Some(Presence::CannotTell(Doubt::NoNeighbors(names(self.link))));
             }
-            None => true,
-        });
-    }
-}
-
-/// What the table says of an address; nothing where the kernel is still asking.
-fn state_of(
-    one: &mut Open,
-    table: &HashMap<(IpAddr, u32), Neighbor>,
-    names: &dyn Fn(u32) -> String,
-) -> Option<Presence> {
-    let age = one.since.elapsed();
-    let is_over = age >= one.within;
-    let Some(neighbor) = table.get(&(one.address, one.link)) else {
-        if one.was_seen && age >= ASKED_IN_VAIN {
-            return Some(Presence::Nobody(names(one.link)));
+            NeighbourState::Failed => return Some(Presence::Nobody(names(self.link))),
+            NeighbourState::Reachable if is_news => return Some(somebody()),
+            NeighbourState::Stale | NeighbourState::Delay | NeighbourState::Probe if self.has_answered => {
+                return Some(somebody());
+            }
+            // The kernel has stopped believing it, and asks once something is sent.
+            NeighbourState::Stale if self.was_believed && !self.was_repeated => {
+                self.was_repeated = true;
+                // Where that fails, the time runs out.
+                let _ = self.socket.send(&[]);
+            }
+            _ => {}
         }
-        return is_over.then_some(Presence::NotLooked(Obstacle::NoRoom));
-    };
-    one.was_seen = true;
-    match neighbor.state {
-        NeighbourState::Reachable => Some(Presence::Somebody(Seen::Neighbor {
-            mac: mac(&neighbor.hardware),
-            link: names(neighbor.link),
-        })),
-        NeighbourState::Failed => Some(Presence::Nobody(names(one.link))),
-        NeighbourState::Permanent => Some(Presence::CannotTell(Doubt::FixedEntry)),
-        NeighbourState::Noarp => Some(Presence::CannotTell(Doubt::NoNeighbors(names(one.link)))),
-        _ => is_over.then(|| {
+        is_over.then(|| {
             let says = "the kernel did not come to an end with this address";
             Presence::NotLooked(Obstacle::Kernel(says.to_owned()))
-        }),
+        })
     }
+}
+
+/// How long ago ticks of the kernel were.
+pub(super) fn ago(ticks: u32) -> Duration {
+    TICK * ticks
 }
 
 fn mac(bytes: &[u8]) -> Option<MacAddress> {
@@ -188,16 +227,38 @@ mod tests {
 
     use super::*;
 
+    fn open(was_believed: bool) -> Open {
+        Open {
+            address: "127.0.0.1".parse().unwrap(),
+            link: 2,
+            socket: {
+                let socket = UdpSocket::bind("127.0.0.1:0").unwrap();
+                socket.set_nonblocking(true).unwrap();
+                socket
+            },
+            knock: None,
+            since: Instant::now(),
+            was_believed,
+            was_repeated: false,
+            was_seen: false,
+            has_answered: false,
+        }
+    }
+
+    fn table(state: NeighbourState) -> HashMap<(IpAddr, u32), Neighbor> {
+        let hardware = vec![2, 0x64, 0, 0, 0, 1];
+        let neighbor = Neighbor { link: 2, state, hardware, confirmed_ago: Duration::from_secs(20) };
+        HashMap::from([(("127.0.0.1".parse().unwrap(), 2), neighbor)])
+    }
+
+    fn names(_: u32) -> String {
+        "eth0".to_owned()
+    }
+
     #[test]
     fn only_an_answer_is_somebody_and_only_silence_is_nobody() {
-        let address: IpAddr = "10.64.10.11".parse().unwrap();
-        let names = |_: u32| "eth0".to_owned();
-        let mut one = Open { address, link: 2, since: Instant::now(), within: NEW, was_seen: false };
-        let with = |state| {
-            let hardware = vec![2, 0x64, 0, 0, 0, 1];
-            HashMap::from([((address, 2), Neighbor { link: 2, state, hardware })])
-        };
-        assert_eq!(state_of(&mut one, &HashMap::new(), &names), None);
+        let mut one = open(false);
+        assert_eq!(one.state(&HashMap::new(), &names), None);
         for undecided in [
             NeighbourState::Incomplete,
             NeighbourState::Stale,
@@ -205,20 +266,32 @@ mod tests {
             NeighbourState::Probe,
             NeighbourState::None,
         ] {
-            assert_eq!(state_of(&mut one, &with(undecided), &names), None);
+            assert_eq!(one.state(&table(undecided), &names), None);
         }
-        let found = state_of(&mut one, &with(NeighbourState::Reachable), &names).unwrap();
+        let found = one.state(&table(NeighbourState::Reachable), &names).unwrap();
         assert_eq!(found.mac().unwrap().to_string(), "02:64:00:00:00:01");
-        assert_eq!(
-            state_of(&mut one, &with(NeighbourState::Failed), &names),
-            Some(Presence::Nobody("eth0".to_owned()))
-        );
-        assert_eq!(
-            state_of(&mut one, &with(NeighbourState::Permanent), &names),
-            Some(Presence::CannotTell(Doubt::FixedEntry))
-        );
+        let nobody = Some(Presence::Nobody("eth0".to_owned()));
+        assert_eq!(one.state(&table(NeighbourState::Failed), &names), nobody);
+        let fixed = Some(Presence::CannotTell(Doubt::FixedEntry));
+        assert_eq!(one.state(&table(NeighbourState::Permanent), &names), fixed);
         // What the kernel never took up was not looked at, and is not free.
-        let mut late = Open { within: Duration::ZERO, was_seen: false, ..one };
-        assert_eq!(state_of(&mut late, &HashMap::new(), &names), Some(Presence::NotLooked(Obstacle::NoRoom)));
+        let mut late = open(false);
+        late.since -= NEW;
+        let no_room = Some(Presence::NotLooked(Obstacle::NoRoom));
+        assert_eq!(late.state(&HashMap::new(), &names), no_room);
+    }
+
+    /// A cable that was pulled a moment ago: the kernel still believes that the router is there.
+    #[test]
+    fn what_the_kernel_remembers_is_not_what_answers() {
+        let mut one = open(true);
+        assert_eq!(one.state(&table(NeighbourState::Reachable), &names), None);
+        let mut confirmed = table(NeighbourState::Reachable);
+        confirmed.values_mut().for_each(|neighbor| neighbor.confirmed_ago = Duration::ZERO);
+        one.since -= Duration::from_secs(1);
+        assert!(matches!(one.state(&confirmed, &names), Some(Presence::Somebody(_))));
+        let mut refused = open(true);
+        refused.has_answered = true;
+        assert!(matches!(refused.state(&table(NeighbourState::Stale), &names), Some(Presence::Somebody(_))));
     }
 }

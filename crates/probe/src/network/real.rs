@@ -39,16 +39,19 @@ impl RealNetwork {
         self.links.get(&index).map_or_else(|| format!("link {index}"), |link| link.name.clone())
     }
 
-    /// The link that has an address of this computer: which one, the kernel's route does not say.
-    fn own_link(address: IpAddr) -> String {
-        if address.is_loopback() { "lo".to_owned() } else { "one of its links".to_owned() }
+    /// The name of the link that has an address of this computer.
+    fn own_link(&self, address: IpAddr) -> String {
+        let tables = self.tables.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let index = tables.link_of_own(address).ok().flatten();
+        drop(tables);
+        index.map_or_else(|| "one of its links".to_owned(), |index| self.name(index))
     }
 }
 
 impl Network for RealNetwork {
     fn standing(&self, address: IpAddr) -> Standing {
         match self.way_to(address) {
-            Ok(Way::Own) => Standing::Known(Presence::ThisComputer(Self::own_link(address))),
+            Ok(Way::Own) => Standing::Known(Presence::ThisComputer(self.own_link(address))),
             Ok(Way::Link(index)) => match self.links.get(&index) {
                 Some(link) if link.has_neighbors => Standing::Attached,
                 _ => Standing::Known(Presence::CannotTell(Doubt::NoNeighbors(self.name(index)))),
