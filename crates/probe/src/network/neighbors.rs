@@ -60,14 +60,22 @@ struct Open {
     /// A connection that is tried where the kernel believes that somebody is there: whatever comes back confirms it.
     knock: Option<Socket>,
     since: Instant,
-    /// Whether the kernel believed before that somebody is there, so that this has to be confirmed.
-    was_believed: bool,
-    /// Whether it was sent again, once the kernel no longer believed it.
-    was_repeated: bool,
+    belief: Belief,
     /// Whether the kernel has taken it up.
     was_seen: bool,
     /// Whether something came back.
     has_answered: bool,
+}
+
+/// Whether the kernel believed before that somebody has an address, so that this has to be confirmed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Belief {
+    /// It did not.
+    None,
+    /// It did.
+    Believed,
+    /// It did, and was sent something again when it had stopped believing it.
+    AskedAgain,
 }
 
 /// Asks for addresses of one family, each on the link of an index, some at a time.
@@ -137,8 +145,7 @@ fn ask(address: IpAddr, link: u32, table: &HashMap<(IpAddr, u32), Neighbor>) -> 
         socket,
         knock: if was_believed { knock(address) } else { None },
         since: Instant::now(),
-        was_believed,
-        was_repeated: false,
+        belief: if was_believed { Belief::Believed } else { Belief::None },
         was_seen: false,
         has_answered: false,
     })
@@ -169,7 +176,7 @@ impl Open {
         names: &dyn Fn(u32) -> String,
     ) -> Option<Presence> {
         let age = self.since.elapsed();
-        let is_over = age >= if self.was_believed { SEEN_BEFORE } else { NEW };
+        let is_over = age >= if self.belief == Belief::None { NEW } else { SEEN_BEFORE };
         // Nothing is read from there but that nobody listens.
         let refusal = self.socket.recv(&mut [0; 1]);
         self.has_answered |= refusal.is_err_and(|error| error.kind() == io::ErrorKind::ConnectionRefused);
@@ -182,7 +189,7 @@ impl Open {
         };
         self.was_seen = true;
         // What the kernel believed before is no news, unless it was confirmed since.
-        let is_news = !self.was_believed || self.has_answered || neighbor.confirmed_ago < age;
+        let is_news = self.belief == Belief::None || self.has_answered || neighbor.confirmed_ago < age;
         let somebody = || {
             let link = names(neighbor.link);
             Presence::Somebody(Seen::Neighbor { mac: mac(&neighbor.hardware), link })
@@ -198,8 +205,8 @@ impl Open {
                 return Some(somebody());
             }
             // The kernel has stopped believing it, and asks once something is sent.
-            NeighbourState::Stale if self.was_believed && !self.was_repeated => {
-                self.was_repeated = true;
+            NeighbourState::Stale if self.belief == Belief::Believed => {
+                self.belief = Belief::AskedAgain;
                 // Where that fails, the time runs out.
                 let _ = self.socket.send(&[]);
             }
@@ -227,7 +234,7 @@ mod tests {
 
     use super::*;
 
-    fn open(was_believed: bool) -> Open {
+    fn open(belief: Belief) -> Open {
         Open {
             address: "127.0.0.1".parse().unwrap(),
             link: 2,
@@ -238,8 +245,7 @@ mod tests {
             },
             knock: None,
             since: Instant::now(),
-            was_believed,
-            was_repeated: false,
+            belief,
             was_seen: false,
             has_answered: false,
         }
@@ -257,7 +263,7 @@ mod tests {
 
     #[test]
     fn only_an_answer_is_somebody_and_only_silence_is_nobody() {
-        let mut one = open(false);
+        let mut one = open(Belief::None);
         assert_eq!(one.state(&HashMap::new(), &names), None);
         for undecided in [
             NeighbourState::Incomplete,
@@ -275,7 +281,7 @@ mod tests {
         let fixed = Some(Presence::CannotTell(Doubt::FixedEntry));
         assert_eq!(one.state(&table(NeighbourState::Permanent), &names), fixed);
         // What the kernel never took up was not looked at, and is not free.
-        let mut late = open(false);
+        let mut late = open(Belief::None);
         late.since -= NEW;
         let no_room = Some(Presence::NotLooked(Obstacle::NoRoom));
         assert_eq!(late.state(&HashMap::new(), &names), no_room);
@@ -284,13 +290,13 @@ mod tests {
     /// A cable that was pulled a moment ago: the kernel still believes that the router is there.
     #[test]
     fn what_the_kernel_remembers_is_not_what_answers() {
-        let mut one = open(true);
+        let mut one = open(Belief::Believed);
         assert_eq!(one.state(&table(NeighbourState::Reachable), &names), None);
         let mut confirmed = table(NeighbourState::Reachable);
         confirmed.values_mut().for_each(|neighbor| neighbor.confirmed_ago = Duration::ZERO);
         one.since -= Duration::from_secs(1);
         assert!(matches!(one.state(&confirmed, &names), Some(Presence::Somebody(_))));
-        let mut refused = open(true);
+        let mut refused = open(Belief::Believed);
         refused.has_answered = true;
         assert!(matches!(refused.state(&table(NeighbourState::Stale), &names), Some(Presence::Somebody(_))));
     }
