@@ -293,7 +293,9 @@ mod tests {
         let mut one = open(Belief::Believed);
         assert_eq!(one.state(&table(NeighbourState::Reachable), &names), None);
         let mut confirmed = table(NeighbourState::Reachable);
-        confirmed.values_mut().for_each(|neighbor| neighbor.confirmed_ago = Duration::ZERO);
+        for neighbor in confirmed.values_mut() {
+            neighbor.confirmed_ago = Duration::ZERO;
+        }
         one.since -= Duration::from_secs(1);
         assert!(matches!(one.state(&confirmed, &names), Some(Presence::Somebody(_))));
         let mut refused = open(Belief::Believed);
