@@ -297,7 +297,7 @@ impl Asking<'_> {
         found
     }
 
-    /// Whether the first question to a server over UDP was left without an answer.
+    /// Whether the first question to a server over UDP was left without an answer, or with none that can be read.
     fn is_known_silent(&self, lookup: &Lookup) -> bool {
         let server = self.plan.name_servers.iter().find(|server| server.address == lookup.server);
         let Some(server) = server else { return false };
@@ -305,7 +305,9 @@ impl Asking<'_> {
         if first == *lookup || lookup.transport == Transport::Tcp {
             return false;
         }
-        self.change(|answers| answers.lookup(&first) == Some(&LookedUp::Silent))
+        self.change(|answers| {
+            matches!(answers.lookup(&first), Some(LookedUp::Silent | LookedUp::Garbled(_)))
+        })
     }
 
     /// Asks an address that is behind a router by its ports, and by ICMP where that is allowed.

@@ -215,8 +215,7 @@ fn proof_of(packet: &[u8], key: AskedKey<'_>) -> KeyProof {
 }
 
 /// What bytes say as an answer to a question with their own number. For strangers' bytes in tests.
-#[doc(hidden)]
-pub fn read_time(packet: &[u8], key: Option<&TimeKeyValue>) -> Option<Clock> {
+pub(crate) fn read_time(packet: &[u8], key: Option<&TimeKeyValue>) -> Option<Clock> {
     let origin = packet.get(24..32).and_then(|bytes| bytes.try_into().ok()).map_or(0, u64::from_be_bytes);
     read(packet, origin, seconds(origin), key.map_or(AskedKey::None, AskedKey::Value))
 }

@@ -239,8 +239,7 @@ fn read(bytes: &[u8], asked: &Message, sought: &Sought) -> Read {
 }
 
 /// What bytes say as the answer to a question; what they are not is left away. For strangers' bytes in tests.
-#[doc(hidden)]
-pub fn read_answer(bytes: &[u8], sought: &Sought) -> Option<LookedUp> {
+pub(crate) fn read_answer(bytes: &[u8], sought: &Sought) -> Option<LookedUp> {
     let mut asked = question(sought)?;
     // Whatever the number, so that the rest is read.
     if let [high, low, ..] = bytes {

@@ -115,7 +115,7 @@ fn discover(number: u32, hardware: [u8; 6]) -> Vec<u8> {
 }
 
 /// Reads bytes as an offer for the question of a number: the address, and who offers it.
-pub fn read_offer(bytes: &[u8], number: u32) -> Option<(Ipv4Addr, Option<Ipv4Addr>)> {
+pub(crate) fn read_offer(bytes: &[u8], number: u32) -> Option<(Ipv4Addr, Option<Ipv4Addr>)> {
     let four = |at: usize| bytes.get(at..at + 4).and_then(|four| <[u8; 4]>::try_from(four).ok());
     let is_answer = bytes.first() == Some(&2) && four(4)? == number.to_be_bytes() && four(HEAD)? == COOKIE;
     let offered = Ipv4Addr::from(four(16)?);

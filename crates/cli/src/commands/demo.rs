@@ -5,10 +5,12 @@ use std::io::Write as _;
 use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
 use std::process::{self, Stdio};
+use std::time::{Duration, Instant};
 
 use impostazione_ovf::make_sample_package;
 use impostazione_text::files::plain;
 use include_dir::{Dir, DirEntry, include_dir};
+use rustix::process::{Pid, Signal, kill_process};
 
 use crate::args::{Color, DemoArguments};
 use crate::exit::{Exit, Failure};
@@ -22,7 +24,18 @@ struct Step {
     command: &'static [&'static str],
     /// The exit code that belongs to it.
     ends_with: i32,
+    /// A command that has to be running meanwhile, as in another terminal.
+    beside: &'static [&'static str],
 }
+
+/// A step that needs nothing beside it.
+const ALONE: Step = Step { says: "", command: &[], ends_with: 0, beside: &[] };
+
+/// The map of the network that the sample site is played on.
+const MAP: &str = "network.toml";
+
+/// How long that network is waited for.
+const NETWORK_WITHIN: Duration = Duration::from_secs(20);
 
 /// A small root filesystem to place on.
 const CARD: &str = "sd-card";
@@ -30,45 +43,64 @@ const CARD: &str = "sd-card";
 /// The key that opens the sample site's store.
 const KEY: &str = "harbor.key";
 
-const STEPS: [Step; 9] = [
+const STEPS: [Step; 10] = [
     Step {
         says: "A sheet with a few mistakes, the kind that happen when entries are copied. One run finds them all:",
         command: &["check", "slips.toml"],
         ends_with: 1,
+        ..ALONE
     },
     Step {
         says: "What a package asks for, worked out from its descriptor:",
         command: &["inspect", "packages/logbook.ova"],
-        ends_with: 0,
+        ..ALONE
     },
     Step {
         says: "Passwords are never written in a sheet. They are kept in an encrypted store next to it, which this \
             new key opens:",
         command: &["secret", "recipients", "harbor.toml", "--new-key", KEY],
-        ends_with: 0,
+        ..ALONE
     },
     Step {
         says: "Missing passwords and host keys are generated. They follow every rule and can be typed on every \
             keyboard:",
         command: &["secret", "generate", "harbor.toml"],
-        ends_with: 0,
+        ..ALONE
     },
-    Step { says: "The same harbor without the mistakes:", command: &["check", "harbor.toml"], ends_with: 0 },
-    Step { says: "What each machine will get:", command: &["review", "harbor.toml"], ends_with: 0 },
+    Step { says: "The same harbor without the mistakes:", command: &["check", "harbor.toml"], ..ALONE },
+    Step { says: "What each machine will get:", command: &["review", "harbor.toml"], ..ALONE },
     Step {
         says: "The files for each machine:",
         command: &["render", "harbor.toml", "--into", "output"],
-        ends_with: 0,
+        ..ALONE
+    },
+    Step {
+        says: "Before the machines go out, the network is asked whether it is as the sheet says. Here a network is played on this \
+            computer, on which somebody has an address and a name is missing:",
+        beside: &[
+            "mock-site",
+            "harbor.toml",
+            "--map",
+            MAP,
+            "--for",
+            "1m",
+            "--fault",
+            "taken=gauge-03",
+            "--fault",
+            "no-name=logbook-2",
+        ],
+        command: &["probe", "before", "harbor.toml", "--through", MAP],
+        ends_with: 1,
     },
     Step {
         says: "A card fresh from its image, with everything that would get in the way of a first boot:",
         command: &["inspect", CARD],
-        ends_with: 0,
+        ..ALONE
     },
     Step {
         says: "What placing a host on it would change (nothing is changed yet):",
         command: &["place", "output", CARD, "--only", "gauge-01", "--fresh-identity", "--dry-run"],
-        ends_with: 0,
+        ..ALONE
     },
 ];
 
@@ -80,7 +112,7 @@ const SHOWN: [&str; 3] = [
 ];
 
 /// What else there is to see, and what it shows.
-const NEXT: [(&str, &str); 8] = [
+const NEXT: [(&str, &str); 9] = [
     ("impostazione place output/gauge-01 sd-card --yes", "places it; asks first without --yes"),
     ("impostazione undo sd-card --yes", "takes it back, byte for byte"),
     ("impostazione secret list harbor.toml", "lists the secrets and what uses them"),
@@ -91,6 +123,7 @@ const NEXT: [(&str, &str); 8] = [
         "impostazione render harbor.toml --into output --packages",
         "makes new packages with the settings inside",
     ),
+    ("impostazione probe before harbor.toml --dry-run", "shows what would be asked of a real network"),
     ("impostazione explain gateway-outside-subnet", "explains a rule"),
 ];
 
@@ -121,17 +154,38 @@ pub(crate) fn run(arguments: &DemoArguments, color: Color) -> Result<Exit, Failu
 /// Runs this very program in the folder of the sample site, as the user would.
 fn take(step: &Step, folder: &Path, color: Color) -> Result<(), Failure> {
     let typed = step.command.join(" ");
-    terminal::print(&format!("\n{}\n\n{STRONG}$ impostazione {typed}{STRONG:#}\n", step.says))?;
+    terminal::print(&format!("\n{}\n\n", step.says))?;
     let program =
         std::env::current_exe().map_err(|error| cannot("found", Path::new("impostazione"), &error))?;
-    let status = process::Command::new(&program)
-        .args(step.command)
-        .args(["--color", color.word()])
-        .env("IMPOSTAZIONE_KEY", KEY)
-        .current_dir(folder)
-        .stdin(Stdio::null())
-        .status()
-        .map_err(|error| cannot("started", &program, &error))?;
+    let command = |words: &[&str]| {
+        let mut command = process::Command::new(&program);
+        command.args(words).args(["--color", color.word()]).env("IMPOSTAZIONE_KEY", KEY);
+        command.current_dir(folder).stdin(Stdio::null());
+        command
+    };
+    let mut beside = None;
+    if !step.beside.is_empty() {
+        terminal::print(&format!(
+            "{STRONG}$ impostazione {}{STRONG:#}    (in another terminal)\n",
+            step.beside.join(" ")
+        ))?;
+        let started = command(step.beside).stdout(Stdio::null()).stderr(Stdio::null()).spawn();
+        beside = Some(started.map_err(|error| cannot("started", &program, &error))?);
+        let until = Instant::now() + NETWORK_WITHIN;
+        while !folder.join(MAP).exists() && Instant::now() < until {
+            std::thread::sleep(Duration::from_millis(20));
+        }
+    }
+    terminal::print(&format!("{STRONG}$ impostazione {typed}{STRONG:#}\n"))?;
+    let status = command(step.command).status().map_err(|error| cannot("started", &program, &error));
+    if let Some(mut beside) = beside {
+        // As Ctrl-C does, so that it takes its map away. One that has ended already needs nothing.
+        if let Some(id) = i32::try_from(beside.id()).ok().and_then(Pid::from_raw) {
+            let _ = kill_process(id, Signal::INT);
+        }
+        let _ = beside.wait();
+    }
+    let status = status?;
     if status.code() == Some(step.ends_with) {
         if step.ends_with != 0 {
             terminal::print(&format!("(exit code {}: a script would stop here)\n", step.ends_with))?;

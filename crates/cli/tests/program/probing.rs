@@ -332,6 +332,107 @@ fn a_run_that_was_cut_off_without_an_error_does_not_end_well() {
     assert!(run.stderr.contains("not everything was asked: the command was stopped"), "{}", run.stderr);
 }
 
+/// Answers whatever is asked over UDP, by a function, until the test ends.
+fn answering(answer: impl Fn(&[u8]) -> Vec<u8> + Send + 'static) -> std::net::SocketAddr {
+    let socket = std::net::UdpSocket::bind("127.0.0.1:0").unwrap();
+    let at = socket.local_addr().unwrap();
+    std::thread::spawn(move || {
+        let mut question = [0; 2048];
+        while let Ok((length, from)) = socket.recv_from(&mut question) {
+            socket.send_to(&answer(&question[..length]), from).unwrap();
+        }
+    });
+    at
+}
+
+/// Plays a right site, with a map on which a UDP port is at another place.
+fn map_to(workspace: &Workspace, port: u16, at: std::net::SocketAddr) -> Played {
+    let played = Played::by(workspace, "mock-site sheet.toml --map map.toml");
+    let mut map: toml::Table = workspace.read("map.toml").parse().unwrap();
+    for address in map["address"].as_array_mut().unwrap() {
+        let ports = address.get_mut("ports").and_then(toml::Value::as_array_mut);
+        for one in ports.into_iter().flatten() {
+            if one["transport"].as_str() == Some("udp") && one["port"].as_integer() == Some(port.into()) {
+                one.as_table_mut().unwrap().insert("at".into(), at.to_string().into());
+            }
+        }
+    }
+    workspace.write("other-map.toml", map.to_string());
+    played
+}
+
+#[test]
+fn answers_that_are_none_are_told_as_such() {
+    let workspace = workspace();
+    let asked = ["probe", "before", "sheet.toml", "--through", "other-map.toml", "--format", "json"];
+    let mut page = Page::on("probing-odd-answers");
+    let cases: [(&str, u16, fn(&[u8]) -> Vec<u8>); 5] = [
+        ("DNS: the question itself", 53, <[u8]>::to_vec),
+        ("DNS: bytes of any kind", 53, |_| vec![0xff; 700]),
+        ("DNS: another question's number", 53, |question| {
+            let mut answer = question.to_vec();
+            answer[0] ^= 0xff;
+            answer[2] |= 0x80;
+            answer
+        }),
+        ("NTP: the question itself", 123, <[u8]>::to_vec),
+        ("NTP: a few bytes", 123, |_| vec![0x24; 9]),
+    ];
+    for (heading, port, answer) in cases {
+        let played = map_to(&workspace, port, answering(answer));
+        let run = workspace.run(&asked);
+        assert!(played.end().success());
+        page.heading(heading);
+        let report: Value = serde_json::from_str(&run.stdout).unwrap();
+        let findings: Vec<Value> = report["findings"].as_array().unwrap().clone();
+        let is_of_port = |finding: &&Value| {
+            let rule = finding["rule"].as_str().unwrap();
+            rule == if port == 53 { "probe-dns-silent" } else { "probe-ntp-silent" }
+        };
+        assert!(findings.iter().any(|finding| is_of_port(&finding)), "{heading}: {}", run.stdout);
+        page.findings(&findings);
+        assert_eq!(run.code, 1, "{heading}");
+    }
+    page.keep();
+}
+
+/// A name with an escape sequence that would color the terminal.
+#[test]
+fn names_that_a_network_answers_do_not_drive_the_terminal() {
+    let workspace = workspace();
+    let at = answering(|question| {
+        let end = 12 + question[12..].iter().position(|byte| *byte == 0).unwrap() + 5;
+        let is_of_an_address = question[end - 3] == 12;
+        let mut answer = question[..end].to_vec();
+        answer[2] = 0x85;
+        answer[3] = if is_of_an_address { 0x80 } else { 0x83 };
+        answer[6..12].copy_from_slice(&[0, u8::from(is_of_an_address), 0, 0, 0, 0]);
+        if is_of_an_address {
+            let label = b"\x1b[31mcrane\n\x07";
+            answer.extend_from_slice(&[0xc0, 0x0c, 0, 12, 0, 1, 0, 0, 0, 60, 0, 14, 12]);
+            answer.extend_from_slice(label);
+            answer.push(0);
+        }
+        answer
+    });
+    let _played = map_to(&workspace, 53, at);
+    for format in ["text", "json", "sarif"] {
+        let run = workspace.run(&[
+            "probe",
+            "before",
+            "sheet.toml",
+            "--through",
+            "other-map.toml",
+            "--color",
+            "never",
+            "--format",
+            format,
+        ]);
+        assert!(run.stdout.contains("crane"), "{}", run.stdout);
+        assert!(!run.stdout.contains(['\u{1b}', '\u{7}']), "{}", run.stdout);
+    }
+}
+
 #[test]
 fn a_closed_pipe_is_no_error() {
     let workspace = workspace();

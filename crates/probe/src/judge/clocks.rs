@@ -54,12 +54,9 @@ impl<'a> Judging<'a> {
                         expected.mention.place,
                     );
                     self.count(Subject::Names, verdict);
-                    if found.is_empty() {
-                        let reason = Reason::new(
-                            "DNS gives no address for it",
-                            "correct its name, or have it added to DNS",
-                        );
-                        self.unknown_clock(expected, reason);
+                    // That it is missing has its finding.
+                    if found.is_empty() && verdict != Verdict::Wrong {
+                        self.unknown_clock(expected, no_address());
                     }
                     found
                 }
@@ -246,6 +243,11 @@ impl<'a> Judging<'a> {
         self.report(finding(message, "correct the name in the sheet, or have it added to DNS".to_owned()));
         Verdict::Wrong
     }
+}
+
+/// Why a server that is given by name was not asked.
+pub(super) fn no_address() -> Reason {
+    Reason::new("its name could not be looked up", "run this again when the DNS servers answer")
 }
 
 /// What a time server is called: by its name too, where the sheet gives that.

@@ -6,6 +6,7 @@ use impostazione_core::finding::Finding;
 use impostazione_core::network::rules::{NAME_MISSING, SERVICE_SILENT};
 use impostazione_net::ServerName;
 
+use super::clocks::no_address;
 use super::unlooked::{Reason, Unknown};
 use super::{Judging, Subject, Verdict};
 use crate::answer::Connection;
@@ -23,13 +24,14 @@ impl<'a> Judging<'a> {
 
     fn service(&mut self, expected: &'a ExpectedService<'a>) -> Verdict {
         let kind = expected.kind.word();
+        let mut name = Verdict::Right;
         let addresses = match &expected.name {
             ServerName::Address(address) => vec![*address],
-            ServerName::Name(name) => {
+            ServerName::Name(server) => {
                 let label = expected.machine.label.as_deref().map(str::to_owned);
-                let verdict = self.name_of_server(
+                name = self.name_of_server(
                     kind,
-                    name.as_str(),
+                    server.as_str(),
                     &expected.resolvers,
                     &[expected.machine],
                     |message, fix| {
@@ -38,8 +40,8 @@ impl<'a> Judging<'a> {
                     },
                     expected.place,
                 );
-                self.count(Subject::Names, verdict);
-                Plan::addresses_of_name(name.as_str(), &expected.resolvers, self.answers)
+                self.count(Subject::Names, name);
+                Plan::addresses_of_name(server.as_str(), &expected.resolvers, self.answers)
             }
         };
         let Some(port) = expected.port else {
@@ -50,9 +52,12 @@ impl<'a> Judging<'a> {
             return self.unknown_service(expected, reason);
         };
         if addresses.is_empty() {
-            let reason =
-                Reason::new("DNS gives no address for it", "correct its name, or have it added to DNS");
-            return self.unknown_service(expected, reason);
+            // That the name is missing has its finding.
+            return if name == Verdict::Wrong {
+                Verdict::Unknown
+            } else {
+                self.unknown_service(expected, no_address())
+            };
         }
         let verdicts = addresses.into_iter().map(|address| self.connection(expected, address, port));
         verdicts.fold(Verdict::Right, Verdict::and)

@@ -1,0 +1,61 @@
+//! All that is read of a network, by one way in: for fuzzing, and for tests of what that has found.
+
+use impostazione_core::network::{NetworkMap, TimeKeyValue};
+use impostazione_net::Family;
+use impostazione_text::Hidden;
+
+use crate::answer::{Clock, Found, LookedUp, MOST_RECORDS};
+use crate::clock::read_time;
+use crate::dns::read_answer;
+use crate::offer::read_offer;
+use crate::question::Sought;
+
+/// Reads bytes as what their first one says, which is no part of them.
+///
+/// # Panics
+///
+/// Where reading keeps more than it says, which is a fault of the reader.
+pub fn read_any(bytes: &[u8]) {
+    let Some((kind, bytes)) = bytes.split_first() else { return };
+    let name = "gauge-01.capovetro.example".to_owned();
+    let sought = match kind % 8 {
+        0 => Sought::Addresses(name, Family::V4),
+        1 => Sought::Addresses(name, Family::V6),
+        2 => Sought::Names(std::net::IpAddr::from([10, 64, 10, 11])),
+        3 => Sought::Domain("capovetro.example".to_owned()),
+        4 => return read_one_time(bytes, "SHA256"),
+        5 => return read_one_time(bytes, "AES128"),
+        6 => {
+            let number = bytes.get(4..8).and_then(|four| four.try_into().ok()).map_or(0, u32::from_be_bytes);
+            let _ = read_offer(bytes, number);
+            return;
+        }
+        _ => {
+            if let Ok(text) = std::str::from_utf8(bytes)
+                && let Ok(map) = NetworkMap::parse(text)
+            {
+                assert!(
+                    map.addresses
+                        .iter()
+                        .flat_map(|mapped| &mapped.ports)
+                        .all(|port| port.at.ip().is_loopback())
+                );
+            }
+            return;
+        }
+    };
+    let kept = match read_answer(bytes, &sought) {
+        Some(LookedUp::Records(Found::Addresses(addresses))) => addresses.len(),
+        Some(LookedUp::Records(Found::Names(names))) => names.len(),
+        _ => 0,
+    };
+    assert!(kept <= MOST_RECORDS);
+}
+
+fn read_one_time(bytes: &[u8], hash: &'static str) {
+    let value = Hidden::new("HEX:000102030405060708090a0b0c0d0e0f");
+    let key = TimeKeyValue { number: 7, hash, value };
+    if let Some(Clock::Reading(reading)) = read_time(bytes, Some(&key)) {
+        assert!(reading.offset_seconds.is_finite() && reading.delay_seconds >= 0.0);
+    }
+}
