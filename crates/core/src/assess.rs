@@ -8,7 +8,7 @@ use impostazione_text::{Place, Source, SourceForm, Sources, Span};
 use jiff::civil::Date;
 
 use crate::appliance::{login_in_url, told_appliances};
-use crate::finding::{Asked, Finding, Nature, Redaction, Severity, Summary};
+use crate::finding::{Asked, Finding, Nature, Redaction, Rule, Severity, Summary};
 use crate::machine::{Answer, AnswerSource, Machine, Purpose, Settings, Site, resolve};
 use crate::rules::{self, Judge, ProvedSite};
 use crate::sheet::WaiverEntry;
@@ -44,16 +44,18 @@ impl Assessment {
     }
 
     /// Findings of what was seen of the network, as the sheet's own are: those about labs are less grave, and waivers count.
-    /// `when` is when it was asked, and `were_asked` says of a machine whether it was among those that were asked about.
+    /// `were_asked` says of a machine whether it was among those that were asked about, and `in_doubt` are rules of which something
+    /// could not be looked at, so that their waivers are left alone.
     pub fn judge_observed(
         &self,
         mut findings: Vec<Finding>,
         when: Asked,
+        in_doubt: &[&'static Rule],
         were_asked: &dyn Fn(&str) -> bool,
     ) -> Vec<Finding> {
         mark_those_in_labs(&self.site, &mut findings);
         let machines: Vec<&str> = self.site.machines.iter().map(Machine::label).collect();
-        let observed = rules::Observed { when, machines: &machines, were_asked };
+        let observed = rules::Observed { when, machines: &machines, in_doubt, were_asked };
         rules::apply_waivers_of_observed(&self.waivers, self.today, catalog::all(), &observed, &mut findings);
         findings.sort_by_key(|finding| finding.place);
         findings

@@ -305,9 +305,7 @@ impl Asking<'_> {
         if first == *lookup || lookup.transport == Transport::Tcp {
             return false;
         }
-        self.change(|answers| {
-            matches!(answers.lookup(&first), Some(LookedUp::Silent | LookedUp::Garbled(_)))
-        })
+        self.change(|answers| matches!(answers.lookup(&first), Some(LookedUp::Silent | LookedUp::Garbled(_))))
     }
 
     /// Asks an address that is behind a router by its ports, and by ICMP where that is allowed.

@@ -82,7 +82,9 @@ pub(crate) fn show_tally(tally: &Tally, not_yet: &[String], width: usize) -> Str
     }
     let mut text = finished(table) + "\n\n";
     if !not_yet.is_empty() {
-        let says = format!("Not there yet, since the sheet has them as machines: {}.", not_yet.join(", "));
+        let (servers, does) = (not_yet.join(", "), if not_yet.len() == 1 { "does" } else { "do" });
+        let says = format!("{servers} {does} not answer yet, as is right before the first boot.");
+        let says = impostazione_text::capital(&says);
         text += &(textwrap::fill(&says, wrapping(width)) + "\n\n");
     }
     text

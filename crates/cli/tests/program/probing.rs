@@ -274,6 +274,9 @@ fn a_waiver_is_for_the_command_that_finds_its_rule() {
     let unlooked = (0, vec![("probe-not-looked-at".to_owned(), false)]);
     assert_eq!(asked(&taken, "--fault behind-router=quay", ""), unlooked);
     assert_eq!(asked(&taken, "", ""), unmatched);
+    // A server that may be the one at which the name is missing does not answer.
+    let silent = (1, vec![("probe-dns-silent".to_owned(), false)]);
+    assert_eq!(asked(&for_gauge, "--fault silent=10.64.10.54", ""), silent);
     // What could not be looked at is set aside by nobody.
     workspace.write("sheet.toml", sheet() + &waiver("probe-not-looked-at", ""));
     let check = workspace.run(&["check", "sheet.toml", "--format", "json"]);
@@ -332,6 +335,9 @@ fn a_run_that_was_cut_off_without_an_error_does_not_end_well() {
     assert!(run.stderr.contains("not everything was asked: the command was stopped"), "{}", run.stderr);
 }
 
+/// What is answered to a question.
+type Answer = fn(&[u8]) -> Vec<u8>;
+
 /// Answers whatever is asked over UDP, by a function, until the test ends.
 fn answering(answer: impl Fn(&[u8]) -> Vec<u8> + Send + 'static) -> std::net::SocketAddr {
     let socket = std::net::UdpSocket::bind("127.0.0.1:0").unwrap();
@@ -366,7 +372,7 @@ fn answers_that_are_none_are_told_as_such() {
     let workspace = workspace();
     let asked = ["probe", "before", "sheet.toml", "--through", "other-map.toml", "--format", "json"];
     let mut page = Page::on("probing-odd-answers");
-    let cases: [(&str, u16, fn(&[u8]) -> Vec<u8>); 5] = [
+    let cases: [(&str, u16, Answer); 5] = [
         ("DNS: the question itself", 53, <[u8]>::to_vec),
         ("DNS: bytes of any kind", 53, |_| vec![0xff; 700]),
         ("DNS: another question's number", 53, |question| {

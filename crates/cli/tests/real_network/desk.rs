@@ -60,7 +60,7 @@ impl Drop for Servers {
 const KEY: &str = "HEX:00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff";
 
 pub(crate) struct Desk {
-    desk: Network,
+    own: Network,
     site: Network,
     crane: Network,
     folder: tempfile::TempDir,
@@ -81,12 +81,12 @@ impl Desk {
                 "10.64.10.123/24",
             ],
         )]);
-        let (desk, crane) = (Network::new(), Network::new());
+        let (own, crane) = (Network::new(), Network::new());
         let folder = tempfile::tempdir().unwrap();
-        let this = Self { desk, site, crane, folder };
-        this.plug("to-desk", "desk0", "02:64:98:00:00:01", &this.desk, "quay");
+        let this = Self { own, site, crane, folder };
+        this.plug("to-desk", "desk0", "02:64:98:00:00:01", &this.own, "quay");
         this.plug("to-crane", "crane0", "02:64:99:00:00:01", &this.crane, "quay");
-        this.desk.add_addresses("desk0", &["10.64.10.100/24", "fd64:10::100/64"]);
+        this.own.add_addresses("desk0", &["10.64.10.100/24", "fd64:10::100/64"]);
         this.desk("route add default via 10.64.10.1");
         fs::set_permissions(this.folder.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755)).unwrap();
         fs::create_dir(this.folder.path().join("keys")).unwrap();
@@ -120,7 +120,7 @@ impl Desk {
     }
 
     pub(crate) fn desk(&self, command: &str) {
-        self.desk.ip(command);
+        self.own.ip(command);
     }
 
     pub(crate) fn site(&self, command: &str) {
@@ -156,7 +156,7 @@ impl Desk {
     }
 
     /// The DNS servers at .53 and .54.
-    pub(crate) fn names(&self, faults: &Names) -> Servers {
+    pub(crate) fn names(&self, faults: Names) -> Servers {
         let mut servers = Vec::new();
         for (nth, at) in ["10.64.10.53", "10.64.10.54"].into_iter().enumerate() {
             if nth == 1 && faults.one_is_silent {
@@ -292,7 +292,7 @@ impl Desk {
 
     /// Runs the program at the desk: its report.
     pub(crate) fn probe(&self, user: User, more: &[&str]) -> Value {
-        let [enter, namespace] = self.desk.within();
+        let [enter, namespace] = self.own.within();
         let mut command = Command::new(enter);
         command.arg(namespace);
         if let User::Nobody = user {
@@ -314,7 +314,7 @@ impl Desk {
 }
 
 /// What a DNS server knows.
-fn records(faults: &Names) -> Vec<String> {
+fn records(faults: Names) -> Vec<String> {
     let mut records = vec!["--host-record=gauge-02.capovetro.example,10.64.10.12,fd64:10::12".to_owned()];
     let one = "gauge-01.capovetro.example";
     if faults.missing {
@@ -340,7 +340,7 @@ fn records(faults: &Names) -> Vec<String> {
     records
 }
 
-/// The reverse name of fd64:10::11.
+/// The reverse name of `fd64:10::11`.
 const SIX: &str = "1.1.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.1.0.0.4.6.d.f.ip6.arpa";
 
 const SHEET: &str = r#"format = 1

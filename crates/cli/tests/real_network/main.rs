@@ -37,7 +37,7 @@ fn only(rule: &str) -> BTreeSet<String> {
 #[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
 fn a_right_site_gives_nothing_to_root_and_to_a_user() {
     let desk = Desk::new();
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     let _times = desk.times(Times::Right);
     for user in [User::Root, User::Nobody] {
         let report = desk.probe(user, &[]);
@@ -62,14 +62,14 @@ fn each_fault_of_dns_gives_its_finding_and_no_other() {
         ("probe-dns-refuses", Names { one_refuses: true, ..Names::right() }),
     ];
     for (rule, faulty) in cases {
-        let names = desk.names(&faulty);
+        let names = desk.names(faulty);
         for user in [User::Root, User::Nobody] {
             assert_eq!(rules(&desk, user, &[]), only(rule), "{user:?}: {:#}", desk.probe(user, &[]));
         }
         drop(names);
     }
     // Names outside: dnsmasq answers for all, or says that there is none.
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     assert_eq!(
         rules(&desk, User::Nobody, &["--outside-name", "www.example.org"]),
         only("probe-outside-name-missing")
@@ -80,7 +80,7 @@ fn each_fault_of_dns_gives_its_finding_and_no_other() {
 #[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
 fn each_fault_of_time_gives_its_finding_and_no_other() {
     let desk = Desk::new();
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     let cases = [
         (Times::Silent, "probe-ntp-silent"),
         (Times::Unsynchronized, "probe-ntp-unsynchronized"),
@@ -100,7 +100,7 @@ fn each_fault_of_time_gives_its_finding_and_no_other() {
 #[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
 fn taken_addresses_of_both_families_are_told_with_who_has_them() {
     let desk = Desk::new();
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     let _times = desk.times(Times::Right);
     desk.crane("addr add 10.64.10.11/24 dev crane0");
     desk.crane("addr add fd64:10::12/64 dev crane0 nodad");
@@ -128,7 +128,7 @@ fn taken_addresses_of_both_families_are_told_with_who_has_them() {
 #[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
 fn the_machine_itself_and_this_computer_are_told_apart_from_others() {
     let desk = Desk::new();
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     let _times = desk.times(Times::Right);
     // The MAC address that the sheet gives to gauge-02.
     desk.crane("link set crane0 down");
@@ -158,7 +158,7 @@ fn the_machine_itself_and_this_computer_are_told_apart_from_others() {
 #[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
 fn what_cannot_be_told_is_not_called_free() {
     let desk = Desk::new();
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     let _times = desk.times(Times::Right);
     let unknown = |report: &serde_json::Value| report["asked"][0]["unknown"].as_u64().unwrap();
     // A router that answers for all addresses.
@@ -205,7 +205,7 @@ fn what_cannot_be_told_is_not_called_free() {
 #[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
 fn behind_a_router_silence_means_nothing() {
     let desk = Desk::new();
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     let _times = desk.times(Times::Right);
     desk.write_sheet_with_far_machines();
     let _far = desk.far();
@@ -227,7 +227,7 @@ fn behind_a_router_silence_means_nothing() {
 #[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
 fn dhcp_servers_are_asked_by_root_and_offer_what_the_sheet_counts_as_leased() {
     let desk = Desk::new();
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     let _times = desk.times(Times::Right);
     let right = desk.leases("10.64.10.200,10.64.10.239");
     assert_eq!(rules(&desk, User::Root, &["--ask-dhcp"]), BTreeSet::new());
@@ -244,7 +244,7 @@ fn dhcp_servers_are_asked_by_root_and_offer_what_the_sheet_counts_as_leased() {
 #[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
 fn what_the_kernel_does_not_let_out_was_not_looked_at() {
     let desk = Desk::new();
-    let _names = desk.names(&Names::right());
+    let _names = desk.names(Names::right());
     let _times = desk.times(Times::Right);
     // A route that says no: everything but the link itself.
     desk.desk("route add prohibit 10.64.10.11/32");

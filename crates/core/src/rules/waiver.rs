@@ -117,6 +117,8 @@ pub(crate) struct Observed<'a> {
     pub when: Asked,
     /// All machines that the sheet has.
     pub machines: &'a [&'a str],
+    /// Rules of which something could not be looked at.
+    pub in_doubt: &'a [&'static Rule],
     /// Whether it was asked about a machine.
     pub were_asked: &'a dyn Fn(&str) -> bool,
 }
@@ -144,6 +146,7 @@ pub(crate) fn apply_to_observed(
                 && (finding.machine.is_none() || machines.any(|machine| waiver.names(machine)))
         };
         !waiver.matched
+            && !observed.in_doubt.contains(&waiver.rule)
             && meant.all(|machine| (observed.were_asked)(machine))
             && !findings.iter().any(in_doubt)
     };

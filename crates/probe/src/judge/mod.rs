@@ -14,7 +14,7 @@ mod words;
 
 use std::net::IpAddr;
 
-use impostazione_core::finding::Finding;
+use impostazione_core::finding::{Finding, Rule};
 
 pub use records::RecordToAdd;
 pub use tally::{Subject, Tally, Verdict};
@@ -30,6 +30,8 @@ pub struct Judged {
     pub findings: Vec<Finding>,
     /// Records that DNS lacks.
     pub records: Vec<RecordToAdd>,
+    /// Rules of which nothing can be said about some of what was to be asked, since a server does not answer at all.
+    pub in_doubt: Vec<&'static Rule>,
     /// Servers that are machines of the sheet and do not answer yet, which is as it has to be.
     pub not_yet: Vec<String>,
     /// How many things of each kind are right, wrong or not known.
@@ -68,7 +70,12 @@ impl Judging<'_> {
 
     /// Notes a server that is a machine of the sheet, and is not there yet.
     fn not_yet(&mut self, what: &str, server: IpAddr) {
-        let server = format!("{what} {server}");
+        let uses = self.plan.site.address_uses().get(&server).and_then(|uses| uses.first());
+        let owner = uses.and_then(|found| self.plan.site.owning_link(found.owner));
+        let server = match owner {
+            Some((machine, _)) => format!("the {what} {server} ({})", machine.called()),
+            None => format!("the {what} {server}"),
+        };
         if !self.judged.not_yet.contains(&server) {
             self.judged.not_yet.push(server);
         }

@@ -6,7 +6,8 @@ use impostazione_core::finding::{Finding, Rule};
 use impostazione_core::machine::Machine;
 use impostazione_core::network::Transport;
 use impostazione_core::network::rules::{
-    DNS_REFUSES, DNS_SILENT, DNS_TCP_SILENT, DOMAIN_MISSING, OUTSIDE_NAME_MISSING,
+    DNS_REFUSES, DNS_SILENT, DNS_TCP_SILENT, DOMAIN_MISSING, NAME_DIFFERS, NAME_MISSING,
+    OUTSIDE_NAME_MISSING, REVERSE_DIFFERS, REVERSE_MISSING,
 };
 use impostazione_text::Place;
 
@@ -31,6 +32,25 @@ pub(super) fn on_mention(
     finding.also = labels.flatten().collect();
     finding
 }
+
+/// What became of something that a DNS server did not say.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Unsaid {
+    /// It was noted.
+    Noted,
+    /// The server does not answer at all, which is said once.
+    ServerIsSilent,
+}
+
+/// What only lookups find.
+const BY_LOOKUP: [&Rule; 6] = [
+    &NAME_MISSING,
+    &NAME_DIFFERS,
+    &REVERSE_MISSING,
+    &REVERSE_DIFFERS,
+    &DOMAIN_MISSING,
+    &OUTSIDE_NAME_MISSING,
+];
 
 /// Whether a DNS server knows an address of a name.
 pub(super) enum NameAt<'a> {
@@ -133,6 +153,7 @@ impl<'a> Judging<'a> {
     fn domain(&mut self, expected: &'a ExpectedDomain<'a>) -> Verdict {
         let mut lacking = Vec::new();
         let mut verdict = Verdict::Right;
+        let mut silent = 0;
         for server in &expected.servers {
             let lookup = Lookup::new(*server, Sought::Domain(expected.domain.clone()));
             match self.answers.lookup(&lookup) {
@@ -141,9 +162,12 @@ impl<'a> Judging<'a> {
                 Some(LookedUp::NoSuchName) if self.knows_a_name_of(*server, &expected.domain) => {}
                 Some(LookedUp::NoSuchName) => lacking.push(*server),
                 found => {
-                    verdict = Verdict::Unknown;
                     let (machines, place) = (&expected.mention.machines, expected.mention.place);
-                    self.unlooked_lookup(*server, &expected.domain, found, machines, place);
+                    let unsaid = self.unlooked_lookup(*server, &expected.domain, found, machines, place);
+                    silent += usize::from(unsaid == Unsaid::ServerIsSilent);
+                    if unsaid == Unsaid::Noted || silent == expected.servers.len() {
+                        verdict = Verdict::Unknown;
+                    }
                 }
             }
         }
@@ -180,7 +204,8 @@ impl<'a> Judging<'a> {
         }
     }
 
-    /// Notes what a DNS server did not say, unless that it does not answer has a finding of its own.
+    /// Notes what a DNS server did not say. That it does not answer at all is said once: then nothing is noted, and only the
+    /// waivers of what was not looked up there are left alone.
     pub(super) fn unlooked_lookup(
         &mut self,
         server: IpAddr,
@@ -188,13 +213,18 @@ impl<'a> Judging<'a> {
         found: Option<&LookedUp>,
         machines: &[&'a Machine],
         place: Place,
-    ) {
+    ) -> Unsaid {
         let first = self.plan.name_servers.iter().find(|known| known.address == server);
         let first = first.and_then(|known| self.answers.lookup(&known.first_lookup(Transport::Udp)));
         let has_finding =
             matches!(first, Some(LookedUp::Silent | LookedUp::Garbled(_) | LookedUp::Declined(_)));
         if has_finding {
-            return;
+            for rule in BY_LOOKUP {
+                if !self.judged.in_doubt.contains(&rule) {
+                    self.judged.in_doubt.push(rule);
+                }
+            }
+            return Unsaid::ServerIsSilent;
         }
         let again = "run the command again; if it happens again, look into the log of that server";
         let reason = match found {
@@ -207,6 +237,7 @@ impl<'a> Judging<'a> {
             _ => Reason::not_asked(),
         };
         self.unlooked.note(Unknown::Lookup, name, machines, place, reason);
+        Unsaid::Noted
     }
 
     /// Judges whether DNS servers find a name outside the site.

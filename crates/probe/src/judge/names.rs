@@ -7,6 +7,7 @@ use impostazione_core::finding::{Finding, Rule};
 use impostazione_core::network::rules::{NAME_DIFFERS, NAME_MISSING, REVERSE_DIFFERS, REVERSE_MISSING};
 use impostazione_net::Family;
 
+use super::name_servers::Unsaid;
 use super::records::RecordToAdd;
 use super::words::listed;
 use super::{Judging, Subject, Verdict};
@@ -19,10 +20,18 @@ struct Said {
     lacking: Vec<IpAddr>,
     /// What is said, and by whom.
     others: BTreeMap<String, Vec<IpAddr>>,
+    /// How many did not say it, since they do not answer at all.
+    silent: usize,
     is_unknown: bool,
 }
 
 impl Said {
+    /// Notes that one of so many servers did not say it.
+    fn note(&mut self, unsaid: Unsaid, servers: usize) {
+        self.silent += usize::from(unsaid == Unsaid::ServerIsSilent);
+        self.is_unknown |= unsaid == Unsaid::Noted || self.silent == servers;
+    }
+
     fn verdict(&self) -> Verdict {
         if !self.lacking.is_empty() || !self.others.is_empty() {
             Verdict::Wrong
@@ -118,8 +127,9 @@ impl<'a> Judging<'a> {
                     }
                 }
                 found => {
-                    said.is_unknown = true;
-                    self.unlooked_lookup(*server, &expected.name, found, &[expected.machine], expected.place);
+                    let (name, machines) = (&expected.name, [expected.machine]);
+                    let unsaid = self.unlooked_lookup(*server, name, found, &machines, expected.place);
+                    said.note(unsaid, expected.servers.len());
                 }
             }
         }
@@ -143,9 +153,9 @@ impl<'a> Judging<'a> {
                     }
                 }
                 found => {
-                    said.is_unknown = true;
-                    let name = address.to_string();
-                    self.unlooked_lookup(*server, &name, found, &[expected.machine], expected.place);
+                    let (name, machines) = (address.to_string(), [expected.machine]);
+                    let unsaid = self.unlooked_lookup(*server, &name, found, &machines, expected.place);
+                    said.note(unsaid, expected.servers.len());
                 }
             }
         }

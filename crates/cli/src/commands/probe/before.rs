@@ -72,7 +72,8 @@ pub(crate) fn run(arguments: &BeforeArguments, quiet: bool, verbose: bool) -> Re
     progress.finish();
     let mut judged = judge(&plan, &answers);
     let found = std::mem::take(&mut judged.findings);
-    let findings = assessment.judge_observed(found, Asked::Before, &|machine| only.includes(machine));
+    let were_asked = |machine: &str| only.includes(machine);
+    let findings = assessment.judge_observed(found, Asked::Before, &judged.in_doubt, &were_asked);
     let machines: Vec<&Machine> =
         assessment.site.machines.iter().filter(|machine| only.includes(machine.label())).collect();
     let summary = Summary::of(machines.len(), &findings);
