@@ -63,8 +63,10 @@ pub fn longest(plan: &Plan<'_>) -> Duration {
     let addresses = plan.addresses.len() + plan.gateways.len() + plan.witnesses.len();
     let neighbors = network::longest_look(addresses);
     let lookups = plan.lookups().len();
+    // A server that does not answer is given up after a few questions; the others answer at the first.
     let services = of_services(plan.first_lookups().len(), dns::LONGEST)
-        + of_services(lookups, dns::LONGEST)
+        + of_services(lookups, dns::WITHIN)
+        + dns::LONGEST * 2
         + of_services(plan.clocks.len() * 2, clock::LONGEST)
         + of_services(plan.services.len() * 2, CONNECTS_WITHIN)
         + of_services(addresses, CONNECTS_WITHIN * 3);

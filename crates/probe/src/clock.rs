@@ -127,7 +127,7 @@ fn seconds(stamp: u64) -> f64 {
     half(stamp >> 32) + half(stamp) / FRACTIONS
 }
 
-/// One time less another, in seconds, also across the day on which the count begins anew.
+/// One time less another, in seconds, also across the day on which the count starts again.
 fn difference(one: f64, other: f64) -> f64 {
     let difference = one - other;
     if difference > FRACTIONS / 2.0 {

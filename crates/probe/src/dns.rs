@@ -18,7 +18,7 @@ use crate::stop::Stop;
 /// The port of DNS servers.
 const PORT: u16 = 53;
 /// How long an answer over UDP is waited for.
-const WITHIN: Duration = Duration::from_millis(1500);
+pub(crate) const WITHIN: Duration = Duration::from_millis(1500);
 /// How long a connection and an answer over TCP are waited for.
 const TCP_WITHIN: Duration = Duration::from_secs(3);
 /// How often a question is asked.

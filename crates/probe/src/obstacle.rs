@@ -57,3 +57,22 @@ impl fmt::Display for Obstacle {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_the_kernel_refuses_is_told_apart() {
+        let of = |code: i32| Obstacle::of(&io::Error::from_raw_os_error(code));
+        // EPERM of a firewall, EACCES of a route that prohibits.
+        assert_eq!((of(1), of(13)), (Obstacle::NotPermitted, Obstacle::NotPermitted));
+        // ENETUNREACH, EADDRNOTAVAIL.
+        assert_eq!((of(101), of(99)), (Obstacle::NoRoute, Obstacle::NoRoute));
+        // ENOBUFS of a full table, EMFILE, ENOMEM.
+        for code in [105, 24, 12] {
+            assert_eq!(of(code), Obstacle::NoRoom, "{code}");
+        }
+        assert!(matches!(of(5), Obstacle::Kernel(_)));
+    }
+}

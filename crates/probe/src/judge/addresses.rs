@@ -27,6 +27,16 @@ struct Surroundings<'a> {
     macs: HashMap<MacAddress, &'a Machine>,
 }
 
+impl Surroundings<'_> {
+    /// Whether a link was seen to lead to a subnet, so that silence there means something. Of an address that is in no subnet of the
+    /// sheet it is enough that the link leads to one.
+    fn leads_there(&self, link: &str, subnet: Option<&Subnet>) -> bool {
+        self.proven.iter().any(|(known, by)| {
+            by == link && subnet.is_none_or(|subnet| std::ptr::eq(*known, std::ptr::from_ref(subnet)))
+        })
+    }
+}
+
 impl<'a> Judging<'a> {
     /// Judges every address.
     pub(super) fn addresses(&mut self) {
@@ -106,22 +116,27 @@ impl<'a> Judging<'a> {
             return self.unknown(expected, Reason::not_asked());
         };
         match presence {
-            Presence::Nobody(link) => match expected.subnet {
-                Some(subnet) if !around.proven.contains(&(std::ptr::from_ref(subnet), link.clone())) => {
-                    let name = &subnet.name.value;
-                    let reason = Reason::new(
+            Presence::Nobody(link) if around.leads_there(link, expected.subnet) => Verdict::Right,
+            Presence::Nobody(link) => {
+                let (subnet, fix) = match expected.subnet {
+                    Some(subnet) => (
+                        format!("in subnet {}", subnet.name.value),
                         format!(
-                            "nothing that the sheet has in subnet {name} answers on {link}, so this computer may be \
-                             connected to another network"
+                            "connect this computer to subnet {}, or look why its gateway does not answer",
+                            subnet.name.value
                         ),
-                        format!(
-                            "connect this computer to subnet {name}, or look why its gateway does not answer"
-                        ),
-                    );
-                    self.unknown(expected, reason)
-                }
-                _ => Verdict::Right,
-            },
+                    ),
+                    None => ("there".to_owned(), "run this on a computer in the same network".to_owned()),
+                };
+                let reason = Reason::new(
+                    format!(
+                        "nothing that the sheet has {subnet} answers on {link}, so this computer may be connected to \
+                         another network"
+                    ),
+                    fix,
+                );
+                self.unknown(expected, reason)
+            }
             Presence::ThisComputer(link) => {
                 self.taken(expected, &format!("this computer itself has it, on {link}"), None)
             }

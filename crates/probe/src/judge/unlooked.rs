@@ -62,7 +62,7 @@ impl Reason {
             Obstacle::Interrupted | Obstacle::OutOfTime => {
                 "run the command again, and let it come to its end"
             }
-            Obstacle::NotInMap => "make the map anew with `impostazione mock-site`, from this sheet",
+            Obstacle::NotInMap => "make a new map of this sheet with `impostazione mock-site`",
             Obstacle::NoRoute => "run this on a computer from which it can be reached",
             Obstacle::NotPermitted => "run this as root, or have it allowed by the firewall of this computer",
             Obstacle::NoRoom => "run this again with --only for fewer machines",
