@@ -142,7 +142,7 @@ fn the_demonstration_makes_a_folder_of_its_own_and_names_it() {
         assert!(run.status.success(), "{command}");
         proposed += 1;
     }
-    assert_eq!(proposed, 8);
+    assert_eq!(proposed, 9);
     assert!(std::path::Path::new(folder).join("output/files.json").is_file());
 }
 
