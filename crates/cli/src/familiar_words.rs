@@ -8,12 +8,17 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
         return None;
     }
     let Some(ContextValue::String(word)) = error.get(ContextKind::InvalidSubcommand) else { return None };
-    let is_below_secret = matches!(
-        error.get(ContextKind::Usage),
-        Some(ContextValue::StyledStr(usage)) if usage.to_string().contains("impostazione secret")
-    );
-    if is_below_secret {
+    let is_below = |command: &str| {
+        matches!(
+            error.get(ContextKind::Usage),
+            Some(ContextValue::StyledStr(usage)) if usage.to_string().contains(&format!("impostazione {command}"))
+        )
+    };
+    if is_below("secret") {
         return answer_below_secret(word);
+    }
+    if is_below("probe") {
+        return Some(answer_below_probe(word));
     }
     let (command, does) = match word.to_lowercase().as_str() {
         "validate" | "verify" | "lint" | "test" | "audit" => ("check SHEET", "checks a sheet"),
@@ -86,4 +91,12 @@ fn answer_below_secret(word: &str) -> Option<String> {
         _ => return None,
     };
     Some(format!("there is no command `secret {word}`; `impostazione secret {command}` {does}"))
+}
+
+/// The same for a word behind `probe`, where a sheet is often written at once.
+fn answer_below_probe(word: &str) -> String {
+    let sheet = if std::path::Path::new(word).is_file() { word } else { "SHEET" };
+    format!(
+        "there is no command `probe {word}`; `impostazione probe before {sheet}` asks the network before the first boot"
+    )
 }

@@ -5,7 +5,7 @@ use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr, TcpStream, UdpSocket};
 use std::time::{Duration, Instant};
 
 use hickory_proto::op::{Edns, Message, MessageType, Query, ResponseCode};
-use hickory_proto::rr::{Name, RData, RecordType};
+use hickory_proto::rr::{Name, RData, Record, RecordType};
 use impostazione_core::network::Transport;
 use impostazione_net::Family;
 
@@ -25,6 +25,8 @@ const TCP_WITHIN: Duration = Duration::from_secs(3);
 const TRIES: u32 = 3;
 /// The largest answer over UDP that is asked for (RFC 9715).
 const PAYLOAD: u16 = 1232;
+/// The most names that lead on to others.
+const MOST_NAMES: usize = 8;
 /// The largest answer that is read.
 const LARGEST: usize = 65_535;
 
@@ -251,8 +253,29 @@ pub(crate) fn read_answer(bytes: &[u8], sought: &Sought) -> Option<LookedUp> {
     }
 }
 
+/// The names that an answer is about: the one that was asked for, and those that it is another name of (RFC 1034, section 3.6.2).
+fn owners(answer: &Message) -> Vec<Name> {
+    let mut owners: Vec<Name> =
+        answer.queries.first().map(|query| query.name().to_lowercase()).into_iter().collect();
+    for _ in 0..MOST_NAMES {
+        let next = answer.answers.iter().find_map(|record| match &record.data {
+            RData::CNAME(name) if owners.last() == Some(&record.name.to_lowercase()) => {
+                Some(name.0.to_lowercase())
+            }
+            _ => None,
+        });
+        match next.filter(|next| !owners.contains(next)) {
+            Some(next) => owners.push(next),
+            None => break,
+        }
+    }
+    owners
+}
+
 fn records(answer: &Message, sought: &Sought) -> Found {
-    let data = || answer.answers.iter().map(|record| &record.data);
+    let owners = owners(answer);
+    let is_about = |record: &&Record| owners.contains(&record.name.to_lowercase());
+    let data = || answer.answers.iter().filter(is_about).map(|record| &record.data);
     match sought {
         Sought::Addresses(_, Family::V4) => Found::Addresses(
             data()
@@ -297,5 +320,59 @@ fn word(code: ResponseCode) -> String {
         ResponseCode::NotImp => "NOTIMP".to_owned(),
         ResponseCode::NotAuth => "NOTAUTH".to_owned(),
         other => format!("the code {}", u16::from(other)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
+    use std::net::Ipv4Addr;
+
+    use hickory_proto::rr::rdata::{A, CNAME};
+
+    use super::*;
+
+    fn name(text: &str) -> Name {
+        Name::from_ascii(text).unwrap()
+    }
+
+    fn said(records: Vec<Record>) -> LookedUp {
+        let sought = Sought::Addresses("Gauge-01.capovetro.example".to_owned(), Family::V4);
+        let asked = question(&sought).unwrap();
+        let mut answer = asked.clone().into_response();
+        answer.metadata.message_type = MessageType::Response;
+        answer.insert_answers(records);
+        match read(&answer.to_vec().unwrap(), &asked, &sought) {
+            Read::Answer(answer) => answer,
+            _ => LookedUp::Garbled("was not read"),
+        }
+    }
+
+    fn address(owner: &str, last: u8) -> Record {
+        Record::from_rdata(name(owner), 60, RData::A(A(Ipv4Addr::new(10, 64, 10, last))))
+    }
+
+    fn alias(owner: &str, of: &str) -> Record {
+        Record::from_rdata(name(owner), 60, RData::CNAME(CNAME(name(of))))
+    }
+
+    fn found(last: &[u8]) -> LookedUp {
+        let addresses = last.iter().map(|last| IpAddr::from([10, 64, 10, *last])).collect();
+        LookedUp::Records(Found::Addresses(addresses))
+    }
+
+    #[test]
+    fn only_what_is_about_the_name_counts() {
+        let own = "gauge-01.capovetro.example.";
+        assert_eq!(said(vec![address(own, 11)]), found(&[11]));
+        assert_eq!(said(vec![address("crane.capovetro.example.", 11)]), found(&[]));
+        let other = "scale-1.capovetro.example.";
+        assert_eq!(
+            said(vec![alias(own, other), address(other, 12), address("crane.example.", 11)]),
+            found(&[12])
+        );
+        // Names that lead in a circle end.
+        assert_eq!(said(vec![alias(own, other), alias(other, own)]), found(&[]));
     }
 }

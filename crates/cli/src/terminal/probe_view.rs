@@ -35,7 +35,7 @@ pub(crate) fn show_plan(report: &AskedReport, width: usize) -> String {
     let sheet = harmless(&report.sheet);
     let _ = writeln!(
         text,
-        "{sheet}: asking all that ends after {} at the latest; nothing was sent (--dry-run)",
+        "{sheet}: asking takes {} at the most; nothing was sent (--dry-run)",
         in_words(report.longest_seconds)
     );
     text

@@ -223,6 +223,9 @@ fn a_map_that_is_none_is_refused() {
         );
         assert!(!workspace.exists("m.toml"));
     }
+    page.heading("a sheet in place of a command");
+    assert_eq!(page.run(&workspace, "probe sheet.toml").code, 2);
+    assert_eq!(page.run(&workspace, "probe later sheet.toml").code, 2);
     page.heading("no duration, and no name");
     assert_eq!(page.run(&workspace, "mock-site sheet.toml --map m.toml --for soon").code, 2);
     assert_eq!(page.run(&workspace, "probe before sheet.toml --outside-name a..b").code, 2);

@@ -47,6 +47,8 @@ pub enum Doubt {
     },
     /// The link that leads there has no neighbors to ask, as a tunnel.
     NoNeighbors(String),
+    /// Nobody answers on this link, which is a radio: an access point may keep those on it apart.
+    Radio(String),
     /// Somebody entered its hardware address by hand.
     FixedEntry,
 }

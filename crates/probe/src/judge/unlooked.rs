@@ -92,6 +92,12 @@ impl Reason {
                 format!("this computer reaches it over {link}, which has no neighbors to ask"),
                 there,
             ),
+            Doubt::Radio(link) => Self::new(
+                format!(
+                    "nobody answers on {link}, but that is Wi-Fi, where an access point may keep computers apart"
+                ),
+                "connect this computer by a cable, and run this again",
+            ),
             Doubt::FixedEntry => Self::new(
                 "its hardware address was entered by hand in this computer",
                 "remove the entry with `ip neighbor del`, and run this again",

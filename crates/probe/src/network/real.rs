@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::io;
 use std::net::{IpAddr, SocketAddr};
+use std::path::Path;
 use std::sync::Mutex;
 
 use impostazione_core::network::Transport;
@@ -48,6 +49,12 @@ impl RealNetwork {
     }
 }
 
+/// Whether a link of this computer is a radio, as the kernel shows it.
+fn is_radio(link: &str) -> bool {
+    let folder = Path::new("/sys/class/net").join(link);
+    ["wireless", "phy80211"].into_iter().any(|sign| folder.join(sign).exists())
+}
+
 impl Network for RealNetwork {
     fn standing(&self, address: IpAddr) -> Standing {
         match self.way_to(address) {
@@ -76,7 +83,13 @@ impl Network for RealNetwork {
                 Err(error) => settled(*address, Presence::NotLooked(Obstacle::of(&error))),
             }
         }
-        look(&on_links, &|index| self.name(index), stop, settled);
+        look(&on_links, &|index| self.name(index), stop, &mut |address, presence| {
+            let presence = match presence {
+                Presence::Nobody(link) if is_radio(&link) => Presence::CannotTell(Doubt::Radio(link)),
+                other => other,
+            };
+            settled(address, presence);
+        });
     }
 
     fn reach(&self, _: Transport, to: SocketAddr) -> Reach {
