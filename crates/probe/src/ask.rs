@@ -12,7 +12,7 @@ use impostazione_net::{Family, ServerName};
 
 use crate::answer::{Answers, Clock, Connection, Doubt, Leases, LookedUp, Presence, Seen};
 use crate::clock::AskedKey;
-use crate::network::{Network, Reach, Standing};
+use crate::network::{Network, Reach, Standing, Target};
 use crate::obstacle::Obstacle;
 use crate::question::{Lookup, Plan};
 use crate::stop::Stop;
@@ -105,26 +105,26 @@ impl Asking<'_> {
         self.watch.planned(Topic::Addresses, asked.len());
         let mut on_links = Vec::new();
         let mut behind_routers = Vec::new();
-        for (address, ports) in asked {
-            match self.network.standing(address) {
-                Standing::Known(presence) => self.note_presence(address, presence),
-                Standing::Attached => on_links.push(address),
+        for (target, ports) in asked {
+            match self.network.standing(target) {
+                Standing::Known(presence) => self.note_presence(target, presence),
+                Standing::Attached => on_links.push(target),
                 // Where nothing is asked of it, that it is behind a router is all.
                 Standing::BehindRouter if ports.is_empty() => {
                     let doubt = Doubt::BehindRouter { echo_was_asked: false };
-                    self.note_presence(address, Presence::CannotTell(doubt));
+                    self.note_presence(target, Presence::CannotTell(doubt));
                 }
-                Standing::BehindRouter => behind_routers.push((address, ports)),
+                Standing::BehindRouter => behind_routers.push((target.address, ports)),
             }
         }
         std::thread::scope(|scope| {
             for family in Family::BOTH {
-                let own: Vec<IpAddr> =
-                    on_links.iter().copied().filter(|address| Family::of(*address) == family).collect();
+                let is_of_family = |target: &Target| Family::of(target.address) == family;
+                let own: Vec<Target> = on_links.iter().copied().filter(is_of_family).collect();
                 let asking = &self;
                 scope.spawn(move || {
-                    asking.network.look_at_neighbors(&own, asking.stop, &mut |address, presence| {
-                        asking.note_presence(address, presence);
+                    asking.network.look_at_neighbors(&own, asking.stop, &mut |target, presence| {
+                        asking.note_presence(target, presence);
                     });
                 });
             }
@@ -135,12 +135,12 @@ impl Asking<'_> {
     }
 
     /// Every address that somebody or nobody may have, with the ports at which it would answer.
-    fn addresses(&self) -> BTreeMap<IpAddr, Vec<u16>> {
-        let gateways = self.plan.gateways.iter().filter(|gateway| !is_link_local(gateway.address));
-        let witnesses = self.plan.witnesses.iter().map(|witness| (witness.address, Vec::new()));
-        let mut asked: BTreeMap<IpAddr, Vec<u16>> = witnesses.collect();
-        asked.extend(gateways.map(|gateway| (gateway.address, vec![443, 22])));
-        asked.extend(self.plan.addresses.iter().map(|expected| (expected.address, expected.ports.clone())));
+    fn addresses(&self) -> BTreeMap<Target, Vec<u16>> {
+        let witnesses = self.plan.witnesses.iter().map(|witness| (witness.address.into(), Vec::new()));
+        let mut asked: BTreeMap<Target, Vec<u16>> = witnesses.collect();
+        asked.extend(self.plan.gateways.iter().map(|gateway| (gateway.target(), gateway.ports())));
+        let expected = self.plan.addresses.iter();
+        asked.extend(expected.map(|expected| (expected.address.into(), expected.ports.clone())));
         asked
     }
 
@@ -148,8 +148,8 @@ impl Asking<'_> {
         change(&mut self.answers.lock().unwrap_or_else(PoisonError::into_inner))
     }
 
-    fn note_presence(&self, address: IpAddr, presence: Presence) {
-        self.change(|answers| answers.presences.insert(address, presence));
+    fn note_presence(&self, target: Target, presence: Presence) {
+        self.change(|answers| answers.presences.insert(target, presence));
         self.watch.answered(Topic::Addresses, 1);
     }
 
@@ -273,7 +273,7 @@ impl Asking<'_> {
                     Some(obstacle) => Presence::NotLooked(obstacle),
                     None => self.behind_router(address, &ports),
                 };
-                self.note_presence(address, found);
+                self.note_presence(address.into(), found);
             }
         }
     }
@@ -337,14 +337,6 @@ enum Job {
     Clock((IpAddr, Option<String>)),
     Connection(SocketAddr),
     Routed(IpAddr, Vec<u16>),
-}
-
-/// Whether an address is one of every link (RFC 4291, section 2.5.6; RFC 3927).
-pub(crate) fn is_link_local(address: IpAddr) -> bool {
-    match address {
-        IpAddr::V4(four) => four.is_link_local(),
-        IpAddr::V6(six) => six.is_unicast_link_local(),
-    }
 }
 
 /// Whether a port accepts a connection, which is closed again at once.

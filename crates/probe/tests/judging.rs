@@ -65,11 +65,11 @@ impl Case {
         let told = told_appliances(&assessment.site);
         let plan = Plan::new(&assessment.site, &told, |_| true, PlanOptions::default());
         for expected in &plan.addresses {
-            answers.presences.insert(expected.address, nobody());
+            answers.presences.insert(expected.address.into(), nobody());
         }
         let others = plan.gateways.iter().map(|gateway| gateway.address);
         for (nth, there) in others.chain(plan.witnesses.iter().map(|witness| witness.address)).enumerate() {
-            answers.presences.insert(there, neighbor(&format!("02:64:fe:00:00:{nth:02x}")));
+            answers.presences.insert(there.into(), neighbor(&format!("02:64:fe:00:00:{nth:02x}")));
         }
         for server in &plan.name_servers {
             for transport in [Transport::Udp, Transport::Tcp] {
@@ -122,7 +122,7 @@ impl Case {
     }
 
     fn is(&mut self, who: &str, presence: Presence) {
-        self.answers.presences.insert(address(who), presence);
+        self.answers.presences.insert(address(who).into(), presence);
     }
 
     fn says(&self) -> String {
@@ -284,7 +284,7 @@ proptest! {
             case.is(&format!("10.64.10.{last}"), presence.clone());
         }
         let may_be_right = |last: &str| {
-            let presence = &case.answers.presences[&address(&format!("10.64.10.{last}"))];
+            let presence = &case.answers.presences[&address(&format!("10.64.10.{last}")).into()];
             let own = MacAddress::from_bytes([2, 0x64, 0x10, 0, 0, 0x21]);
             matches!(presence, Presence::Nobody(_)) || (last == "21" && presence.mac() == Some(own))
         };

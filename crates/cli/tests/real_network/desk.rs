@@ -277,6 +277,12 @@ impl Desk {
         self.write("sheet.toml", &format!("{SHEET}{far}"));
     }
 
+    /// The same sheet, with something changed in it.
+    pub(crate) fn change_sheet(&self, from: &str, to: &str) {
+        assert!(SHEET.contains(from), "{from}");
+        self.write("sheet.toml", &SHEET.replace(from, to));
+    }
+
     /// Somebody behind the router, with the address of lamp-01.
     pub(crate) fn far(&self) -> Network {
         self.site("link add breakwater type bridge");

@@ -189,6 +189,8 @@ fn what_cannot_be_told_is_not_called_free() {
     desk.desk("neigh del 10.64.10.11 dev desk0");
 
     // The cable is in the wrong network: nobody answers at all, and nothing is called free.
+    // Otherwise a Linux router answers for its addresses on whatever link it is asked.
+    desk.set("ipv4/conf/all/arp_ignore", "1");
     desk.site("link set to-desk nomaster");
     let report = desk.probe(User::Nobody, &["--only", "gauge-01"]);
     let found: BTreeSet<&str> = report["findings"]
@@ -199,6 +201,19 @@ fn what_cannot_be_told_is_not_called_free() {
         .collect();
     assert!(found.contains("probe-gateway-silent") && found.contains("probe-not-looked-at"), "{report:#}");
     assert_eq!(report["asked"][0]["right"], 0, "{report:#}");
+}
+
+/// An address that every link may have is asked for on the link that leads to the subnet.
+#[test]
+#[ignore = "needs root for network namespaces, and dnsmasq and chronyd"]
+fn a_link_local_gateway_is_asked_for_on_its_link() {
+    let desk = Desk::new();
+    let _names = desk.names(Names::right());
+    let _times = desk.times(Times::Right);
+    desk.change_sheet("gateway6 = \"fd64:10::1\"", "gateway6 = \"fe80::1\"");
+    assert_eq!(rules(&desk, User::Nobody, &[]), only("probe-gateway-silent"));
+    desk.site("addr add fe80::1/64 dev quay nodad");
+    assert_eq!(rules(&desk, User::Nobody, &[]), BTreeSet::new());
 }
 
 #[test]

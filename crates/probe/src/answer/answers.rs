@@ -10,13 +10,14 @@ use super::connection::Connection;
 use super::lease::Leases;
 use super::looked_up::LookedUp;
 use super::presence::Presence;
+use crate::network::Target;
 use crate::question::Lookup;
 
 /// The answers, each by its question. What is missing was not asked.
 #[derive(Clone, Debug, Default)]
 pub struct Answers {
     /// Whether anybody has an address.
-    pub presences: HashMap<IpAddr, Presence>,
+    pub presences: HashMap<Target, Presence>,
     /// What DNS servers answered.
     pub lookups: HashMap<Lookup, LookedUp>,
     /// What time servers answered, with the name of a key or without.
@@ -28,6 +29,11 @@ pub struct Answers {
 }
 
 impl Answers {
+    /// Whether anybody has an address.
+    pub fn presence(&self, target: impl Into<Target>) -> Option<&Presence> {
+        self.presences.get(&target.into())
+    }
+
     /// What a DNS server answered.
     pub fn lookup(&self, lookup: &Lookup) -> Option<&LookedUp> {
         self.lookups.get(lookup)

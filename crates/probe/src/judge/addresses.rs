@@ -62,7 +62,7 @@ impl<'a> Judging<'a> {
             .filter_map(|(mac, machine)| Some((mac?.value, machine)))
             .collect();
         for gateway in &self.plan.gateways {
-            let Some(presence) = self.answers.presences.get(&gateway.address) else { continue };
+            let Some(presence) = self.answers.presence(gateway.target()) else { continue };
             if let Presence::Somebody(Seen::Neighbor { link, mac }) = presence {
                 proven.insert((std::ptr::from_ref(gateway.subnet), link.clone()));
                 proxies.extend(*mac);
@@ -70,13 +70,13 @@ impl<'a> Judging<'a> {
         }
         for witness in &self.plan.witnesses {
             if let Some(Presence::Somebody(Seen::Neighbor { link, .. })) =
-                self.answers.presences.get(&witness.address)
+                self.answers.presence(witness.address)
             {
                 proven.insert((std::ptr::from_ref(witness.subnet), link.clone()));
             }
         }
         for expected in &self.plan.addresses {
-            let Some(presence) = self.answers.presences.get(&expected.address) else { continue };
+            let Some(presence) = self.answers.presence(expected.address) else { continue };
             if let Some(mac) = presence.mac()
                 && !macs.contains_key(&mac)
             {
@@ -89,7 +89,7 @@ impl<'a> Judging<'a> {
         // A neighbor that is not a router's stand-in shows that the link leads there, too.
         proxies.extend(owners.iter().filter(|(_, owners)| owners.len() >= MANY).map(|(mac, _)| *mac));
         for expected in &self.plan.addresses {
-            let presence = self.answers.presences.get(&expected.address);
+            let presence = self.answers.presence(expected.address);
             if let (Some(subnet), Some(Presence::Somebody(Seen::Neighbor { link, mac }))) =
                 (expected.subnet, presence)
                 && mac.is_some_and(|mac| !proxies.contains(&mac))
@@ -112,7 +112,7 @@ impl<'a> Judging<'a> {
 
     fn address(&mut self, expected: &'a ExpectedAddress<'a>, around: &Surroundings<'a>) -> Verdict {
         let address = expected.address;
-        let Some(presence) = self.answers.presences.get(&address) else {
+        let Some(presence) = self.answers.presence(address) else {
             return self.unknown(expected, Reason::not_asked());
         };
         match presence {

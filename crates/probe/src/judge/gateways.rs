@@ -6,7 +6,6 @@ use impostazione_core::network::rules::GATEWAY_SILENT;
 use super::unlooked::{Reason, Unknown};
 use super::{Judging, Subject, Verdict};
 use crate::answer::Presence;
-use crate::ask::is_link_local;
 use crate::question::ExpectedGateway;
 
 impl<'a> Judging<'a> {
@@ -21,7 +20,7 @@ impl<'a> Judging<'a> {
 
     fn gateway(&mut self, expected: &'a ExpectedGateway<'a>) -> Verdict {
         let (address, subnet) = (expected.address, &expected.subnet.name.value);
-        let reason = match self.answers.presences.get(&address) {
+        let reason = match self.answers.presence(expected.target()) {
             Some(Presence::Somebody(_) | Presence::ThisComputer(_)) => return Verdict::Right,
             Some(Presence::Nobody(link)) => {
                 let message = format!("The gateway {address} of subnet {subnet} does not answer on {link}.");
@@ -31,10 +30,6 @@ impl<'a> Judging<'a> {
             }
             Some(Presence::CannotTell(doubt)) => Reason::doubt(doubt, Some(expected.subnet)),
             Some(Presence::NotLooked(obstacle)) => Reason::obstacle(obstacle),
-            None if is_link_local(address) => Reason::new(
-                "every link may have such an address, and it is not asked for",
-                format!("look on a computer in subnet {subnet} with `ping {address}%LINK`"),
-            ),
             None => Reason::not_asked(),
         };
         self.unlooked.note(Unknown::Gateway, address.to_string(), &expected.machines, expected.place, reason);

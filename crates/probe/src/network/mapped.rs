@@ -5,7 +5,7 @@ use std::net::{IpAddr, SocketAddr};
 
 use impostazione_core::network::{Mapped, NetworkMap, Transport, Whose};
 
-use super::network::{Network, Reach, Standing};
+use super::network::{Network, Reach, Standing, Target};
 use crate::answer::{Doubt, Leases, Presence, Seen};
 use crate::obstacle::Obstacle;
 use crate::stop::Stop;
@@ -41,13 +41,13 @@ impl MappedNetwork {
 }
 
 impl Network for MappedNetwork {
-    fn standing(&self, address: IpAddr) -> Standing {
-        Standing::Known(self.presence(address))
+    fn standing(&self, target: Target) -> Standing {
+        Standing::Known(self.presence(target.address))
     }
 
-    fn look_at_neighbors(&self, addresses: &[IpAddr], _: &Stop, settled: &mut dyn FnMut(IpAddr, Presence)) {
-        for address in addresses {
-            settled(*address, self.presence(*address));
+    fn look_at_neighbors(&self, targets: &[Target], _: &Stop, settled: &mut dyn FnMut(Target, Presence)) {
+        for target in targets {
+            settled(*target, self.presence(target.address));
         }
     }
 

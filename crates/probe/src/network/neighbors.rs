@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 use std::fs;
 use std::io;
-use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr, UdpSocket};
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr, SocketAddrV6, UdpSocket};
 use std::time::{Duration, Instant};
 
 use impostazione_net::{Family, MacAddress};
@@ -12,6 +12,7 @@ use netlink_packet_route::neighbour::NeighbourState;
 use socket2::{Domain, Protocol, Socket, Type};
 
 use super::kernel_tables::{KernelTables, Neighbor};
+use super::network::Target;
 use crate::answer::{Doubt, Presence, Seen};
 use crate::obstacle::Obstacle;
 use crate::stop::Stop;
@@ -52,7 +53,7 @@ pub(crate) fn longest(count: usize) -> Duration {
 
 /// An address that was asked for and is not settled.
 struct Open {
-    address: IpAddr,
+    target: Target,
     /// Index of the link.
     link: u32,
     /// What was sent: who is there but does not listen says so, and that arrives here.
@@ -80,23 +81,23 @@ enum Belief {
 
 /// Asks for addresses of one family, each on the link of an index, some at a time.
 pub(super) fn look(
-    addresses: &[(IpAddr, u32)],
+    targets: &[(Target, u32)],
     names: &dyn Fn(u32) -> String,
     stop: &Stop,
-    settled: &mut dyn FnMut(IpAddr, Presence),
+    settled: &mut dyn FnMut(Target, Presence),
 ) {
-    let Some((first, _)) = addresses.first() else { return };
-    let family = Family::of(*first);
-    let mut waiting = addresses.iter();
+    let Some((first, _)) = targets.first() else { return };
+    let family = Family::of(first.address);
+    let mut waiting = targets.iter();
     let mut open: Vec<Open> = Vec::new();
     let outcome = KernelTables::open().and_then(|tables| {
         loop {
             let now = tables.neighbors(family)?;
             while open.len() < most_at_once(family) && stop.why().is_none() {
-                let Some((address, link)) = waiting.next() else { break };
-                match ask(*address, *link, &now) {
+                let Some((target, link)) = waiting.next() else { break };
+                match ask(*target, *link, &now) {
                     Ok(one) => open.push(one),
-                    Err(error) => settled(*address, Presence::NotLooked(Obstacle::of(&error))),
+                    Err(error) => settled(*target, Presence::NotLooked(Obstacle::of(&error))),
                 }
             }
             if open.is_empty() {
@@ -109,7 +110,7 @@ pub(super) fn look(
             let now = tables.neighbors(family)?;
             open.retain_mut(|one| match one.state(&now, names) {
                 Some(presence) => {
-                    settled(one.address, presence);
+                    settled(one.target, presence);
                     false
                 }
                 None => true,
@@ -120,19 +121,21 @@ pub(super) fn look(
         Ok(()) => stop.why().unwrap_or(Obstacle::OutOfTime),
         Err(error) => Obstacle::of(&error),
     };
-    let left = open.iter().map(|one| one.address).chain(waiting.map(|(address, _)| *address));
-    for address in left {
-        settled(address, Presence::NotLooked(obstacle.clone()));
+    let left = open.iter().map(|one| one.target).chain(waiting.map(|(target, _)| *target));
+    for target in left {
+        settled(target, Presence::NotLooked(obstacle.clone()));
     }
 }
 
 /// Sends an address something, so that the kernel looks for it.
-fn ask(address: IpAddr, link: u32, table: &HashMap<(IpAddr, u32), Neighbor>) -> io::Result<Open> {
+fn ask(target: Target, link: u32, table: &HashMap<(IpAddr, u32), Neighbor>) -> io::Result<Open> {
+    let address = target.address;
     let socket = match address {
         IpAddr::V4(_) => UdpSocket::bind((Ipv4Addr::UNSPECIFIED, 0))?,
         IpAddr::V6(_) => UdpSocket::bind((Ipv6Addr::UNSPECIFIED, 0))?,
     };
-    socket.connect((address, PORT))?;
+    let to = on_link(address, link);
+    socket.connect(to)?;
     socket.set_nonblocking(true)?;
     socket.send(&[])?;
     let is_belief = |neighbor: &Neighbor| {
@@ -140,10 +143,10 @@ fn ask(address: IpAddr, link: u32, table: &HashMap<(IpAddr, u32), Neighbor>) -> 
     };
     let was_believed = table.get(&(address, link)).is_some_and(is_belief);
     Ok(Open {
-        address,
+        target,
         link,
         socket,
-        knock: if was_believed { knock(address) } else { None },
+        knock: if was_believed { knock(to) } else { None },
         since: Instant::now(),
         belief: if was_believed { Belief::Believed } else { Belief::None },
         was_seen: false,
@@ -151,9 +154,16 @@ fn ask(address: IpAddr, link: u32, table: &HashMap<(IpAddr, u32), Neighbor>) -> 
     })
 }
 
+/// The port of an address, on a link where every link may have that.
+fn on_link(address: IpAddr, link: u32) -> SocketAddr {
+    match address {
+        IpAddr::V6(six) if six.is_unicast_link_local() => SocketAddrV6::new(six, PORT, 0, link).into(),
+        _ => SocketAddr::new(address, PORT),
+    }
+}
+
 /// Begins a connection, and does not wait for it. Where that fails at once, the kernel's own ways are left.
-fn knock(address: IpAddr) -> Option<Socket> {
-    let to = SocketAddr::new(address, PORT);
+fn knock(to: SocketAddr) -> Option<Socket> {
     let socket = Socket::new(Domain::for_address(to), Type::STREAM, Some(Protocol::TCP)).ok()?;
     socket.set_nonblocking(true).ok()?;
     match socket.connect(&to.into()) {
@@ -181,7 +191,7 @@ impl Open {
         let refusal = self.socket.recv(&mut [0; 1]);
         self.has_answered |= refusal.is_err_and(|error| error.kind() == io::ErrorKind::ConnectionRefused);
         self.has_answered |= self.knock.as_ref().is_some_and(has_answered);
-        let Some(neighbor) = table.get(&(self.address, self.link)) else {
+        let Some(neighbor) = table.get(&(self.target.address, self.link)) else {
             if self.was_seen && age >= ASKED_IN_VAIN {
                 return Some(Presence::Nobody(names(self.link)));
             }
@@ -236,7 +246,7 @@ mod tests {
 
     fn open(belief: Belief) -> Open {
         Open {
-            address: "127.0.0.1".parse().unwrap(),
+            target: IpAddr::from([127, 0, 0, 1]).into(),
             link: 2,
             socket: {
                 let socket = UdpSocket::bind("127.0.0.1:0").unwrap();

@@ -11,10 +11,10 @@ use crate::stop::Stop;
 /// A way to the network. All that is asked goes through it.
 pub trait Network: Sync {
     /// Where an address is, seen from here. Sends nothing.
-    fn standing(&self, address: IpAddr) -> Standing;
+    fn standing(&self, target: Target) -> Standing;
 
     /// Whether anybody has each of some addresses that are [`Standing::Attached`]. Says each answer as soon as it is there.
-    fn look_at_neighbors(&self, addresses: &[IpAddr], stop: &Stop, settled: &mut dyn FnMut(IpAddr, Presence));
+    fn look_at_neighbors(&self, targets: &[Target], stop: &Stop, settled: &mut dyn FnMut(Target, Presence));
 
     /// Where a port of an address is reached.
     fn reach(&self, transport: Transport, to: SocketAddr) -> Reach;
@@ -24,6 +24,21 @@ pub trait Network: Sync {
 
     /// What DHCP servers offer on the link over which an address is reached without a router.
     fn offers(&self, near: IpAddr, stop: &Stop) -> Leases;
+}
+
+/// An address that is asked for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Target {
+    /// The address.
+    pub address: IpAddr,
+    /// An address by which it is told on which link that is: itself, unless it is one that every link may have.
+    pub near: IpAddr,
+}
+
+impl From<IpAddr> for Target {
+    fn from(address: IpAddr) -> Self {
+        Self { address, near: address }
+    }
 }
 
 /// Where an address is, seen from here.

@@ -11,7 +11,7 @@ use impostazione_core::network::Transport;
 use super::echo::echoes;
 use super::kernel_tables::{KernelLink, KernelTables, Way};
 use super::neighbors::look;
-use super::network::{Network, Reach, Standing};
+use super::network::{Network, Reach, Standing, Target};
 use crate::answer::{Doubt, Leases, Presence};
 use crate::obstacle::Obstacle;
 use crate::offer;
@@ -56,8 +56,11 @@ fn is_radio(link: &str) -> bool {
 }
 
 impl Network for RealNetwork {
-    fn standing(&self, address: IpAddr) -> Standing {
-        match self.way_to(address) {
+    fn standing(&self, target: Target) -> Standing {
+        let address = target.address;
+        match self.way_to(target.near) {
+            // Which router of its own link an address of this computer has, is asked like any other.
+            Ok(Way::Own) if target.near != address => Standing::Known(Presence::NotLooked(Obstacle::NoRoute)),
             Ok(Way::Own) => Standing::Known(Presence::ThisComputer(self.own_link(address))),
             Ok(Way::Link(index)) => match self.links.get(&index) {
                 Some(link) if link.has_neighbors => Standing::Attached,
@@ -69,26 +72,21 @@ impl Network for RealNetwork {
         }
     }
 
-    fn look_at_neighbors(
-        &self,
-        addresses: &[IpAddr],
-        stop: &Stop,
-        settled: &mut dyn FnMut(IpAddr, Presence),
-    ) {
-        let mut on_links = Vec::with_capacity(addresses.len());
-        for address in addresses {
-            match self.way_to(*address) {
-                Ok(Way::Link(index)) => on_links.push((*address, index)),
-                Ok(_) => settled(*address, Presence::NotLooked(Obstacle::NoRoute)),
-                Err(error) => settled(*address, Presence::NotLooked(Obstacle::of(&error))),
+    fn look_at_neighbors(&self, targets: &[Target], stop: &Stop, settled: &mut dyn FnMut(Target, Presence)) {
+        let mut on_links = Vec::with_capacity(targets.len());
+        for target in targets {
+            match self.way_to(target.near) {
+                Ok(Way::Link(index)) => on_links.push((*target, index)),
+                Ok(_) => settled(*target, Presence::NotLooked(Obstacle::NoRoute)),
+                Err(error) => settled(*target, Presence::NotLooked(Obstacle::of(&error))),
             }
         }
-        look(&on_links, &|index| self.name(index), stop, &mut |address, presence| {
+        look(&on_links, &|index| self.name(index), stop, &mut |target, presence| {
             let presence = match presence {
                 Presence::Nobody(link) if is_radio(&link) => Presence::CannotTell(Doubt::Radio(link)),
                 other => other,
             };
-            settled(address, presence);
+            settled(target, presence);
         });
     }
 

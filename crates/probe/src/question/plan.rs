@@ -15,6 +15,7 @@ use super::expected::{
 use super::lookup::{Lookup, Sought};
 use super::servers::{Servers, servers_for};
 use crate::answer::{Answers, Found};
+use crate::network::Target;
 
 /// The port at which appliances are administered.
 const ADMINISTRATION_PORT: u16 = 443;
@@ -160,6 +161,27 @@ pub(crate) fn addresses_of<'a>(name: &'a str, servers: &'a [IpAddr]) -> impl Ite
     servers.iter().flat_map(move |server| {
         Family::BOTH.map(|family| Lookup::new(*server, Sought::Addresses(name.to_owned(), family)))
     })
+}
+
+impl ExpectedGateway<'_> {
+    /// How it is asked for: one that every link may have (RFC 4291, section 2.5.6), on the link that leads to its subnet.
+    pub fn target(&self) -> Target {
+        let is_of_every_link = match self.address {
+            IpAddr::V4(four) => four.is_link_local(),
+            IpAddr::V6(six) => six.is_unicast_link_local(),
+        };
+        Target { address: self.address, near: if is_of_every_link { self.near } else { self.address } }
+    }
+
+    /// TCP ports at which it would answer, where it can be asked in no other way.
+    pub(crate) fn ports(&self) -> Vec<u16> {
+        // From behind a router, another link's own address cannot be asked at all.
+        if self.target().near == self.address {
+            vec![ADMINISTRATION_PORT, Ssh::USUAL_PORT]
+        } else {
+            Vec::new()
+        }
+    }
 }
 
 impl ExpectedNameServer<'_> {

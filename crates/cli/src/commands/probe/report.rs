@@ -101,7 +101,7 @@ impl AskedReport {
         let (mut on_links, mut behind_routers, mut elsewhere) = (Vec::new(), Vec::new(), Vec::new());
         for (address, who) in addresses {
             let text = format!("{address} ({who})");
-            match network.standing(address) {
+            match network.standing(address.into()) {
                 Standing::Attached => on_links.push(text),
                 Standing::BehindRouter => behind_routers.push(text),
                 Standing::Known(_) => elsewhere.push(text),
