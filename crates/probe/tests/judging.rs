@@ -259,6 +259,16 @@ fn servers_that_disagree_about_a_name_are_named() {
     assert_eq!(case.judged().records.len(), 0);
 }
 
+/// Behind a router, a machine is asked at the ports of the sheet.
+#[test]
+fn the_ports_are_those_of_the_sheet() {
+    let sheet = SHEET.replace("name = \"lamp-01\"", "name = \"lamp-01\"\nssh = { port = 2222 }");
+    let assessment = site(&sheet);
+    let plan = Plan::new(&assessment.site, &[], |name| name == "lamp-01", PlanOptions::default());
+    assert_eq!(plan.addresses.len(), 1);
+    assert_eq!(plan.addresses[0].ports, [2222, 443]);
+}
+
 fn any_presence() -> impl Strategy<Value = Presence> {
     let mac = (0u8..4).prop_map(|last| Some(MacAddress::from_bytes([2, 0x64, 0x10, 0, 0, 0x20 + last])));
     let link = prop_oneof![Just("eth0".to_owned()), Just("eth1".to_owned())];

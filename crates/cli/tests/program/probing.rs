@@ -233,6 +233,35 @@ fn a_map_that_is_none_is_refused() {
 }
 
 #[test]
+fn a_server_without_a_port_and_one_that_dns_does_not_know() {
+    let workspace = workspace();
+    let mut page = Page::on("probing-servers-of-answers");
+    page.heading("no port");
+    workspace.write("sheet.toml", sheet().replace("10.64.10.9:27000", "10.64.10.9"));
+    let run = probed(&workspace, "", "--format json");
+    assert_eq!(rules_of(&run), BTreeSet::from(["probe-not-looked-at".to_owned()]));
+    let findings = |run: &Run| {
+        let report: Value = serde_json::from_str(&run.stdout).unwrap();
+        report["findings"].as_array().unwrap().clone()
+    };
+    page.findings(&findings(&run));
+    page.heading("by name, which DNS knows");
+    let named = sheet().replace("10.64.10.9:27000", "licenses.capovetro.example:27000");
+    workspace.write("sheet.toml", &named);
+    let run = probed(&workspace, "", "--format json");
+    assert_eq!(rules_of(&run), BTreeSet::new(), "{}", run.stdout);
+    page.heading("by name, which DNS does not know");
+    // The map and the servers of a site without that name.
+    workspace.write("sheet.toml", sheet());
+    let _played = Played::by(&workspace, "mock-site sheet.toml --map map.toml");
+    workspace.write("sheet.toml", &named);
+    let run = workspace.run(&["probe", "before", "sheet.toml", "--through", "map.toml", "--format", "json"]);
+    assert_eq!(rules_of(&run), BTreeSet::from(["probe-name-missing".to_owned()]), "{}", run.stdout);
+    page.findings(&findings(&run));
+    page.keep();
+}
+
+#[test]
 fn what_the_map_does_not_have_was_not_looked_at() {
     let workspace = workspace();
     // A map of another sheet: no address of this one is in it.

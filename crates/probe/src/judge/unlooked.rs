@@ -135,7 +135,7 @@ impl<'a> Unlooked<'a> {
     pub(super) fn into_findings(self) -> Vec<Finding> {
         let finding = |((unknown, reason), group): ((Unknown, Reason), Group<'a>)| {
             let things = listed(&group.things);
-            let message = unknown.sentence(&things, group.things.len(), &reason.why);
+            let message = unknown.sentence(&things, &reason.why);
             let mut labels = group.machines.iter().map(|machine| machine.label.as_deref().map(str::to_owned));
             let first = labels.next().flatten();
             let mut finding = Finding::new(&NOT_LOOKED_AT, first, group.place, message, reason.fix);
@@ -147,9 +147,7 @@ impl<'a> Unlooked<'a> {
 }
 
 impl Unknown {
-    fn sentence(self, things: &str, count: usize, why: &str) -> String {
-        let many = count > 1;
-        let was = if many { "were" } else { "was" };
+    fn sentence(self, things: &str, why: &str) -> String {
         match self {
             Self::Address => format!("Whether somebody has {things} is not known: {why}."),
             Self::Gateway => format!("Whether the gateway {things} answers is not known: {why}."),
@@ -157,7 +155,7 @@ impl Unknown {
             Self::Lookup => format!("What DNS says of {things} is not known: {why}."),
             Self::Clock => format!("The time server {things} was not asked: {why}."),
             Self::Key => format!("Whether the time server {things} has the sheet's key is not known: {why}."),
-            Self::Service => format!("Connections to {things} {was} not tried: {why}."),
+            Self::Service => format!("No connection to {things} was tried: {why}."),
             Self::Lease => format!("DHCP servers in subnet {things} were not asked: {why}."),
         }
     }

@@ -17,7 +17,7 @@ use super::servers::{Servers, servers_for};
 use crate::answer::{Answers, Found};
 use crate::network::Target;
 
-/// The port at which appliances are administered.
+/// The port at which machines are administered that say nothing else.
 const ADMINISTRATION_PORT: u16 = 443;
 
 /// The most addresses that are asked where a server is given by name.
@@ -207,7 +207,7 @@ fn addresses<'a>(site: &'a Site, machines: &[&'a Machine]) -> Vec<ExpectedAddres
     let mut found = Vec::new();
     let mut clusters = BTreeSet::new();
     for machine in machines.iter().copied() {
-        let ports = vec![first_port(machine), ADMINISTRATION_PORT];
+        let ports = ports(site, machine);
         let expected = |link: &Link, address, place, is_old| ExpectedAddress {
             address,
             owner: Owner::Machine(machine),
@@ -257,12 +257,14 @@ fn subnet_of<'a>(
     is_in.then_some(subnet)
 }
 
-/// The port at which a machine answers first.
-fn first_port(machine: &Machine) -> u16 {
-    match machine.host() {
-        Some(_) => machine.settings.ssh.port(),
-        None => Ssh::USUAL_PORT,
-    }
+/// The ports at which a machine answers: SSH's, and that of its administration.
+fn ports(site: &Site, machine: &Machine) -> Vec<u16> {
+    let of_meanings = || site.meanings_of(machine.appliance()?)?.administration.as_ref()?.port;
+    let administration = of_meanings().unwrap_or(ADMINISTRATION_PORT);
+    let ssh = if machine.host().is_some() { machine.settings.ssh.port() } else { Ssh::USUAL_PORT };
+    let mut ports = vec![ssh, administration, ADMINISTRATION_PORT];
+    ports.dedup();
+    ports
 }
 
 /// The routers of the subnets that machines have addresses in.
