@@ -12,10 +12,11 @@ use impostazione_net::{Family, ServerName};
 
 use crate::answer::{Answers, Clock, Connection, Doubt, Leases, LookedUp, Presence, Seen};
 use crate::clock::AskedKey;
-use crate::network::{Network, Reach, Standing, Target};
+use crate::network::{Network, Reach, Standing};
 use crate::obstacle::Obstacle;
 use crate::question::{Lookup, Plan};
 use crate::stop::Stop;
+use crate::target::Target;
 use crate::{clock, dns, network, offer};
 
 /// The most questions to services that are under way.
@@ -209,14 +210,14 @@ impl Asking<'_> {
         let mut clocks = BTreeSet::new();
         for clock in &self.plan.clocks {
             let TimeServer::Name(name) = &clock.server else { continue };
-            for address in Plan::addresses_of_name(name.as_str(), &clock.resolvers, &answers) {
+            for address in answers.addresses_of_name(name.as_str(), &clock.resolvers) {
                 clocks.insert((address, clock.key.clone()));
             }
         }
         let mut connections = BTreeSet::new();
         for service in &self.plan.services {
             let (ServerName::Name(name), Some(port)) = (&service.name, service.port) else { continue };
-            for address in Plan::addresses_of_name(name.as_str(), &service.resolvers, &answers) {
+            for address in answers.addresses_of_name(name.as_str(), &service.resolvers) {
                 connections.insert(SocketAddr::new(address, port));
             }
         }

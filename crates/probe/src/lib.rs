@@ -18,7 +18,9 @@ mod stop;
 
 pub use obstacle::Obstacle;
 pub use stop::Stop;
+pub use target::Target;
 
 /// What strangers' bytes are read as, for tests that hand them over.
 #[doc(hidden)]
 pub mod strangers;
+mod target;

@@ -8,10 +8,13 @@ use impostazione_core::machine::Subnet;
 use super::clock::Clock;
 use super::connection::Connection;
 use super::lease::Leases;
-use super::looked_up::LookedUp;
+use super::looked_up::{Found, LookedUp};
 use super::presence::Presence;
-use crate::network::Target;
-use crate::question::Lookup;
+use crate::question::{Lookup, addresses_of};
+use crate::target::Target;
+
+/// The most addresses that are asked where a server is given by name.
+const MOST_OF_A_NAME: usize = 4;
 
 /// The answers, each by its question. What is missing was not asked.
 #[derive(Clone, Debug, Default)]
@@ -37,6 +40,21 @@ impl Answers {
     /// What a DNS server answered.
     pub fn lookup(&self, lookup: &Lookup) -> Option<&LookedUp> {
         self.lookups.get(lookup)
+    }
+
+    /// The addresses of a server that is given by name, as these DNS servers know it.
+    pub fn addresses_of_name(&self, name: &str, resolvers: &[IpAddr]) -> Vec<IpAddr> {
+        let mut found = Vec::new();
+        for lookup in addresses_of(name, resolvers) {
+            let records = self.lookup(&lookup).and_then(LookedUp::records);
+            let Some(Found::Addresses(addresses)) = records else { continue };
+            for address in addresses {
+                if !found.contains(address) && found.len() < MOST_OF_A_NAME {
+                    found.push(*address);
+                }
+            }
+        }
+        found
     }
 
     /// What DHCP servers offered in a subnet.

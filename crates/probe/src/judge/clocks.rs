@@ -13,7 +13,7 @@ use super::unlooked::{Reason, Unknown};
 use super::words::listed;
 use super::{Judging, Subject, Verdict};
 use crate::answer::{Clock, KeyProof, Reading};
-use crate::question::{ExpectedClock, Plan};
+use crate::question::ExpectedClock;
 
 /// How far time servers may be apart, in seconds.
 const APART_SECONDS: f64 = 1.0;
@@ -44,7 +44,7 @@ impl<'a> Judging<'a> {
             let addresses = match &expected.server {
                 TimeServer::Address(address) => vec![*address],
                 TimeServer::Name(name) => {
-                    let found = Plan::addresses_of_name(name.as_str(), &expected.resolvers, self.answers);
+                    let found = self.answers.addresses_of_name(name.as_str(), &expected.resolvers);
                     let verdict = self.name_of_server(
                         "time server",
                         name.as_str(),

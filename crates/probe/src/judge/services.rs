@@ -10,7 +10,7 @@ use super::clocks::no_address;
 use super::unlooked::{Reason, Unknown};
 use super::{Judging, Subject, Verdict};
 use crate::answer::Connection;
-use crate::question::{ExpectedService, Plan};
+use crate::question::ExpectedService;
 
 impl<'a> Judging<'a> {
     /// Judges every server.
@@ -41,7 +41,7 @@ impl<'a> Judging<'a> {
                     expected.place,
                 );
                 self.count(Subject::Names, name);
-                Plan::addresses_of_name(server.as_str(), &expected.resolvers, self.answers)
+                self.answers.addresses_of_name(server.as_str(), &expected.resolvers)
             }
         };
         let Some(port) = expected.port else {

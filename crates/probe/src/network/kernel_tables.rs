@@ -19,7 +19,8 @@ use netlink_packet_route::{AddressFamily, RouteNetlinkMessage};
 use netlink_sys::protocols::NETLINK_ROUTE;
 use netlink_sys::{Socket, SocketAddr};
 
-use super::neighbors::ago;
+/// Ticks of a second in which the kernel counts the age of entries (`USER_HZ`).
+const TICK: Duration = Duration::from_millis(10);
 
 /// The most datagrams of one answer that are read.
 const MOST_DATAGRAMS: usize = 100_000;
@@ -144,7 +145,7 @@ impl KernelTables {
                         address = Some(IpAddr::V6(six));
                     }
                     NeighbourAttribute::LinkLayerAddress(bytes) => hardware = bytes,
-                    NeighbourAttribute::CacheInfo(info) => confirmed_ago = ago(info.confirmed),
+                    NeighbourAttribute::CacheInfo(info) => confirmed_ago = TICK * info.confirmed,
                     _ => {}
                 }
             }

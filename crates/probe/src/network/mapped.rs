@@ -5,10 +5,11 @@ use std::net::{IpAddr, SocketAddr};
 
 use impostazione_core::network::{Mapped, NetworkMap, Transport, Whose};
 
-use super::network::{Network, Reach, Standing, Target};
+use super::network::{Network, Reach, Standing};
 use crate::answer::{Doubt, Leases, Presence, Seen};
 use crate::obstacle::Obstacle;
 use crate::stop::Stop;
+use crate::target::Target;
 
 /// What a link of the simulated network is called.
 const LINK: &str = "the map";

@@ -8,7 +8,7 @@ mod network;
 mod real;
 
 pub use mapped::MappedNetwork;
-pub use network::{Network, Reach, Standing, Target};
+pub use network::{Network, Reach, Standing};
 pub use real::RealNetwork;
 
 pub(crate) use neighbors::longest as longest_look;

@@ -12,10 +12,10 @@ use netlink_packet_route::neighbour::NeighbourState;
 use socket2::{Domain, Protocol, Socket, Type};
 
 use super::kernel_tables::{KernelTables, Neighbor};
-use super::network::Target;
 use crate::answer::{Doubt, Presence, Seen};
 use crate::obstacle::Obstacle;
 use crate::stop::Stop;
+use crate::target::Target;
 
 /// The port that nobody listens on (discard, RFC 863): what is sent there has no effect.
 const PORT: u16 = 9;
@@ -34,8 +34,6 @@ const SEEN_BEFORE: Duration = Duration::from_secs(56);
 const ASKED_IN_VAIN: Duration = Duration::from_millis(2500);
 /// What the kernel says of a connection that has begun (`EINPROGRESS`).
 const IN_PROGRESS: i32 = 115;
-/// Ticks of a second in which the kernel counts the age of entries (`USER_HZ`).
-const TICK: Duration = Duration::from_millis(10);
 
 /// How many addresses of a family are asked for at once: no more than a quarter of the kernel's table.
 pub(super) fn most_at_once(family: Family) -> usize {
@@ -227,11 +225,6 @@ impl Open {
             Presence::NotLooked(Obstacle::Kernel(says.to_owned()))
         })
     }
-}
-
-/// How long ago ticks of the kernel were.
-pub(super) fn ago(ticks: u32) -> Duration {
-    TICK * ticks
 }
 
 fn mac(bytes: &[u8]) -> Option<MacAddress> {

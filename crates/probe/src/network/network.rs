@@ -7,6 +7,7 @@ use impostazione_core::network::Transport;
 use crate::answer::{Leases, Presence};
 use crate::obstacle::Obstacle;
 use crate::stop::Stop;
+use crate::target::Target;
 
 /// A way to the network. All that is asked goes through it.
 pub trait Network: Sync {
@@ -24,21 +25,6 @@ pub trait Network: Sync {
 
     /// What DHCP servers offer on the link over which an address is reached without a router.
     fn offers(&self, near: IpAddr, stop: &Stop) -> Leases;
-}
-
-/// An address that is asked for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Target {
-    /// The address.
-    pub address: IpAddr,
-    /// An address by which it is told on which link that is: itself, unless it is one that every link may have.
-    pub near: IpAddr,
-}
-
-impl From<IpAddr> for Target {
-    fn from(address: IpAddr) -> Self {
-        Self { address, near: address }
-    }
 }
 
 /// Where an address is, seen from here.

@@ -11,11 +11,12 @@ use impostazione_core::network::Transport;
 use super::echo::echoes;
 use super::kernel_tables::{KernelLink, KernelTables, Way};
 use super::neighbors::look;
-use super::network::{Network, Reach, Standing, Target};
+use super::network::{Network, Reach, Standing};
 use crate::answer::{Doubt, Leases, Presence};
 use crate::obstacle::Obstacle;
 use crate::offer;
 use crate::stop::Stop;
+use crate::target::Target;
 
 /// The network of this computer.
 pub struct RealNetwork {

@@ -14,14 +14,10 @@ use super::expected::{
 };
 use super::lookup::{Lookup, Sought};
 use super::servers::{Servers, servers_for};
-use crate::answer::{Answers, Found};
-use crate::network::Target;
+use crate::target::Target;
 
 /// The port at which machines are administered that say nothing else.
 const ADMINISTRATION_PORT: u16 = 443;
-
-/// The most addresses that are asked where a server is given by name.
-const MOST_OF_A_NAME: usize = 4;
 
 /// The most addresses of others that are asked for in a subnet.
 const MOST_WITNESSES: usize = 8;
@@ -136,23 +132,6 @@ impl<'a> Plan<'a> {
             ServerName::Address(_) => None,
         });
         clocks.chain(services)
-    }
-
-    /// The addresses of a server that is given by name, as the DNS servers know it.
-    pub fn addresses_of_name(name: &str, resolvers: &[IpAddr], answers: &Answers) -> Vec<IpAddr> {
-        let mut found = Vec::new();
-        for lookup in addresses_of(name, resolvers) {
-            let Some(Found::Addresses(addresses)) = answers.lookup(&lookup).and_then(|found| found.records())
-            else {
-                continue;
-            };
-            for address in addresses {
-                if !found.contains(address) && found.len() < MOST_OF_A_NAME {
-                    found.push(*address);
-                }
-            }
-        }
-        found
     }
 }
 
