@@ -17,6 +17,7 @@ use super::json;
 use super::probe::stop_at_a_signal;
 use crate::args::{Format, MockSiteArguments};
 use crate::exit::{Exit, Failure};
+use crate::read_map::read_map;
 use crate::sheet_file::assess_with_file;
 use crate::terminal::{self, count};
 use crate::time_keys::time_keys;
@@ -37,6 +38,7 @@ struct JsonReport<'a> {
 pub(crate) fn run(arguments: &MockSiteArguments, quiet: bool) -> Result<Exit, Failure> {
     let within = arguments.for_.as_deref().map(duration).transpose();
     let within = within.map_err(|fault| Failure::CommandLine(format!("--for: {fault}")))?;
+    refuse_to_lose(&arguments.map)?;
     let assessment = assess_with_file(&arguments.sheet, &NotAsked)?;
     let sheet = arguments.sheet.display().to_string();
     if assessment.findings.iter().any(Finding::is_in_the_way) {
@@ -102,6 +104,20 @@ fn tell(arguments: &MockSiteArguments, sheet: &str, map: &NetworkMap, quiet: boo
         "{sheet}: {addresses} of the site on this computer, {taken} of them with somebody there, {ports} on loopback\n{faults}\n\
          In another terminal:\n\n  impostazione probe before {sheet} --through {path}\n\n{end}\n"
     ))
+}
+
+/// Refuses to write over what is not a map that an earlier site has left.
+fn refuse_to_lose(path: &Path) -> Result<(), Failure> {
+    if std::fs::symlink_metadata(path).is_err() {
+        return Ok(());
+    }
+    match read_map(path) {
+        Ok(_) => Ok(()),
+        Err(_) => Err(Failure::Files(format!(
+            "{} exists and is not a map of `mock-site`; name another file with --map",
+            path.display()
+        ))),
+    }
 }
 
 /// Writes the map, whole or not at all.

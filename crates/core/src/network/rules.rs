@@ -32,8 +32,12 @@ macro_rules! network {
         network!($fault, "")
     };
     ($fault:literal, $asked:literal) => {
+        network!("# a network with the fault, played on this computer", $fault, $asked)
+    };
+    ($which:literal, $fault:literal, $asked:literal) => {
         concat!(
-            "# a network\nimpostazione mock-site sheet.toml --map map.toml",
+            $which,
+            "\nimpostazione mock-site sheet.toml --map map.toml",
             $fault,
             "\nimpostazione probe before sheet.toml --through map.toml",
             $asked,
@@ -47,7 +51,7 @@ const BEFORE: Rule = Rule {
     nature: Nature::Judgment,
     examples: Examples::Network,
     asked: &[Asked::Before],
-    right: network!(""),
+    right: network!("# a network without it", "", ""),
     ..Rule::PLAIN
 };
 
@@ -103,7 +107,7 @@ pub static LEASE_OUTSIDE_RANGES: Rule = Rule {
         somebody else. Write the server's whole range in dhcp_ranges, or have the server changed. Asking takes \
         --ask-dhcp, as root, on a computer in the subnet; the offer is not accepted.",
     wrong: network!(" --fault lease=10.64.10.90", " --ask-dhcp"),
-    right: network!(" --fault lease=10.64.10.210", " --ask-dhcp"),
+    right: network!("# a network without it", " --fault lease=10.64.10.210", " --ask-dhcp"),
     ..BEFORE
 };
 
@@ -199,7 +203,7 @@ pub static OUTSIDE_NAME_MISSING: Rule = Rule {
     explanation: "The server knows its own names but does not find those of others. Updates and licenses from outside would fail. \
         It may have no forwarder, or nobody outside may be asked. If the site has no way out on purpose, leave --outside-name away.",
     wrong: network!(" --fault no-outside=10.64.10.53", " --outside-name www.example.org"),
-    right: network!("", " --outside-name www.example.org"),
+    right: network!("# a network without it", "", " --outside-name www.example.org"),
     ..BEFORE
 };
 

@@ -85,16 +85,6 @@ impl<'a> Plan<'a> {
         }
     }
 
-    /// Whether nothing is asked at all.
-    pub fn is_empty(&self) -> bool {
-        self.addresses.is_empty()
-            && self.gateways.is_empty()
-            && self.name_servers.is_empty()
-            && self.clocks.is_empty()
-            && self.services.is_empty()
-            && self.leases.is_empty()
-    }
-
     /// What each DNS server is asked first, to learn whether it answers: over UDP, and over TCP.
     pub fn first_lookups(&self) -> Vec<Lookup> {
         let both = |server: &ExpectedNameServer<'_>| {
