@@ -10,7 +10,7 @@ use crate::dns::read_answer;
 use crate::offer::read_offer;
 use crate::question::Sought;
 
-/// Reads bytes as what their first one says, which is no part of them.
+/// Reads bytes by the reader that the first of them picks; the rest is what it reads.
 ///
 /// # Panics
 ///

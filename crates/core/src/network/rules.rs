@@ -185,7 +185,7 @@ pub static REVERSE_DIFFERS: Rule = Rule {
     ..BEFORE
 };
 
-/// A search domain that there is not.
+/// A domain that does not exist.
 pub static DOMAIN_MISSING: Rule = Rule {
     name: "probe-domain-missing",
     severity: Severity::Warning,

@@ -6,7 +6,7 @@ use impostazione_core::machine::{Cluster, Machine, Subnet, TimeServer};
 use impostazione_net::{Family, ServerName};
 use impostazione_text::Place;
 
-/// Where something stands, and whose it is.
+/// Where something stands, and which machines it concerns.
 #[derive(Clone, Debug)]
 pub struct Mention<'a> {
     /// The first place.
