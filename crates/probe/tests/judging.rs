@@ -259,6 +259,15 @@ fn servers_that_disagree_about_a_name_are_named() {
     assert_eq!(case.judged().records.len(), 0);
 }
 
+/// That nothing could be asked about a machine is not that nothing is wrong with it.
+#[test]
+fn a_machine_without_an_address_is_not_passed_over() {
+    let sheet = SHEET.replace("address = \"10.64.10.21\"", "address = \"none\"");
+    let case = Case::right(&sheet);
+    assert_eq!(case.addresses(), (4, 0, 1));
+    assert!(case.says().contains("Nothing was asked about the address of lamp-01"), "{}", case.says());
+}
+
 /// Behind a router, a machine is asked at the ports of the sheet.
 #[test]
 fn the_ports_are_those_of_the_sheet() {

@@ -42,6 +42,14 @@ impl<'a> Judging<'a> {
     pub(super) fn addresses(&mut self) {
         let surroundings = self.surroundings();
         let plan = self.plan;
+        for machine in plan.without_address.iter().copied() {
+            let reason = Reason::new(
+                "the sheet gives none",
+                "write its address in the sheet, or look yourself where it gets one",
+            );
+            self.unlooked.note(Unknown::Machine, machine.called(), &[machine], machine.place, reason);
+            self.count(Subject::Addresses, Verdict::Unknown);
+        }
         for expected in &plan.addresses {
             let verdict = self.address(expected, &surroundings);
             self.count(Subject::Addresses, verdict);

@@ -16,6 +16,8 @@ use crate::obstacle::Obstacle;
 pub(super) enum Unknown {
     /// Whether addresses are free.
     Address,
+    /// Which address a machine will have.
+    Machine,
     /// Whether a gateway answers.
     Gateway,
     /// Whether a DNS server answers.
@@ -150,6 +152,7 @@ impl Unknown {
     fn sentence(self, things: &str, why: &str) -> String {
         match self {
             Self::Address => format!("Whether somebody has {things} is not known: {why}."),
+            Self::Machine => format!("Nothing was asked about the address of {things}: {why}."),
             Self::Gateway => format!("Whether the gateway {things} answers is not known: {why}."),
             Self::NameServer => format!("The DNS server {things} was not asked: {why}."),
             Self::Lookup => format!("What DNS says of {things} is not known: {why}."),

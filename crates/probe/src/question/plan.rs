@@ -36,6 +36,8 @@ pub struct PlanOptions {
 pub struct Plan<'a> {
     /// The site.
     pub site: &'a Site,
+    /// Machines to which the sheet gives no address, so that nothing is asked about theirs.
+    pub without_address: Vec<&'a Machine>,
     /// Addresses that nobody may have yet.
     pub addresses: Vec<ExpectedAddress<'a>>,
     /// Routers.
@@ -72,6 +74,7 @@ impl<'a> Plan<'a> {
         let leases = if options.ask_dhcp { leases(site, &machines) } else { Vec::new() };
         Self {
             site,
+            without_address: machines.iter().copied().filter(|machine| !has_address(machine)).collect(),
             addresses: addresses(site, &machines),
             gateways: gateways(site, &machines),
             witnesses: witnesses(site, &machines),
@@ -169,6 +172,10 @@ impl ExpectedName<'_> {
         }
         lookups
     }
+}
+
+fn has_address(machine: &Machine) -> bool {
+    machine.links.iter().any(|link| link.addresses().next().is_some())
 }
 
 /// The addresses of machines, of the clusters that they are in, and those that they had before.
