@@ -629,6 +629,8 @@ pub(crate) struct ProbeArguments {
 pub(crate) enum ProbeCommand {
     /// Before the machines start for the first time: are addresses free, do gateways, DNS, time and other servers answer?
     Before(BeforeArguments),
+    /// After they have started: has each come up as the sheet says?
+    After(AfterArguments),
 }
 
 #[derive(Debug, Args)]
@@ -657,6 +659,52 @@ pub(crate) struct BeforeArguments {
     #[arg(long)]
     pub(crate) ask_dhcp: bool,
 
+    /// Keep the report in a new file, for the hand-over and for `compare`
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
+
+    /// Ask a simulated network instead, by the map that `mock-site` has written; nothing leaves this computer
+    #[arg(long, value_name = "MAP")]
+    pub(crate) through: Option<PathBuf>,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct AfterArguments {
+    /// The build sheet
+    pub(crate) sheet: PathBuf,
+
+    /// Ask again until every machine is as meant, so long at the most, such as 90s or 15m
+    #[arg(long, value_name = "DURATION")]
+    pub(crate) wait: Option<String>,
+
+    /// Only about these machines. In a pattern, * is any text, ? any character, [a-c] one of these characters, {a,b} one of these
+    /// words
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) only: Vec<String>,
+
+    /// Output format: text for people, json for programs, sarif for tools that collect findings
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: CheckFormat,
+
+    /// Only show what would be asked, and send nothing
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+
+    /// Keep the certificates of appliances that have none yet in a file beside the sheet, so that another one is noticed
+    #[arg(long)]
+    pub(crate) remember: bool,
+
+    /// Take host keys from this list, as `render` writes it, instead of the store
+    #[arg(long, value_name = "FILE")]
+    pub(crate) known_hosts: Option<PathBuf>,
+
+    /// Keep the report in a new file, for the hand-over and for `compare`
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
+
     /// Ask a simulated network instead, by the map that `mock-site` has written; nothing leaves this computer
     #[arg(long, value_name = "MAP")]
     pub(crate) through: Option<PathBuf>,
@@ -675,9 +723,12 @@ pub(crate) struct MockSiteArguments {
     pub(crate) map: PathBuf,
 
     /// Something that is wrong with the network; may be repeated. About a machine: taken=NAME, already-up=NAME,
-    /// old-address=NAME, no-name=NAME, other-name=NAME, no-reverse=NAME, other-reverse=NAME. About a server or gateway:
-    /// silent=ADDRESS, no-tcp=ADDRESS, refuses=ADDRESS, no-outside=ADDRESS, unsynchronized=ADDRESS, other-time-key=ADDRESS,
-    /// clock-off=90s or clock-off=ADDRESS,90s. Also no-domain=DOMAIN, lease=ADDRESS, behind-router=SUBNET
+    /// old-address=NAME, no-name=NAME, other-name=NAME, no-reverse=NAME, other-reverse=NAME. About one that has started:
+    /// silent=NAME, slow=NAME,40s, not-ready=NAME, no-member=NAME, no-virtual-address=CLUSTER, other-service=NAME,
+    /// serves-nothing=NAME, other-key=NAME, unproved-key=NAME, other-certificate=NAME, expired=NAME, old-tls=NAME,
+    /// plain-http=NAME. About a server or gateway: silent=ADDRESS, no-tcp=ADDRESS, refuses=ADDRESS, no-outside=ADDRESS,
+    /// unsynchronized=ADDRESS, other-time-key=ADDRESS, clock-off=90s or clock-off=ADDRESS,90s. Also no-domain=DOMAIN,
+    /// lease=ADDRESS, behind-router=SUBNET
     #[arg(long, value_name = "FAULT")]
     pub(crate) fault: Vec<String>,
 

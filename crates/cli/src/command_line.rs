@@ -19,7 +19,7 @@ struct Told {
     verbose: Option<&'static str>,
 }
 
-const TOLD: [Told; 25] = [
+const TOLD: [Told; 26] = [
     Told {
         command: &["check"],
         examples: &[
@@ -113,8 +113,23 @@ const TOLD: [Told; 25] = [
     },
     Told {
         command: &["probe"],
-        examples: &[("probe before harbor.toml", "before the machines start for the first time")],
+        examples: &[
+            ("probe before harbor.toml", "before the machines start for the first time"),
+            ("probe after harbor.toml --wait 15m", "after that, until each is as meant"),
+        ],
         verbose: None,
+    },
+    Told {
+        command: &["probe", "after"],
+        examples: &[
+            ("probe after harbor.toml --dry-run", "only show what would be asked"),
+            ("probe after harbor.toml --wait 15m", "ask until every machine is as meant"),
+            ("probe after harbor.toml --remember", "keep the certificates of appliances"),
+            ("probe after harbor.toml --known-hosts output/known_hosts", "without the store's key"),
+            ("probe after harbor.toml --to started.json", "keep the report"),
+            ("probe after harbor.toml --through map.toml", "ask a site that mock-site plays"),
+        ],
+        verbose: Some("Also list machines that are right where there are many, and waived findings"),
     },
     Told {
         command: &["probe", "before"],
@@ -137,6 +152,10 @@ const TOLD: [Told; 25] = [
             (
                 "mock-site harbor.toml --map map.toml --fault taken=gauge-01 --fault no-name=logbook-2",
                 "one with two faults",
+            ),
+            (
+                "mock-site harbor.toml --map map.toml --fault slow=logbook-2,40s",
+                "one whose logbook starts slowly",
             ),
             ("mock-site harbor.toml --map map.toml --for 10m", "for ten minutes"),
         ],

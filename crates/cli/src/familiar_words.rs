@@ -53,6 +53,9 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
         "ping" | "scan" | "connect" | "reach" | "preflight" | "network" => {
             ("probe before SHEET", "asks the network before the machines start")
         }
+        "wait" | "await" | "booted" | "alive" | "up" | "health" => {
+            ("probe after SHEET --wait 15m", "waits until each machine is as the sheet says")
+        }
         "simulate" | "mock" | "simulator" | "fake" => {
             ("mock-site SHEET --map FILE", "plays a site's network on this computer")
         }
@@ -97,6 +100,7 @@ fn answer_below_secret(word: &str) -> Option<String> {
 fn answer_below_probe(word: &str) -> String {
     let sheet = if std::path::Path::new(word).is_file() { word } else { "SHEET" };
     format!(
-        "there is no command `probe {word}`; `impostazione probe before {sheet}` asks the network before the first boot"
+        "there is no command `probe {word}`; `impostazione probe before {sheet}` asks the network before the first boot, and `probe after` \
+         after it"
     )
 }

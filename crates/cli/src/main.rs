@@ -7,15 +7,16 @@ mod completing;
 mod edited_files;
 mod exit;
 mod familiar_words;
+mod network_secrets;
 mod only;
 mod question;
 mod read_map;
 mod renumber_record;
 mod secret_sources;
+mod seen_certificates;
 mod sheet_file;
 mod target;
 mod terminal;
-mod time_keys;
 
 use std::process::ExitCode;
 

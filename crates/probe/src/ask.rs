@@ -345,6 +345,7 @@ fn connect(network: &dyn Network, to: SocketAddr) -> Connection {
     let to = match network.reach(Transport::Tcp, to) {
         Reach::At(to) => to,
         Reach::Nobody => return Connection::Silent,
+        Reach::Refused => return Connection::Refused,
         Reach::Barred(obstacle) => return Connection::NotLooked(obstacle),
     };
     match TcpStream::connect_timeout(&to, CONNECTS_WITHIN) {

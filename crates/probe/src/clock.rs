@@ -51,6 +51,7 @@ pub(crate) fn ask(network: &dyn Network, server: IpAddr, key: AskedKey<'_>, stop
     let to = match network.reach(Transport::Udp, SocketAddr::new(server, PORT)) {
         Reach::At(to) => to,
         Reach::Nobody => return Clock::Silent,
+        Reach::Refused => return Clock::Refused,
         Reach::Barred(obstacle) => return Clock::NotLooked(obstacle),
     };
     let mut last = Clock::Silent;

@@ -79,7 +79,7 @@ fn question(sought: &Sought) -> Option<Message> {
 fn over_udp(network: &dyn Network, lookup: &Lookup, mut message: Message, stop: &Stop) -> Outcome {
     let to = match network.reach(Transport::Udp, SocketAddr::new(lookup.server, PORT)) {
         Reach::At(to) => to,
-        Reach::Nobody => return Outcome::Is(LookedUp::Silent),
+        Reach::Nobody | Reach::Refused => return Outcome::Is(LookedUp::Silent),
         Reach::Barred(obstacle) => return Outcome::Is(LookedUp::NotLooked(obstacle)),
     };
     let mut last = LookedUp::Silent;
@@ -141,7 +141,7 @@ fn ask_once(to: SocketAddr, message: &Message, sought: &Sought) -> io::Result<Op
 fn over_tcp(network: &dyn Network, lookup: &Lookup, message: &Message, stop: &Stop) -> LookedUp {
     let to = match network.reach(Transport::Tcp, SocketAddr::new(lookup.server, PORT)) {
         Reach::At(to) => to,
-        Reach::Nobody => return LookedUp::Silent,
+        Reach::Nobody | Reach::Refused => return LookedUp::Silent,
         Reach::Barred(obstacle) => return LookedUp::NotLooked(obstacle),
     };
     if let Some(obstacle) = stop.why() {

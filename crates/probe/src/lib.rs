@@ -6,10 +6,12 @@
 //! nothing was there, all the way.
 
 pub mod answer;
+pub mod arrival;
 pub mod ask;
 mod clock;
 mod dns;
 pub mod judge;
+mod knock;
 pub mod network;
 mod obstacle;
 mod offer;

@@ -1,12 +1,16 @@
 //! All that is read of a network, by one way in: for fuzzing, and for tests of what that has found.
 
+use std::io::{self, Read, Write};
+
 use impostazione_core::network::{NetworkMap, TimeKeyValue};
 use impostazione_net::Family;
 use impostazione_text::Hidden;
 
-use crate::answer::{Clock, Found, LookedUp, MOST_RECORDS};
+use crate::answer::{Clock, Found, LookedUp, MOST_RECORDS, ShownKey};
+use crate::arrival::HostKeyList;
 use crate::clock::read_time;
 use crate::dns::read_answer;
+use crate::knock::{greet_ssh, read_certificate};
 use crate::offer::read_offer;
 use crate::question::Sought;
 
@@ -18,7 +22,7 @@ use crate::question::Sought;
 pub fn read_any(bytes: &[u8]) {
     let Some((kind, bytes)) = bytes.split_first() else { return };
     let name = "gauge-01.capovetro.example".to_owned();
-    let sought = match kind % 8 {
+    let sought = match kind % 11 {
         0 => Sought::Addresses(name, Family::V4),
         1 => Sought::Addresses(name, Family::V6),
         2 => Sought::Names(std::net::IpAddr::from([10, 64, 10, 11])),
@@ -28,6 +32,16 @@ pub fn read_any(bytes: &[u8]) {
         6 => {
             let number = bytes.get(4..8).and_then(|four| four.try_into().ok()).map_or(0, u32::from_be_bytes);
             let _ = read_offer(bytes, number);
+            return;
+        }
+        8 => return read_one_greeting(bytes),
+        9 => {
+            let _ = read_certificate(bytes);
+            return;
+        }
+        10 => {
+            let list = HostKeyList::read("known_hosts", &String::from_utf8_lossy(bytes));
+            let _ = list.len();
             return;
         }
         _ => {
@@ -50,6 +64,31 @@ pub fn read_any(bytes: &[u8]) {
         _ => 0,
     };
     assert!(kept <= MOST_RECORDS);
+}
+
+/// A server that says these bytes, whatever it is told.
+struct Saying<'a>(&'a [u8]);
+
+impl Read for Saying<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        self.0.read(buffer)
+    }
+}
+
+impl Write for Saying<'_> {
+    fn write(&mut self, buffer: &[u8]) -> io::Result<usize> {
+        Ok(buffer.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+fn read_one_greeting(bytes: &[u8]) {
+    let greeting = greet_ssh(&mut Saying(bytes), &[]);
+    // Whoever does not know what it is told cannot have signed it.
+    assert!(!greeting.is_some_and(|greeting| matches!(greeting.key, ShownKey::Proved(_))));
 }
 
 fn read_one_time(bytes: &[u8], hash: &'static str) {

@@ -43,7 +43,7 @@ const CARD: &str = "sd-card";
 /// The key that opens the sample site's store.
 const KEY: &str = "harbor.key";
 
-const STEPS: [Step; 10] = [
+const STEPS: [Step; 11] = [
     Step {
         says: "A sheet with a few mistakes, the kind that happen when entries are copied. One run finds them all:",
         command: &["check", "slips.toml"],
@@ -93,6 +93,24 @@ const STEPS: [Step; 10] = [
         ends_with: 1,
     },
     Step {
+        says: "After power-on they are waited for. Here one appliance of the cluster starts slowly, and a gauge shows a host key that is \
+            not its own:",
+        beside: &[
+            "mock-site",
+            "harbor.toml",
+            "--map",
+            MAP,
+            "--for",
+            "1m",
+            "--fault",
+            "slow=logbook-2,6s",
+            "--fault",
+            "other-key=gauge-03",
+        ],
+        command: &["probe", "after", "harbor.toml", "--through", MAP, "--wait", "30s", "--remember"],
+        ends_with: 1,
+    },
+    Step {
         says: "A card fresh from its image, with everything that would get in the way of a first boot:",
         command: &["inspect", CARD],
         ..ALONE
@@ -112,7 +130,7 @@ const SHOWN: [&str; 3] = [
 ];
 
 /// What else there is to see, and what it shows.
-const NEXT: [(&str, &str); 9] = [
+const NEXT: [(&str, &str); 10] = [
     ("impostazione place output/gauge-01 sd-card --yes", "places it; asks first without --yes"),
     ("impostazione undo sd-card --yes", "takes it back, byte for byte"),
     ("impostazione secret list harbor.toml", "lists the secrets and what uses them"),
@@ -124,6 +142,10 @@ const NEXT: [(&str, &str); 9] = [
         "makes new packages with the settings inside",
     ),
     ("impostazione probe before harbor.toml --dry-run", "shows what would be asked of a real network"),
+    (
+        "impostazione probe after harbor.toml --wait 15m --dry-run",
+        "shows how its machines would be waited for",
+    ),
     ("impostazione explain gateway-outside-subnet", "explains a rule"),
 ];
 

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use impostazione_core::finding::Finding;
+use impostazione_core::machine::Machine;
 use impostazione_core::network::{NetworkMap, Whose};
 use impostazione_probe::Stop;
 use impostazione_secret::NotAsked;
@@ -17,10 +18,10 @@ use super::json;
 use super::probe::stop_at_a_signal;
 use crate::args::{Format, MockSiteArguments};
 use crate::exit::{Exit, Failure};
+use crate::network_secrets::{time_keys, with_host_keys};
 use crate::read_map::read_map;
 use crate::sheet_file::assess_with_file;
 use crate::terminal::{self, count};
-use crate::time_keys::time_keys;
 
 /// How long a site stays where nobody ends it.
 const FOREVER: Duration = Duration::from_hours(100 * 365 * 24);
@@ -52,9 +53,21 @@ pub(crate) fn run(arguments: &MockSiteArguments, quiet: bool) -> Result<Exit, Fa
     let faults: Vec<Fault> = faults.collect::<Result<_, _>>()?;
     let keys = time_keys(&arguments.sheet, &assessment, &arguments.unlock)?;
     let keys: Vec<_> = keys.into_values().collect();
+    // Without them the hosts show keys that are made up.
+    let with_keys = with_host_keys(&arguments.sheet, &assessment, &arguments.unlock)?;
+    let site = with_keys.as_ref().map_or(&assessment.site, |assessment| &assessment.site);
+    let has_no_key = |machine: &Machine| {
+        machine.settings.ssh.has_made_key()
+            && machine.host().is_some_and(|host| host.host_key.value().is_none())
+    };
+    if site.machines.iter().any(has_no_key) {
+        terminal::say_note(
+            "the store of the sheet was not opened, so hosts show host keys that are made up, and `probe after` says so",
+        );
+    }
     let stop = Arc::new(Stop::after(within.unwrap_or(FOREVER)));
     stop_at_a_signal(&stop)?;
-    let site = MockSite::start(&assessment.site, &sheet, &faults, &keys)
+    let site = MockSite::start(site, &sheet, &faults, &keys)
         .map_err(|error| Failure::Files(format!("the site cannot be played: {}", plain(&error))))?;
     write_map(&arguments.map, site.map())?;
     let result = tell(arguments, &sheet, site.map(), quiet);
@@ -102,7 +115,8 @@ fn tell(arguments: &MockSiteArguments, sheet: &str, map: &NetworkMap, quiet: boo
     let ports = count(ports, "port", "ports");
     terminal::print(&format!(
         "{sheet}: {addresses} of the site on this computer, {taken} of them with somebody there, {ports} on loopback\n{faults}\n\
-         In another terminal:\n\n  impostazione probe before {sheet} --through {path}\n\n{end}\n"
+         In another terminal:\n\n  impostazione probe before {sheet} --through {path}\n  impostazione probe after {sheet} --through {path}\n\n\
+         {end}\n"
     ))
 }
 

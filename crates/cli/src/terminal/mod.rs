@@ -1,5 +1,7 @@
 //! What people see.
 
+mod arrival_table;
+mod arrival_view;
 mod asking_progress;
 mod change_view;
 mod counts;
@@ -22,6 +24,8 @@ mod theme;
 
 pub(crate) use impostazione_text::visible::harmless;
 
+pub(crate) use arrival_table::ArrivalTable;
+pub(crate) use arrival_view::{ArrivalsShown, show_arrivals, show_knocks};
 pub(crate) use asking_progress::AskingProgress;
 pub(crate) use change_view::show_change;
 pub(crate) use counts::{correctable_line, count, summary_line, summary_of_host, summary_of_part};

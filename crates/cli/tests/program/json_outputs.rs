@@ -9,7 +9,7 @@ use crate::card::{CARD, Card, with_output};
 use crate::support::{Run, Workspace};
 
 /// The commands that have `--format json`, each with arguments that make it say something.
-const COMMANDS: [&[&str]; 41] = [
+const COMMANDS: [&[&str]; 43] = [
     &["check", "sheet.toml"],
     &["check", "slips.toml"],
     &["check", "torn.toml"],
@@ -39,6 +39,8 @@ const COMMANDS: [&[&str]; 41] = [
     &["mock-site", "sheet.toml", "--map", "map.toml", "--for", "1s"],
     &["probe before", "sheet.toml", "--dry-run"],
     &["probe before", "sheet.toml", "--through", "other-map.toml"],
+    &["probe after", "sheet.toml", "--dry-run"],
+    &["probe after", "sheet.toml", "--through", "other-map.toml"],
     &["render", "sheet.toml", "--into", "again"],
     &["render", "slips.toml", "--into", "again"],
     &["renumber", "sheet.toml", "quay", "10.65.10.0/24", "--dry-run"],
@@ -74,7 +76,7 @@ fn each_report_is_one_document() {
     let from_store =
         workspace.read("sheet.toml").replace("from = \"file\"\npath = \"keeper.secret\"", "from = \"store\"");
     workspace.write("store.toml", from_store);
-    workspace.write("other-map.toml", "format = 1\nsheet = \"other.toml\"\n");
+    workspace.write("other-map.toml", "format = 2\nsheet = \"other.toml\"\n");
     for command in COMMANDS {
         let words: Vec<&str> = command[0].split(' ').chain(command[1..].iter().copied()).collect();
         // What changes nothing is asked once with less to say, and once with more.

@@ -9,6 +9,7 @@
 
 mod access_lists;
 mod appliances;
+mod arriving;
 mod asking;
 mod at_boot;
 mod bad_input;

@@ -44,6 +44,11 @@ impl Page {
         }
     }
 
+    /// The page so far, which is then no page of its own.
+    pub(crate) fn into_text(self) -> String {
+        self.text
+    }
+
     /// Text as it is.
     pub(crate) fn add(&mut self, text: &str) {
         self.text.push_str(text);

@@ -107,7 +107,7 @@ impl Workspace {
         let mut command = Command::new(cargo_bin("impostazione"));
         command.args(arguments).current_dir(self.path()).env("LC_ALL", "C.UTF-8").env_remove("NO_COLOR");
         command.env_remove("COLUMNS");
-        command.env("XDG_STATE_HOME", self.state.path());
+        command.env("XDG_STATE_HOME", self.state.path()).env("HOME", self.state.path());
         if self.exists(KEY) {
             command.env("IMPOSTAZIONE_KEY", KEY);
         } else {

@@ -42,6 +42,8 @@ pub struct Rule {
 pub enum Asked {
     /// Before the machines start for the first time.
     Before,
+    /// After that, when each is to be as the sheet says.
+    After,
 }
 
 /// What the examples of a rule are pieces of.

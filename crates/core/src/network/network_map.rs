@@ -4,10 +4,11 @@ use std::collections::BTreeMap;
 use std::net::{IpAddr, SocketAddr};
 
 use impostazione_net::MacAddress;
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 /// The form of maps, which changes when an older program could not read one.
-const FORMAT: u32 = 1;
+const FORMAT: u32 = 2;
 
 /// The largest file that is read as a map.
 pub const MAP_SIZE_LIMIT: u64 = 16 * 1024 * 1024;
@@ -37,6 +38,14 @@ pub struct Mapped {
     pub called: String,
     /// Whether anybody has it before the machines start.
     pub before: Whose,
+    /// Whether anybody has it after they have started.
+    pub after: Whose,
+    /// From when on that is so; before, nobody has it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub up_at: Option<Timestamp>,
+    /// From when on its TCP ports accept connections; before, they refuse them.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub ready_at: Option<Timestamp>,
     /// The hardware address of whoever has it then.
     #[serde(default, skip_serializing_if = "Option::is_none", with = "mac_text")]
     pub mac: Option<MacAddress>,
@@ -109,8 +118,8 @@ impl NetworkMap {
     ///
     /// let map = |at: &str| {
     ///     let port = format!("ports = [{{ transport = \"udp\", port = 53, at = \"{at}\" }}]");
-    ///     let address = "[[address]]\naddress = \"10.64.10.53\"\ncalled = \"a DNS server\"\nbefore = \"somebody\"";
-    ///     NetworkMap::parse(&format!("format = 1\nsheet = \"harbor.toml\"\n{address}\n{port}\n"))
+    ///     let address = "[[address]]\naddress = \"10.64.10.53\"\ncalled = \"a DNS server\"\nbefore = \"somebody\"\nafter = \"somebody\"";
+    ///     NetworkMap::parse(&format!("format = 2\nsheet = \"harbor.toml\"\n{address}\n{port}\n"))
     /// };
     /// assert!(map("127.0.0.1:40001").is_ok());
     /// assert!(matches!(map("10.64.10.53:53"), Err(MapFault::Outside(_))));
@@ -191,6 +200,9 @@ mod tests {
             address: "fd64:10::53".parse().unwrap(),
             called: "a \"server\"\n".to_owned(),
             before: Whose::BehindRouter,
+            after: Whose::Somebody,
+            up_at: Some("2027-03-01T08:00:00Z".parse().unwrap()),
+            ready_at: None,
             mac: Some(MacAddress::parse("02:64:10:00:00:53").unwrap()),
             ports: vec![Port { transport: Transport::Udp, port: 53, at: "[::1]:4053".parse().unwrap() }],
         });
@@ -198,13 +210,13 @@ mod tests {
         let twice = map.addresses.first().unwrap().clone();
         map.addresses.push(twice);
         assert!(matches!(NetworkMap::parse(&map.to_text()), Err(MapFault::Twice(_))));
-        let other = map.to_text().replace("format = 1", "format = 2");
-        assert_eq!(NetworkMap::parse(&other), Err(MapFault::Format(2)));
+        let other = map.to_text().replace("format = 2", "format = 3");
+        assert_eq!(NetworkMap::parse(&other), Err(MapFault::Format(3)));
     }
 
     proptest::proptest! {
         #[test]
-        fn reading_never_panics(text in "\\PC{0,80}|(format = 1\n|sheet = \"a\"\n|\\[\\[address\\]\\]\n|address = \"::1\"\n){0,6}") {
+        fn reading_never_panics(text in "\\PC{0,80}|(format = 2\n|sheet = \"a\"\n|\\[\\[address\\]\\]\n|address = \"::1\"\n){0,6}") {
             let _ = NetworkMap::parse(&text);
         }
     }

@@ -23,6 +23,18 @@ pub const RULES: &[&Rule] = &[
     &NTP_KEY_DIFFERS,
     &CLOCK_DIFFERS,
     &SERVICE_SILENT,
+    &MACHINE_SILENT,
+    &MACHINE_NOT_READY,
+    &SERVICE_DIFFERS,
+    &HOST_KEY_DIFFERS,
+    &HOST_KEY_UNPROVED,
+    &KNOWN_HOSTS_OLD,
+    &CERTIFICATE_DIFFERS,
+    &CERTIFICATE_NOT_VALID,
+    &TLS_TOO_OLD,
+    &PLAIN_HTTP,
+    &MEMBER_MISSING,
+    &VIRTUAL_ADDRESS_SILENT,
     &NOT_LOOKED_AT,
 ];
 
@@ -46,6 +58,30 @@ macro_rules! network {
     };
 }
 
+/// The same of a network after the machines have started.
+macro_rules! started {
+    ($which:literal, $fault:literal) => {
+        concat!(
+            $which,
+            "\nimpostazione mock-site sheet.toml --map map.toml",
+            $fault,
+            "\nimpostazione probe after sheet.toml --through map.toml\n"
+        )
+    };
+    ($fault:literal) => {
+        started!("# a network with the fault, played on this computer", $fault)
+    };
+}
+
+/// What a rule on machines that have started is that says nothing else of itself.
+const AFTER: Rule = Rule {
+    nature: Nature::Judgment,
+    examples: Examples::Network,
+    asked: &[Asked::After],
+    right: started!("# a network without it", ""),
+    ..Rule::PLAIN
+};
+
 /// What a rule on the network is that says nothing else of itself.
 const BEFORE: Rule = Rule {
     nature: Nature::Judgment,
@@ -64,6 +100,7 @@ pub static ADDRESS_TAKEN: Rule = Rule {
         machine and give it another address, or give another one to the machine of the sheet. If it is that machine \
         itself, already running, write its mac on the link, or waive the rule.",
     wrong: network!(" --fault taken=gauge-01"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -83,8 +120,10 @@ pub static OLD_ADDRESS_ANSWERS: Rule = Rule {
     name: "probe-old-address-answers",
     summary: "something still answers at the address that a machine had before",
     explanation: "replaces is the address that a machine had before. As long as something answers there, the old machine is \
-        running, or somebody else has the address. Before the first boot that is a note: the old machine may still be in service.",
+        running, or somebody else has the address. Before the first boot that is a note: the old machine may still be in service. After it \
+        that is an error.",
     wrong: network!(" --fault old-address=signal-tower"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -118,6 +157,7 @@ pub static DNS_SILENT: Rule = Rule {
     explanation: "Machines that ask this server wait for every name until they try the next one. Names were not looked up \
         there. Correct the address in the sheet, or have the server started or the firewall opened (port 53, UDP).",
     wrong: network!(" --fault silent=10.64.10.54"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -129,6 +169,7 @@ pub static DNS_TCP_SILENT: Rule = Rule {
     explanation: "An answer that is too long for UDP is asked for again over TCP (RFC 7766). Without it some names seem not to exist. \
         Have port 53 opened for TCP too.",
     wrong: network!(" --fault no-tcp=10.64.10.54"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -140,6 +181,7 @@ pub static DNS_REFUSES: Rule = Rule {
         not ask others for this computer, or its own servers cannot be reached. If it answers the machines and only refuses this \
         computer, waive the rule.",
     wrong: network!(" --fault refuses=10.64.10.54"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -150,6 +192,7 @@ pub static NAME_MISSING: Rule = Rule {
     explanation: "Many products look up their own name at their first start and stop if it is missing. All records to add are listed \
         together below the findings. If the machines do without DNS, waive the rule.",
     wrong: network!(" --fault no-name=gauge-01"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -160,6 +203,7 @@ pub static NAME_DIFFERS: Rule = Rule {
     explanation: "Whoever connects by this name comes to another machine, or to none. Often the record is of the machine's \
         predecessor. Change the record in DNS, or the address in the sheet.",
     wrong: network!(" --fault other-name=gauge-01"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -171,6 +215,7 @@ pub static REVERSE_MISSING: Rule = Rule {
     explanation: "Reverse lookup is what logs, mail servers and some cluster products use to learn who is calling. Add a PTR record; all \
         records to add are listed together below the findings.",
     wrong: network!(" --fault no-reverse=gauge-01"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -182,6 +227,7 @@ pub static REVERSE_DIFFERS: Rule = Rule {
     explanation: "The PTR record names another machine. Either it is left over from an earlier owner of the address, or the \
         address still belongs to that machine. Find out which, then change the record or the sheet.",
     wrong: network!(" --fault other-reverse=gauge-01"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -214,6 +260,7 @@ pub static NTP_SILENT: Rule = Rule {
     explanation: "Machines do not get the time from this server. Correct the address in the sheet, or have the server started or the \
         firewall opened (port 123, UDP). Some servers answer only known clients: if this computer is not one, waive the rule.",
     wrong: network!(" --fault silent=10.64.10.121"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -224,6 +271,7 @@ pub static NTP_UNSYNCHRONIZED: Rule = Rule {
     explanation: "Clients do not take the time from a server in this state (RFC 5905, section 7.3). It may have just been started: \
         ask again in a few minutes. Otherwise its own sources cannot be reached.",
     wrong: network!(" --fault unsynchronized=10.64.10.122"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -246,6 +294,7 @@ pub static CLOCK_DIFFERS: Rule = Rule {
         differs from them by more than ten seconds. Machines that follow different servers disagree on the time: logins, certificates and \
         clusters fail.",
     wrong: network!(" --fault clock-off=90s"),
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };
 
@@ -259,6 +308,136 @@ pub static SERVICE_SILENT: Rule = Rule {
     ..BEFORE
 };
 
+/// Nothing.
+pub static MACHINE_SILENT: Rule = Rule {
+    name: "probe-machine-silent",
+    summary: "a machine does not answer after its first start",
+    explanation: "Nothing comes back from any of its addresses. It may be switched off, not connected, in another network than the sheet says, \
+        or still starting: --wait 15m asks again until it answers. The machine's console shows what it does; `impostazione review` \
+        shows what it was given.",
+    wrong: started!(" --fault silent=gauge-01"),
+    ..AFTER
+};
+
+/// A start that is not over.
+pub static MACHINE_NOT_READY: Rule = Rule {
+    name: "probe-machine-not-ready",
+    summary: "a machine's address answers, but its SSH or administration port does not",
+    explanation: "Somebody has the address, and the service that the machine is administered by does not accept connections. While a machine \
+        starts that is usual: --wait 15m asks again. Otherwise the service has failed, listens elsewhere, or a firewall is \
+        in between.",
+    wrong: started!(" --fault not-ready=gauge-01"),
+    ..AFTER
+};
+
+/// Another service.
+pub static SERVICE_DIFFERS: Rule = Rule {
+    name: "probe-other-service",
+    summary: "the port at which a machine is administered speaks something else than it should",
+    explanation: "A host should speak SSH at its port and an appliance HTTPS. Something else there means another machine, another port than the \
+        meanings file or the sheet says, or a machine of another kind.",
+    wrong: started!(" --fault other-service=gauge-01"),
+    ..AFTER
+};
+
+/// Another host.
+pub static HOST_KEY_DIFFERS: Rule = Rule {
+    name: "probe-host-key-differs",
+    nature: Nature::Fault,
+    summary: "a host shows another SSH host key than the one that was prepared for it",
+    explanation: "The key is not the one in the store of the sheet, or in the file given with --known-hosts. Either the host was not started from what was \
+        placed, or another machine answers at its address. Do not log in there, and send no password, before you know which.",
+    wrong: started!(" --fault other-key=gauge-01"),
+    ..AFTER
+};
+
+/// A key without its owner.
+pub static HOST_KEY_UNPROVED: Rule = Rule {
+    name: "probe-host-key-unproved",
+    nature: Nature::Fault,
+    summary: "a host shows an SSH host key and does not prove that it has it",
+    explanation: "Public host keys are known to everybody. Only who has the private half can sign what both sides have just agreed on, and the \
+        signature is wrong. Somebody pretends to be the host, or something on the way changes what it says.",
+    wrong: started!(" --fault unproved-key=gauge-01"),
+    ..AFTER
+};
+
+/// An entry that stands in the way.
+pub static KNOWN_HOSTS_OLD: Rule = Rule {
+    name: "probe-known-hosts-old",
+    severity: Severity::Warning,
+    summary: "your own known_hosts has an older host key for a host",
+    explanation: "Your SSH client keeps the keys of hosts that you have logged in to. It has another key for this name or address, of the machine that \
+        had it before, and will refuse to log in. The fix is the command that removes that entry.",
+    wrong: "# ~/.ssh/known_hosts has a line for 10.64.10.11, with another key\nimpostazione probe after sheet.toml\n",
+    right: "# it has none, or one with the key of the store\nimpostazione probe after sheet.toml\n",
+    ..AFTER
+};
+
+/// Another appliance.
+pub static CERTIFICATE_DIFFERS: Rule = Rule {
+    name: "probe-certificate-differs",
+    nature: Nature::Fault,
+    summary: "an appliance shows another certificate than the one that was remembered",
+    explanation: "`probe after --remember` has kept a certificate of this appliance beside the sheet, and now it shows another one. Either it \
+        has been set up once more, has got a new certificate, or another machine answers at its address. If the change was meant, remove the entry \
+        and remember the new one.",
+    wrong: started!(" --fault other-certificate=logbook-2"),
+    ..AFTER
+};
+
+/// Another day.
+pub static CERTIFICATE_NOT_VALID: Rule = Rule {
+    name: "probe-certificate-not-valid",
+    severity: Severity::Warning,
+    summary: "the certificate of an appliance is not valid today",
+    explanation: "It has expired, or is valid only from a later day. An appliance that has just made its own certificate with a wrong clock shows \
+        that: look at its time servers. Clients that check the certificate refuse it.",
+    wrong: started!(" --fault expired=logbook-1"),
+    ..AFTER
+};
+
+/// Old encryption.
+pub static TLS_TOO_OLD: Rule = Rule {
+    name: "probe-tls-too-old",
+    severity: Severity::Warning,
+    summary: "an appliance speaks only a version of TLS below 1.2",
+    explanation: "It answers, but browsers of today refuse TLS 1.0 and 1.1 (RFC 8996), and its certificate was not looked at. Bring the appliance up to date, \
+        or reach it from a network that nobody else is in.",
+    wrong: started!(" --fault old-tls=logbook-1"),
+    ..AFTER
+};
+
+/// No encryption.
+pub static PLAIN_HTTP: Rule = Rule {
+    name: "probe-plain-http",
+    severity: Severity::Warning,
+    summary: "an appliance is administered by HTTP without encryption",
+    explanation: "It answers in plain HTTP, so that its password travels readable and nothing shows that it is the right machine. Switch HTTPS on, \
+        if the appliance has it, before anybody logs in.",
+    wrong: started!(" --fault plain-http=logbook-1"),
+    ..AFTER
+};
+
+/// Fewer than meant.
+pub static MEMBER_MISSING: Rule = Rule {
+    name: "probe-member-missing",
+    summary: "a machine of a cluster does not answer while others do",
+    explanation: "The cluster runs with fewer machines than the sheet has. Some clusters start only once most of their machines are there, and others go on \
+        without, and lose data when the next one fails.",
+    wrong: started!(" --fault no-member=logbook-1"),
+    ..AFTER
+};
+
+/// Members alone.
+pub static VIRTUAL_ADDRESS_SILENT: Rule = Rule {
+    name: "probe-virtual-address-silent",
+    summary: "the virtual address of a cluster does not answer",
+    explanation: "Whichever machine leads the cluster should answer there. The cluster may not have formed yet, or has been told another address.",
+    wrong: started!(" --fault no-virtual-address=logbook"),
+    ..AFTER
+};
+
 /// Not known.
 pub static NOT_LOOKED_AT: Rule = Rule {
     name: "probe-not-looked-at",
@@ -270,5 +449,6 @@ pub static NOT_LOOKED_AT: Rule = Rule {
         means nothing.",
     wrong: network!(" --fault behind-router=quay"),
     not_looked_at: true,
+    asked: &[Asked::Before, Asked::After],
     ..BEFORE
 };

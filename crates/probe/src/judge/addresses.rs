@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
-use impostazione_core::finding::{Finding, Nature, Severity};
+use impostazione_core::finding::{Asked, Finding, Nature, Severity};
 use impostazione_core::machine::{Machine, Subnet};
 use impostazione_core::network::rules::{ADDRESS_TAKEN, ALREADY_UP, OLD_ADDRESS_ANSWERS};
 use impostazione_net::MacAddress;
@@ -230,6 +230,11 @@ impl<'a> Judging<'a> {
             message = format!("{message} DNS calls it {name}.");
         }
         if expected.is_old {
+            if self.plan.when == Asked::After {
+                let fix = "switch the old machine off, or find who has the address now";
+                self.report(on_owner(&OLD_ADDRESS_ANSWERS, expected, message, fix.to_owned()));
+                return Verdict::Wrong;
+            }
             let fix = "switch the old machine off before the new one takes over; after the first boot nothing may answer there";
             let finding = on_owner(&OLD_ADDRESS_ANSWERS, expected, message, fix.to_owned());
             self.report(finding.weighing(Severity::Note, Nature::Judgment));

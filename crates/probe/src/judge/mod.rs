@@ -21,7 +21,8 @@ pub use tally::{Subject, Tally, Verdict};
 
 use crate::answer::Answers;
 use crate::question::Plan;
-use unlooked::Unlooked;
+pub(crate) use unlooked::{Reason, Unknown, Unlooked};
+pub(crate) use words::listed;
 
 /// What came of asking.
 #[derive(Clone, Debug, Default)]

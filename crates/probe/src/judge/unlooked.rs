@@ -13,7 +13,7 @@ use crate::obstacle::Obstacle;
 
 /// What is not known.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Unknown {
+pub(crate) enum Unknown {
     /// Whether addresses are free.
     Address,
     /// Which address a machine will have.
@@ -32,11 +32,19 @@ pub(super) enum Unknown {
     Service,
     /// What DHCP servers offer.
     Lease,
+    /// Whether a machine has started.
+    Arrival,
+    /// Whether another address of a machine leads to it.
+    At,
+    /// Whether a host key is the right one.
+    HostKey,
+    /// Whether a certificate is the right one.
+    Certificate,
 }
 
 /// Why it is not known, and what to do.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) struct Reason {
+pub(crate) struct Reason {
     /// The end of a sentence.
     why: String,
     fix: String,
@@ -51,15 +59,15 @@ struct Group<'a> {
 
 /// All that is not known.
 #[derive(Default)]
-pub(super) struct Unlooked<'a>(BTreeMap<(Unknown, Reason), Group<'a>>);
+pub(crate) struct Unlooked<'a>(BTreeMap<(Unknown, Reason), Group<'a>>);
 
 impl Reason {
-    pub(super) fn new(why: impl Into<String>, fix: impl Into<String>) -> Self {
+    pub(crate) fn new(why: impl Into<String>, fix: impl Into<String>) -> Self {
         Self { why: why.into(), fix: fix.into() }
     }
 
     /// Why something that is on the network could not be looked at.
-    pub(super) fn obstacle(obstacle: &Obstacle) -> Self {
+    pub(crate) fn obstacle(obstacle: &Obstacle) -> Self {
         let fix = match obstacle {
             Obstacle::Interrupted | Obstacle::OutOfTime => {
                 "run the command again, and let it come to its end"
@@ -75,12 +83,12 @@ impl Reason {
     }
 
     /// The same for an answer that was never asked for.
-    pub(super) fn not_asked() -> Self {
+    pub(crate) fn not_asked() -> Self {
         Self::obstacle(&Obstacle::Interrupted)
     }
 
     /// Why it cannot be told from here whether anybody has an address.
-    pub(super) fn doubt(doubt: &Doubt, subnet: Option<&Subnet>) -> Self {
+    pub(crate) fn doubt(doubt: &Doubt, subnet: Option<&Subnet>) -> Self {
         let there = match subnet {
             Some(subnet) => format!("run this on a computer in subnet {}", subnet.name.value),
             None => "run this on a computer in the same subnet".to_owned(),
@@ -110,7 +118,7 @@ impl Reason {
 
 impl<'a> Unlooked<'a> {
     /// Notes something that is not known.
-    pub(super) fn note(
+    pub(crate) fn note(
         &mut self,
         unknown: Unknown,
         thing: impl Into<String>,
@@ -134,7 +142,7 @@ impl<'a> Unlooked<'a> {
         }
     }
 
-    pub(super) fn into_findings(self) -> Vec<Finding> {
+    pub(crate) fn into_findings(self) -> Vec<Finding> {
         let finding = |((unknown, reason), group): ((Unknown, Reason), Group<'a>)| {
             let things = listed(&group.things);
             let message = unknown.sentence(&things, &reason.why);
@@ -160,6 +168,10 @@ impl Unknown {
             Self::Key => format!("Whether the time server {things} has the sheet's key is not known: {why}."),
             Self::Service => format!("No connection to {things} was tried: {why}."),
             Self::Lease => format!("DHCP servers in subnet {things} were not asked: {why}."),
+            Self::Arrival => format!("Whether {things} has started is not known: {why}."),
+            Self::At => format!("Whether {things} leads to the machine is not known: {why}."),
+            Self::HostKey => format!("The host key of {things} was not checked: {why}."),
+            Self::Certificate => format!("The certificate of {things} was not checked: {why}."),
         }
     }
 }

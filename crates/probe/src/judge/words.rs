@@ -4,7 +4,7 @@
 const MOST: usize = 6;
 
 /// `a`, `a and b`, `a, b and c`, `a, b, c and 9 more`.
-pub(super) fn listed<T: ToString>(things: &[T]) -> String {
+pub(crate) fn listed<T: ToString>(things: &[T]) -> String {
     let shown: Vec<String> = things.iter().take(MOST).map(T::to_string).collect();
     let more = things.len().saturating_sub(MOST);
     match (shown.split_last(), more) {

@@ -45,6 +45,8 @@ pub enum Reach {
     At(SocketAddr),
     /// Nobody is there to answer.
     Nobody,
+    /// Whoever is there does not accept connections at that port.
+    Refused,
     /// It may not be asked.
     Barred(Obstacle),
 }

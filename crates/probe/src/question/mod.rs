@@ -1,10 +1,14 @@
 //! What is asked of the network.
 
+mod around;
+mod arrival;
 mod expected;
 mod lookup;
 mod plan;
 mod servers;
 
+pub(crate) use arrival::PLAIN_PORT;
+pub use arrival::{ArrivalPlan, ExpectedAt, ExpectedMachine, ExpectedShared, HostKeys, Way};
 pub use expected::{
     ExpectedAddress, ExpectedClock, ExpectedDomain, ExpectedGateway, ExpectedLease, ExpectedName,
     ExpectedNameServer, ExpectedService, Mention, Owner, ServiceKind, Witness,

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::net::IpAddr;
 
 use impostazione_core::appliance::ToldAppliance;
+use impostazione_core::finding::Asked;
 use impostazione_core::machine::{Ipv6Mode, Link, Machine, Settings, Site, Ssh, TimeServer};
 use impostazione_core::network::Transport;
 use impostazione_net::{Family, ServerName};
@@ -17,7 +18,7 @@ use super::servers::{Servers, servers_for};
 use crate::target::Target;
 
 /// The port at which machines are administered that say nothing else.
-const ADMINISTRATION_PORT: u16 = 443;
+pub(super) const ADMINISTRATION_PORT: u16 = 443;
 
 /// The most addresses of others that are asked for in a subnet.
 const MOST_WITNESSES: usize = 8;
@@ -36,6 +37,8 @@ pub struct PlanOptions {
 pub struct Plan<'a> {
     /// The site.
     pub site: &'a Site,
+    /// When it is asked.
+    pub when: Asked,
     /// Machines to which the sheet gives no address, so that nothing is asked about theirs.
     pub without_address: Vec<&'a Machine>,
     /// Addresses that nobody may have yet.
@@ -74,6 +77,7 @@ impl<'a> Plan<'a> {
         let leases = if options.ask_dhcp { leases(site, &machines) } else { Vec::new() };
         Self {
             site,
+            when: Asked::Before,
             without_address: machines.iter().copied().filter(|machine| !has_address(machine)).collect(),
             addresses: addresses(site, &machines),
             gateways: gateways(site, &machines),
@@ -85,6 +89,25 @@ impl<'a> Plan<'a> {
             clocks: servers.of_time(),
             services: servers.services(),
             leases,
+        }
+    }
+
+    /// A plan that asks nothing yet.
+    pub(super) fn empty(site: &'a Site, when: Asked) -> Self {
+        Self {
+            site,
+            when,
+            without_address: Vec::new(),
+            addresses: Vec::new(),
+            gateways: Vec::new(),
+            witnesses: Vec::new(),
+            name_servers: Vec::new(),
+            names: Vec::new(),
+            domains: Vec::new(),
+            outside_name: None,
+            clocks: Vec::new(),
+            services: Vec::new(),
+            leases: Vec::new(),
         }
     }
 
@@ -174,7 +197,7 @@ impl ExpectedName<'_> {
     }
 }
 
-fn has_address(machine: &Machine) -> bool {
+pub(super) fn has_address(machine: &Machine) -> bool {
     machine.links.iter().any(|link| link.addresses().next().is_some())
 }
 
@@ -223,7 +246,7 @@ fn addresses<'a>(site: &'a Site, machines: &[&'a Machine]) -> Vec<ExpectedAddres
 }
 
 /// The subnet of a link that an address lies in.
-fn subnet_of<'a>(
+pub(super) fn subnet_of<'a>(
     site: &'a Site,
     link: &Link,
     address: IpAddr,
@@ -233,10 +256,15 @@ fn subnet_of<'a>(
     is_in.then_some(subnet)
 }
 
+/// The port at which a machine is administered: that of the meanings file, or the usual one.
+pub(super) fn administration_port(site: &Site, machine: &Machine) -> u16 {
+    let of_meanings = || site.meanings_of(machine.appliance()?)?.administration.as_ref()?.port;
+    of_meanings().unwrap_or(ADMINISTRATION_PORT)
+}
+
 /// The ports at which a machine answers: SSH's, and that of its administration.
 fn ports(site: &Site, machine: &Machine) -> Vec<u16> {
-    let of_meanings = || site.meanings_of(machine.appliance()?)?.administration.as_ref()?.port;
-    let administration = of_meanings().unwrap_or(ADMINISTRATION_PORT);
+    let administration = administration_port(site, machine);
     let ssh = if machine.host().is_some() { machine.settings.ssh.port() } else { Ssh::USUAL_PORT };
     let mut ports = vec![ssh, administration, ADMINISTRATION_PORT];
     ports.dedup();

@@ -27,6 +27,30 @@ pub enum Fault {
     OtherReverse(String),
     /// Nothing answers at an address.
     Silent(IpAddr),
+    /// A machine does not answer after its start.
+    SilentMachine(String),
+    /// It does so only after a while.
+    Slow(String, SignedDuration),
+    /// Its address answers, and its services do not.
+    NotReady(String),
+    /// Something else answers at its port.
+    OtherService(String),
+    /// A host has another host key.
+    OtherKey(String),
+    /// A host shows its key, and does not prove that it has it.
+    UnprovedKey(String),
+    /// An appliance has another certificate.
+    OtherCertificate(String),
+    /// The certificate of an appliance has expired.
+    Expired(String),
+    /// An appliance speaks only old TLS.
+    OldTls(String),
+    /// An appliance speaks HTTP without encryption.
+    PlainHttp(String),
+    /// The virtual address of a cluster does not answer.
+    NoVirtualAddress(String),
+    /// A machine does not serve what it should.
+    ServesNothing(String),
     /// A DNS server does not answer over TCP.
     NoTcp(IpAddr),
     /// A DNS server refuses to answer.
@@ -53,7 +77,7 @@ pub enum Fault {
 pub struct FaultFault(String);
 
 /// The kinds of faults, each with what comes after its `=`.
-const KINDS: [(&str, &str); 17] = [
+const KINDS: [(&str, &str); 29] = [
     ("taken", "NAME"),
     ("already-up", "NAME"),
     ("old-address", "NAME"),
@@ -61,7 +85,19 @@ const KINDS: [(&str, &str); 17] = [
     ("other-name", "NAME"),
     ("no-reverse", "NAME"),
     ("other-reverse", "NAME"),
-    ("silent", "ADDRESS"),
+    ("silent", "NAME, or ADDRESS"),
+    ("slow", "NAME,40s"),
+    ("not-ready", "NAME"),
+    ("no-member", "NAME"),
+    ("no-virtual-address", "CLUSTER"),
+    ("other-service", "NAME"),
+    ("serves-nothing", "NAME"),
+    ("other-key", "NAME"),
+    ("unproved-key", "NAME"),
+    ("other-certificate", "NAME"),
+    ("expired", "NAME"),
+    ("old-tls", "NAME"),
+    ("plain-http", "NAME"),
     ("no-tcp", "ADDRESS"),
     ("refuses", "ADDRESS"),
     ("no-outside", "ADDRESS"),
@@ -94,7 +130,22 @@ impl Fault {
             "other-name" => Self::OtherName(with_full_name(&machine()?, site)?),
             "no-reverse" => Self::NoReverse(with_full_name(&machine()?, site)?),
             "other-reverse" => Self::OtherReverse(with_full_name(&machine()?, site)?),
-            "silent" => Self::Silent(address()?),
+            "silent" => match address() {
+                Ok(address) => Self::Silent(address),
+                Err(_) => Self::SilentMachine(machine()?),
+            },
+            "slow" => slow(what, site)?,
+            "not-ready" => Self::NotReady(machine()?),
+            "no-member" => Self::SilentMachine(of_cluster(&machine()?, site)?),
+            "no-virtual-address" => Self::NoVirtualAddress(cluster_of(what, site)?),
+            "other-service" => Self::OtherService(machine()?),
+            "serves-nothing" => Self::ServesNothing(server(&machine()?, site)?),
+            "other-key" => Self::OtherKey(with_ssh(&machine()?, site)?),
+            "unproved-key" => Self::UnprovedKey(with_ssh(&machine()?, site)?),
+            "other-certificate" => Self::OtherCertificate(appliance(&machine()?, site)?),
+            "expired" => Self::Expired(appliance(&machine()?, site)?),
+            "old-tls" => Self::OldTls(appliance(&machine()?, site)?),
+            "plain-http" => Self::PlainHttp(appliance(&machine()?, site)?),
             "no-tcp" => Self::NoTcp(address()?),
             "refuses" => Self::Refuses(address()?),
             "no-outside" => Self::NoOutside(address()?),
@@ -155,25 +206,67 @@ fn no_such<'a>(what: &str, name: &str, known: impl Iterator<Item = &'a str>) -> 
     })
 }
 
-fn with_mac(name: &str, site: &Site) -> Result<String, FaultFault> {
-    let has =
-        machine_of(name, site).is_some_and(|machine| machine.links.iter().any(|link| link.mac().is_some()));
-    if has { Ok(name.to_owned()) } else { Err(FaultFault(format!("{name} has no mac in the sheet"))) }
-}
-
-fn with_earlier(name: &str, site: &Site) -> Result<String, FaultFault> {
-    let has = machine_of(name, site)
-        .is_some_and(|machine| machine.links.iter().any(|link| link.replaces.is_some()));
-    if has {
-        Ok(name.to_owned())
-    } else {
-        Err(FaultFault(format!("{name} replaces no address in the sheet")))
+/// A machine for which something holds.
+fn holding(
+    name: &str,
+    site: &Site,
+    otherwise: &str,
+    is: impl Fn(&Machine) -> bool,
+) -> Result<String, FaultFault> {
+    match machine_of(name, site).filter(|machine| is(machine)) {
+        Some(_) => Ok(name.to_owned()),
+        None => Err(FaultFault(format!("{name} {otherwise}"))),
     }
 }
 
+fn with_mac(name: &str, site: &Site) -> Result<String, FaultFault> {
+    let is = |machine: &Machine| machine.links.iter().any(|link| link.mac().is_some());
+    holding(name, site, "has no mac in the sheet", is)
+}
+
+fn with_earlier(name: &str, site: &Site) -> Result<String, FaultFault> {
+    let is = |machine: &Machine| machine.links.iter().any(|link| link.replaces.is_some());
+    holding(name, site, "replaces no address in the sheet", is)
+}
+
 fn with_full_name(name: &str, site: &Site) -> Result<String, FaultFault> {
-    let has = machine_of(name, site).is_some_and(|machine| machine.fqdn().is_some());
-    if has { Ok(name.to_owned()) } else { Err(FaultFault(format!("{name} has no full name in the sheet"))) }
+    holding(name, site, "has no full name in the sheet", |machine| machine.fqdn().is_some())
+}
+
+fn with_ssh(name: &str, site: &Site) -> Result<String, FaultFault> {
+    let is = |machine: &Machine| machine.host().is_some() && machine.settings.ssh.is_enabled();
+    holding(name, site, "is not a host with SSH", is)
+}
+
+fn appliance(name: &str, site: &Site) -> Result<String, FaultFault> {
+    holding(name, site, "is not an appliance", |machine| machine.appliance().is_some())
+}
+
+fn of_cluster(name: &str, site: &Site) -> Result<String, FaultFault> {
+    holding(name, site, "is in no cluster", |machine| machine.cluster.is_some())
+}
+
+fn server(name: &str, site: &Site) -> Result<String, FaultFault> {
+    let is = |machine: &Machine| machine.serves.dns || machine.serves.ntp;
+    holding(name, site, "serves nothing in the sheet", is)
+}
+
+fn cluster_of(name: &str, site: &Site) -> Result<String, FaultFault> {
+    let mut all = site.clusters.iter().map(|cluster| cluster.name.value.as_str());
+    if all.clone().any(|known| known == name) {
+        return Ok(name.to_owned());
+    }
+    Err(no_such("cluster", name, &mut all))
+}
+
+fn slow(text: &str, site: &Site) -> Result<Fault, FaultFault> {
+    let Some((name, within)) = text.split_once(',') else {
+        return Err(FaultFault("write after how long it is there, as in slow=NAME,40s".to_owned()));
+    };
+    let within = duration(within)?;
+    let within = SignedDuration::try_from(within)
+        .map_err(|_| FaultFault("the time after which it is there is too long".to_owned()))?;
+    Ok(Fault::Slow(name_of(name, site)?, within))
 }
 
 fn address_of(text: &str) -> Result<IpAddr, FaultFault> {

@@ -6,11 +6,12 @@ use std::net::IpAddr;
 use std::sync::Arc;
 
 use impostazione_core::machine::{Choices, Site};
-use impostazione_core::network::{NetworkMap, Port, TimeKeyValue, Transport};
+use impostazione_core::network::{NetworkMap, TimeKeyValue, Transport};
 use impostazione_text::Hidden;
 
 use super::clock::TimeServing;
 use super::fault::Fault;
+use super::guests;
 use super::names::{NameServing, Zone};
 use super::places::{Places, main_addresses};
 use super::ports::{Answering, Pair, Ports};
@@ -30,11 +31,18 @@ impl MockSite {
             places.with_fault(fault, site);
         }
         let zone = Arc::new(zone(site, &places, faults));
+        let serves_nothing = |server: IpAddr| {
+            let owners = site.address_uses().get(&server).into_iter().flatten();
+            let mut machines =
+                owners.filter_map(|found| site.owning_link(found.owner)).map(|(machine, _)| machine);
+            machines.any(|machine| faults.contains(&Fault::ServesNothing(machine.label().to_owned())))
+        };
         let mut ports = Ports::default();
+        guests::start(site, faults, &mut places, &mut ports)?;
         for server in places.name_servers.clone() {
             let pair = Pair::new()?;
             let at = pair.at;
-            let is_silent = faults.contains(&Fault::Silent(server));
+            let is_silent = faults.contains(&Fault::Silent(server)) || serves_nothing(server);
             let serving = NameServing {
                 zone: Arc::clone(&zone),
                 refuses: faults.contains(&Fault::Refuses(server)),
@@ -50,7 +58,7 @@ impl MockSite {
             }
         }
         for (nth, server) in places.clocks.clone().into_iter().enumerate() {
-            let is_silent = faults.contains(&Fault::Silent(server));
+            let is_silent = faults.contains(&Fault::Silent(server)) || serves_nothing(server);
             let serving = time_serving(server, nth == 0, faults, keys);
             let answering: Answering =
                 Arc::new(move |question| if is_silent { None } else { serving.answer(question) });
@@ -84,14 +92,6 @@ impl MockSite {
 impl Drop for MockSite {
     fn drop(&mut self) {
         self.ports.end();
-    }
-}
-
-impl Places {
-    fn map_port(&mut self, address: IpAddr, transport: Transport, port: u16, at: std::net::SocketAddr) {
-        if let Some(mapped) = self.mapped.get_mut(&address) {
-            mapped.ports.push(Port { transport, port, at });
-        }
     }
 }
 

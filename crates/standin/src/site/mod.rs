@@ -2,10 +2,13 @@
 
 mod clock;
 mod fault;
+mod guests;
 mod mock_site;
 mod names;
 mod places;
 mod ports;
+mod ssh_server;
+mod web_server;
 
 pub use fault::{Fault, FaultFault, duration};
 pub use mock_site::MockSite;

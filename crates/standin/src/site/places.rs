@@ -1,13 +1,14 @@
 //! Who has which address on the simulated network.
 
 use std::collections::BTreeMap;
-use std::net::{IpAddr, Ipv4Addr};
+use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 
 use impostazione_core::appliance::{TypedValue, told_appliances};
 use impostazione_core::machine::{Cluster, Link, Machine, Settings, Site, Subnet, SubnetFamily, TimeServer};
-use impostazione_core::network::{Mapped, Whose};
+use impostazione_core::network::{Mapped, Port, Transport, Whose};
 use impostazione_net::{Family, MacAddress, ServerName};
 use impostazione_ovf::Meaning;
+use jiff::Timestamp;
 
 use super::fault::Fault;
 
@@ -50,6 +51,7 @@ impl Places {
                 if let Some(before) = &link.replaces {
                     let called = format!("{} before", machine.called());
                     places.add(before.value, called, Whose::Nobody);
+                    places.empty_after(before.value);
                 }
             }
         }
@@ -84,6 +86,16 @@ impl Places {
             }
             for source in settings.ntp.value().into_iter().flat_map(|list| list.values()) {
                 self.clock(&source.server, site);
+            }
+        }
+        for machine in &site.machines {
+            for address in main_addresses(site, machine) {
+                if machine.serves.dns {
+                    self.name_server(address);
+                }
+                if machine.serves.ntp && !self.clocks.contains(&address) {
+                    self.clocks.push(address);
+                }
             }
         }
         for told in told_appliances(site) {
@@ -164,8 +176,24 @@ impl Places {
     /// Enters an address. What is entered already stays as it is.
     fn add(&mut self, address: IpAddr, called: String, before: Whose) {
         let mac = (before == Whose::Somebody).then(|| self.make_up_mac());
-        let mapped = || Mapped { address, called, before, mac, ports: Vec::new() };
+        let after = if before == Whose::Nobody { Whose::Somebody } else { before };
+        let mapped =
+            || Mapped { address, called, before, after, up_at: None, ready_at: None, mac, ports: Vec::new() };
         self.mapped.entry(address).or_insert_with(mapped);
+    }
+
+    /// Enters that nobody has an address once the machines have started.
+    fn empty_after(&mut self, address: IpAddr) {
+        if let Some(mapped) = self.mapped.get_mut(&address) {
+            mapped.after = Whose::Nobody;
+        }
+    }
+
+    /// Enters where a port of an address is answered.
+    pub(super) fn map_port(&mut self, address: IpAddr, transport: Transport, port: u16, at: SocketAddr) {
+        if let Some(mapped) = self.mapped.get_mut(&address) {
+            mapped.ports.push(Port { transport, port, at });
+        }
     }
 
     /// A hardware address of local scope that no other has here.
@@ -203,9 +231,27 @@ impl Places {
             }
             Fault::Silent(address) => {
                 let is_machine = site.address_uses().contains_key(address);
-                if let Some(mapped) = self.mapped.get_mut(address).filter(|_| !is_machine) {
-                    mapped.before = Whose::Nobody;
-                    mapped.mac = None;
+                if let Some(mapped) = self.mapped.get_mut(address) {
+                    mapped.after = Whose::Nobody;
+                    if !is_machine {
+                        mapped.before = Whose::Nobody;
+                        mapped.mac = None;
+                    }
+                }
+            }
+            Fault::SilentMachine(name) | Fault::NoVirtualAddress(name) => {
+                for address in addresses_of(site, name) {
+                    self.empty_after(address);
+                }
+            }
+            Fault::Slow(name, within) => {
+                let now = Timestamp::now();
+                for address in addresses_of(site, name) {
+                    if let Some(mapped) = self.mapped.get_mut(&address) {
+                        // First it is silent, and then its services start.
+                        mapped.up_at = now.checked_add(*within / 2).ok();
+                        mapped.ready_at = now.checked_add(*within).ok();
+                    }
                 }
             }
             Fault::BehindRouter(name) => {
@@ -218,6 +264,9 @@ impl Places {
                         .is_some_and(|side| side.prefix.value.contains(address));
                     if let Some(mapped) = self.mapped.get_mut(address).filter(|_| is_in && !uses.is_empty()) {
                         mapped.before = Whose::BehindRouter;
+                        if mapped.after == Whose::Somebody {
+                            mapped.after = Whose::BehindRouter;
+                        }
                         mapped.mac = None;
                     }
                 }
@@ -229,6 +278,7 @@ impl Places {
     fn take(&mut self, address: IpAddr, mac: MacAddress) {
         if let Some(mapped) = self.mapped.get_mut(&address) {
             mapped.before = Whose::Somebody;
+            mapped.after = Whose::Somebody;
             mapped.mac = Some(mac);
         }
     }

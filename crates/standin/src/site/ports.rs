@@ -13,6 +13,8 @@ const LOOK: Duration = Duration::from_millis(50);
 const PATIENCE: Duration = Duration::from_millis(500);
 /// How often two ports of one number are looked for.
 const TRIES: usize = 50;
+/// How much room a thread has for what it works on, in bytes.
+const STACK: usize = 256 * 1024;
 /// The largest question.
 const LARGEST: usize = 4096;
 
@@ -23,6 +25,8 @@ pub(super) type Answering = Arc<dyn Fn(&[u8]) -> Option<Vec<u8>> + Send + Sync>;
 #[derive(Default)]
 pub(super) struct Ports {
     is_over: Arc<AtomicBool>,
+    /// Where somebody waits for connections, who has to be woken to end.
+    listening: Vec<SocketAddr>,
     threads: Vec<JoinHandle<()>>,
 }
 
@@ -78,9 +82,23 @@ impl Ports {
 
     /// Accepts connections, and closes them.
     pub(super) fn accept_only(&mut self) -> io::Result<SocketAddr> {
+        self.greet_each(|_: &mut TcpStream| Ok(()))
+    }
+
+    /// Accepts connections, greets each, and closes it.
+    pub(super) fn greet_each(
+        &mut self,
+        greet: impl Fn(&mut TcpStream) -> io::Result<()> + Send + 'static,
+    ) -> io::Result<SocketAddr> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0))?;
         let at = listener.local_addr()?;
-        self.accept(listener, drop)?;
+        self.accept(listener, move |mut stream| {
+            let patience = Some(PATIENCE);
+            if stream.set_read_timeout(patience).is_ok() && stream.set_write_timeout(patience).is_ok() {
+                // A client that goes away is not an error.
+                let _ = greet(&mut stream);
+            }
+        })?;
         Ok(at)
     }
 
@@ -101,22 +119,29 @@ impl Ports {
     }
 
     fn accept(&mut self, listener: TcpListener, each: impl Fn(TcpStream) + Send + 'static) -> io::Result<()> {
-        listener.set_nonblocking(true)?;
+        self.listening.push(listener.local_addr()?);
         let is_over = Arc::clone(&self.is_over);
-        self.threads.push(std::thread::spawn(move || {
+        let work = move || {
             while !is_over.load(Ordering::SeqCst) {
                 match listener.accept() {
+                    Ok(_) if is_over.load(Ordering::SeqCst) => {}
                     Ok((stream, _)) => each(stream),
-                    Err(_) => std::thread::sleep(Duration::from_millis(5)),
+                    Err(_) => std::thread::sleep(LOOK),
                 }
             }
-        }));
+        };
+        // A site may have thousands of machines.
+        self.threads.push(std::thread::Builder::new().stack_size(STACK).spawn(work)?);
         Ok(())
     }
 
     /// Ends all of them.
     pub(super) fn end(&mut self) {
         self.is_over.store(true, Ordering::SeqCst);
+        for at in self.listening.drain(..) {
+            // Who waits there looks up, and sees that it is over.
+            let _ = TcpStream::connect_timeout(&at, PATIENCE);
+        }
         for thread in self.threads.drain(..) {
             // A thread that has failed has ended too.
             let _ = thread.join();
@@ -125,7 +150,6 @@ impl Ports {
 }
 
 fn answer_stream(mut stream: TcpStream, answering: &Answering) -> io::Result<()> {
-    stream.set_nonblocking(false)?;
     stream.set_read_timeout(Some(PATIENCE))?;
     stream.set_write_timeout(Some(PATIENCE))?;
     let mut length = [0; 2];

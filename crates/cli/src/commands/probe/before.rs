@@ -1,6 +1,7 @@
 //! `probe before`
 
 use std::sync::Arc;
+use std::time::Instant;
 
 use impostazione_core::appliance::told_appliances;
 use impostazione_core::assess::Assessment;
@@ -12,44 +13,39 @@ use impostazione_net::DomainName;
 use impostazione_probe::Stop;
 use impostazione_probe::ask::{ask, longest};
 use impostazione_probe::judge::{Judged, judge};
-use impostazione_probe::network::{MappedNetwork, Network, RealNetwork};
 use impostazione_probe::question::{Plan, PlanOptions};
 use impostazione_secret::NotAsked;
-use impostazione_text::files::plain;
 
+use super::after_report::WhenAsked;
+use super::asking::{in_the_way, open_network, show_refusal, stop_at_a_signal};
+use super::kept::{keep, refuse_to_lose};
 use super::report::{AskedReport, BeforeReport};
 use crate::args::{BeforeArguments, CheckFormat};
 use crate::commands::json;
 use crate::exit::{Exit, Failure};
+use crate::network_secrets::time_keys;
 use crate::only::Only;
-use crate::read_map::read_map;
 use crate::sheet_file::assess_with_file;
 use crate::terminal::{self, AskingProgress};
-use crate::time_keys::time_keys;
 
 pub(crate) fn run(arguments: &BeforeArguments, quiet: bool, verbose: bool) -> Result<Exit, Failure> {
     // What is asked needs no secret, but for the keys of time servers.
     let assessment = assess_with_file(&arguments.sheet, &NotAsked)?;
     let name = arguments.sheet.display().to_string();
     let only = Only::new(&arguments.only, &assessment.site)?;
-    let in_the_way: Vec<&Finding> =
-        assessment.findings.iter().filter(|finding| finding.is_in_the_way()).collect();
-    if !in_the_way.is_empty() {
-        let findings: Vec<Finding> = in_the_way.into_iter().cloned().collect();
-        return refuse(arguments, &assessment, &findings);
+    let findings = in_the_way(&assessment);
+    if !findings.is_empty() {
+        if arguments.format == CheckFormat::Text {
+            return Ok(show_refusal(&arguments.sheet, &assessment, &findings));
+        }
+        let machines = assessment.site.machines.len();
+        print_for_programs(arguments, &assessment, (&Judged::default(), None), machines, &findings)?;
+        return Ok(Exit::ErrorsRemain);
     }
     let told = told_appliances(&assessment.site);
     let options = PlanOptions { outside_name: outside_name(arguments)?, ask_dhcp: arguments.ask_dhcp };
     let plan = Plan::new(&assessment.site, &told, |machine| only.includes(machine), options);
-    let network: Box<dyn Network> = match &arguments.through {
-        Some(path) => Box::new(MappedNetwork::new(read_map(path)?)),
-        None => Box::new(RealNetwork::open().map_err(|error| {
-            Failure::Files(format!(
-                "the kernel does not say how this computer is connected: {}",
-                plain(&error)
-            ))
-        })?),
-    };
+    let network = open_network(arguments.through.as_deref(), Asked::Before)?;
     let within = longest(&plan);
     if arguments.dry_run {
         let report = AskedReport::new(&name, &plan, &*network, within);
@@ -64,12 +60,17 @@ pub(crate) fn run(arguments: &BeforeArguments, quiet: bool, verbose: bool) -> Re
         }
         return Ok(Exit::Done);
     }
+    if let Some(path) = &arguments.to {
+        refuse_to_lose(path)?;
+    }
     let keys = time_keys(&arguments.sheet, &assessment, &arguments.unlock)?;
     let stop = Arc::new(Stop::after(within));
     stop_at_a_signal(&stop)?;
     let progress = AskingProgress::new(within, quiet || arguments.format != CheckFormat::Text);
+    let (asked_at, began) = (jiff::Timestamp::now(), Instant::now());
     let answers = ask(&plan, &*network, &keys, &stop, &progress);
     progress.finish();
+    let when = WhenAsked { at: asked_at, took: began.elapsed() };
     let mut judged = judge(&plan, &answers);
     let found = std::mem::take(&mut judged.findings);
     let were_asked = |machine: &str| only.includes(machine);
@@ -77,9 +78,15 @@ pub(crate) fn run(arguments: &BeforeArguments, quiet: bool, verbose: bool) -> Re
     let machines: Vec<&Machine> =
         assessment.site.machines.iter().filter(|machine| only.includes(machine.label())).collect();
     let summary = Summary::of(machines.len(), &findings);
+    if let Some(path) = &arguments.to {
+        let report =
+            BeforeReport::new(&name, (&judged, Some(when)), &assessment.sources, machines.len(), &findings);
+        keep(path, &report)?;
+    }
     match arguments.format {
         CheckFormat::Json | CheckFormat::Sarif => {
-            print_for_programs(arguments, &assessment, &judged, machines.len(), &findings)?;
+            let asked = (&judged, Some(when));
+            print_for_programs(arguments, &assessment, asked, machines.len(), &findings)?;
         }
         CheckFormat::Text => {
             let shown = findings.iter().filter(|finding| verbose || !finding.is_waived());
@@ -107,31 +114,10 @@ pub(crate) fn run(arguments: &BeforeArguments, quiet: bool, verbose: bool) -> Re
     }
 }
 
-/// Refuses to check a network against a sheet that is wrong.
-fn refuse(
-    arguments: &BeforeArguments,
-    assessment: &Assessment,
-    findings: &[Finding],
-) -> Result<Exit, Failure> {
-    if arguments.format == CheckFormat::Text {
-        let (whole, width) = (terminal::WHOLE_SHEET, terminal::width());
-        terminal::tell(&terminal::show_findings(findings, &assessment.sources, whole, width));
-        let name = arguments.sheet.display();
-        let errors = terminal::count(findings.len(), "error", "errors");
-        terminal::say_error(&format!(
-            "nothing was asked: {name} has {errors}; correct the sheet first, since the network is checked against it"
-        ));
-    } else {
-        let machines = assessment.site.machines.len();
-        print_for_programs(arguments, assessment, &Judged::default(), machines, findings)?;
-    }
-    Ok(Exit::ErrorsRemain)
-}
-
 fn print_for_programs(
     arguments: &BeforeArguments,
     assessment: &Assessment,
-    judged: &Judged,
+    asked: (&Judged, Option<WhenAsked>),
     machines: usize,
     findings: &[Finding],
 ) -> Result<(), Failure> {
@@ -140,7 +126,7 @@ fn print_for_programs(
         let none = Corrections::of(sources, &[]);
         return json::print_as_it_is(&SarifLog::new(catalog::all(), sources, findings, &none));
     }
-    json::print(&BeforeReport::new(&name, judged, sources, machines, findings))
+    json::print(&BeforeReport::new(&name, asked, sources, machines, findings))
 }
 
 /// The name that servers have to find.
@@ -150,17 +136,4 @@ fn outside_name(arguments: &BeforeArguments) -> Result<Option<String>, Failure> 
         Ok(name) => Ok(Some(name.to_string())),
         Err(fault) => Err(Failure::CommandLine(format!("--outside-name {name} {}", fault.reason))),
     }
-}
-
-/// Ends asking at Ctrl-C, so that what is known is told; a second one ends the program.
-pub(crate) fn stop_at_a_signal(stop: &Arc<Stop>) -> Result<(), Failure> {
-    let stop = Arc::clone(stop);
-    let is_second = std::sync::atomic::AtomicBool::new(false);
-    ctrlc::set_handler(move || {
-        if is_second.swap(true, std::sync::atomic::Ordering::SeqCst) {
-            std::process::exit(130);
-        }
-        stop.interrupt();
-    })
-    .map_err(|error| Failure::Files(format!("signals cannot be waited for: {error}")))
 }

@@ -9,11 +9,16 @@ use impostazione_probe::question::Plan;
 use impostazione_text::Sources;
 use serde::Serialize;
 
+use super::after_report::{WhenAsked, in_seconds};
+
 /// What came of asking.
 #[derive(Serialize)]
 pub(crate) struct BeforeReport<'a> {
     sheet: &'a str,
     when: &'static str,
+    /// When asking began; `null` where nothing was asked.
+    asked_at: Option<String>,
+    took_seconds: u64,
     asked: Vec<AskedAbout>,
     records_to_add: Vec<JsonRecord<'a>>,
     /// Servers that are machines of the sheet and do not answer yet.
@@ -42,7 +47,7 @@ struct JsonRecord<'a> {
 impl<'a> BeforeReport<'a> {
     pub(super) fn new(
         sheet: &'a str,
-        judged: &'a Judged,
+        (judged, when): (&'a Judged, Option<WhenAsked>),
         sources: &'a Sources,
         machines: usize,
         findings: &'a [Finding],
@@ -61,6 +66,8 @@ impl<'a> BeforeReport<'a> {
         Self {
             sheet,
             when: "before",
+            asked_at: when.map(|when| in_seconds(when.at)),
+            took_seconds: when.map_or(0, |when| when.took.as_secs()),
             asked: asked.collect(),
             records_to_add: records.collect(),
             not_there_yet: &judged.not_yet,
