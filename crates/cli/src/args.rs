@@ -471,10 +471,10 @@ pub(crate) struct UndoArguments {
 
 #[derive(Debug, Args)]
 pub(crate) struct CompareArguments {
-    /// A sheet, an output, or the folder of one machine in it
+    /// A sheet, an output, the folder of one machine in it, or a report of probe
     pub(crate) first: PathBuf,
 
-    /// What to compare it with: another sheet, another output or one machine of it, a root filesystem or a disk image
+    /// What to compare it with: another sheet, another output or one machine of it, a root filesystem or a disk image, another report
     pub(crate) second: PathBuf,
 
     /// Only these machines. In a pattern, * is any text, ? any character, [a-c] one of these characters, {a,b} one of

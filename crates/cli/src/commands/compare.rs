@@ -8,12 +8,14 @@ use impostazione_core::output::{OutputFault, TreeOnDisk};
 use impostazione_core::placing::{Keeping, Placing, Request};
 use impostazione_core::views::at_path::AtPath;
 use impostazione_core::views::compare::{
-    ComparedSheet, Comparison, Scope, compare_outputs, compare_rootfs, compare_sheets,
+    ComparedSheet, Comparison, Scope, compare_outputs, compare_reports, compare_rootfs, compare_sheets,
 };
+use impostazione_core::views::kept_report::{KEPT_REPORT_LIMIT, KeptReport};
 use impostazione_rootfs::{Access, Record, Rootfs};
 use impostazione_secret::store::{Store, StoreFault};
 use impostazione_secret::{SecretSources, SourceFault};
 use impostazione_text::Hidden;
+use impostazione_text::files::read_file;
 use serde::Serialize;
 
 use super::json;
@@ -33,6 +35,7 @@ enum Side {
     Sheet,
     Output(TreeOnDisk, Option<String>),
     Rootfs(Rootfs),
+    Report(Box<KeptReport>),
 }
 
 #[derive(Serialize)]
@@ -47,6 +50,7 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
     let (first, second) = (look(&arguments.first)?, look(&arguments.second)?);
     let comparison = match (first, second) {
         (Side::Sheet, Side::Sheet) => sheets(arguments)?,
+        (Side::Report(one), Side::Report(other)) => reports(&one, &other, &arguments.only)?,
         (Side::Output(one, of_one), Side::Output(other, of_other)) => {
             outputs((&one, of_one.as_deref()), (&other, of_other.as_deref()), &arguments.only)?
         }
@@ -69,8 +73,8 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
         }
         _ => {
             return Err(Failure::CommandLine(format!(
-                "{} and {} are not the same kind of thing; compare two sheets, two outputs, or an output and a \
-                    rootfs",
+                "{} and {} are not the same kind of thing; compare two sheets, two outputs, an output and a \
+                    rootfs, or two reports of probe",
                 arguments.first.display(),
                 arguments.second.display()
             )));
@@ -101,6 +105,25 @@ pub(crate) fn run(arguments: &CompareArguments, quiet: bool) -> Result<Exit, Fai
     )))
 }
 
+/// Reads a report that was kept.
+fn read_report(path: &Path) -> Result<KeptReport, Failure> {
+    let name = path.display();
+    let bytes = read_file(path, KEPT_REPORT_LIMIT)
+        .map_err(|fault| Failure::Files(format!("the report {name} cannot be used: {fault}")))?;
+    let text = String::from_utf8(bytes).map_err(|_| Failure::Files(format!("{name} is not UTF-8 text")))?;
+    KeptReport::parse(&text).map_err(|fault| Failure::Files(format!("{name} {fault}")))
+}
+
+fn reports(one: &KeptReport, other: &KeptReport, patterns: &[String]) -> Result<Comparison, Failure> {
+    let machines = |report: &KeptReport| -> Vec<String> {
+        let named = report.machines.iter().map(|machine| machine.machine.clone());
+        named.chain(report.findings.iter().filter_map(|finding| finding.machine.clone())).collect()
+    };
+    let names = [machines(one), machines(other)].concat();
+    let only = Only::among(patterns, names.iter().map(String::as_str), NEITHER)?;
+    Ok(compare_reports(one, other, &|machine| only.includes(machine)))
+}
+
 #[allow(clippy::needless_pass_by_value, reason = "it is given to map_err")]
 fn files(fault: OutputFault) -> Failure {
     Failure::Files(fault.to_string())
@@ -111,8 +134,9 @@ fn look(path: &Path) -> Result<Side, Failure> {
         AtPath::Output(tree, machine) => Ok(Side::Output(tree, machine)),
         AtPath::Rootfs | AtPath::DiskImage => Ok(Side::Rootfs(target::open(path, Access::Look)?)),
         AtPath::Sheet => Ok(Side::Sheet),
+        AtPath::KeptReport => Ok(Side::Report(Box::new(read_report(path)?))),
         other => Err(Failure::CommandLine(format!(
-            "{} is {}; compare two sheets, two outputs, or an output and a rootfs",
+            "{} is {}; compare two sheets, two outputs, an output and a rootfs, or two reports of probe",
             path.display(),
             other.word()
         ))),

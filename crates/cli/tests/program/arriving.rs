@@ -340,3 +340,48 @@ fn ctrl_c_while_waiting_tells_what_is_known() {
     assert!(says.contains("stopped while it was waited for; so far: no answer at 10.64.10.11"), "{says}");
     assert!(played.end().success());
 }
+
+#[test]
+fn two_reports_are_compared() {
+    let workspace = workspace();
+    let keep = |faults: &str, more: &str| {
+        arrived(&workspace, faults, more);
+    };
+    keep("--fault silent=gauge-01 --fault plain-http=logbook-2", "--to first.json");
+    keep("--fault plain-http=logbook-2 --fault not-ready=lamp-01", "--to second.json");
+    let mut page = Page::on("probing-compared");
+    page.heading("two days");
+    let run = workspace.run(&["compare", "first.json", "second.json"]);
+    page.add(&without_keys(&run.stdout));
+    assert_eq!(run.code, 1);
+    page.heading("one machine");
+    let run = workspace.run(&["compare", "first.json", "second.json", "--only", "lamp-*"]);
+    page.add(&without_keys(&run.stdout));
+    page.heading("the same");
+    assert_eq!(page.run(&workspace, "compare first.json first.json").code, 0);
+    let line = "mock-site sheet.toml --map map.toml --fault taken=gauge-01";
+    let played = Played::by(&workspace, line);
+    let before = "probe before sheet.toml --through map.toml --to before.json";
+    workspace.run(&before.split(' ').collect::<Vec<_>>());
+    drop(played);
+    page.heading("before and after");
+    let run = workspace.run(&["compare", "before.json", "second.json"]);
+    page.add(&without_keys(&run.stdout));
+    assert_eq!(run.code, 1);
+    page.heading("something else");
+    assert_eq!(page.run(&workspace, "compare first.json sheet.toml").code, 2);
+    assert_eq!(page.run(&workspace, "inspect first.json").code, 2);
+    page.keep();
+}
+
+#[test]
+fn what_was_not_looked_at_is_not_called_the_same() {
+    let workspace = workspace();
+    let played = Played::by(&workspace, "mock-site sheet.toml --map map.toml");
+    fs::rename(workspace.path().join(KEY), workspace.path().join("put-away")).unwrap();
+    asked(&workspace, "--to first.json");
+    let run = workspace.run(&["compare", "first.json", "first.json"]);
+    assert_eq!(run.code, 3, "{}", run.stdout);
+    assert!(run.stdout.contains("The host key of"), "{}", run.stdout);
+    drop(played);
+}

@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use impostazione_rootfs::{Filesystem, RootfsImage};
 use impostazione_text::files::plain;
 
+use super::kept_report::KeptReport;
 use crate::output::{OutputFault, TreeOnDisk};
 
 /// Files by which a root filesystem of a Linux system is known.
@@ -41,6 +42,8 @@ pub enum AtPath {
     Sheet,
     /// A meanings file.
     MeaningsFile,
+    /// A report that `probe` has kept.
+    KeptReport,
     /// A folder that is not one of the above.
     OtherFolder,
     /// A file that is not one of the above.
@@ -100,6 +103,7 @@ impl AtPath {
             Self::DiskImage => "the image of a disk",
             Self::Sheet => "a sheet",
             Self::MeaningsFile => "a meanings file",
+            Self::KeptReport => "a report of probe",
             Self::OtherFolder => "a folder of an unknown kind",
             Self::OtherFile => "a file of an unknown kind",
             Self::Device => "a device, a pipe or a socket",
@@ -171,7 +175,9 @@ fn in_file(path: &Path) -> Result<AtPath, AtPathFault> {
         AtPath::Sheet
     } else {
         let start = start_of(path)?;
-        if looks_like_package(&start) {
+        if KeptReport::is_begun_by(&String::from_utf8_lossy(&start)) {
+            AtPath::KeptReport
+        } else if looks_like_package(&start) {
             AtPath::Package(path.to_owned())
         } else if looks_like_sheet(&start) {
             AtPath::Sheet

@@ -8,6 +8,7 @@ pub mod environment;
 pub mod image_digest;
 pub mod included_by;
 pub mod inventory;
+pub mod kept_report;
 pub mod link_details;
 pub mod netplan;
 pub mod review;

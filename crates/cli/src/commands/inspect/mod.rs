@@ -55,6 +55,9 @@ pub(crate) fn run(arguments: &InspectArguments, quiet: bool) -> Result<Exit, Fai
             "{name} is a meanings file: `impostazione inspect PACKAGE --meanings {name}` uses it to show what a \
                 package asks for"
         ))),
+        AtPath::KeptReport => Err(Failure::CommandLine(format!(
+            "{name} is a report of probe: `impostazione compare {name} ANOTHER` shows what has changed since"
+        ))),
         AtPath::OtherFile => Err(Failure::CommandLine(format!(
             "{name} is {}; to check an image, add --digest or put a file with its digest next to it",
             found.words()
