@@ -31,8 +31,11 @@ until DISPLAY=$display xset q >/dev/null 2>&1 || [ "$tries" -ge 100 ]; do
 done
 
 # Shows each command as typed and what comes back, a blank line before each prompt, and takes the picture.
+# `NAME@7` takes it after seven seconds, while the last command still runs.
 shoot() {
-    name=$1
+    name=${1%@*}
+    after=
+    [ "$name" = "$1" ] || after=${1#*@}
     printf 'cd %s\nexport CLICOLOR_FORCE=1\n' "'$work/site'" >"$work/script"
     printf '%s\n' "$2" | sed 's/ && /\n/g' | while IFS= read -r command; do
         printf "printf '\\\\n\\\\033[1m\$ %%s\\\\033[0m\\\\n' '%s'\n%s\n" "$command" "$command" >>"$work/script"
@@ -42,6 +45,7 @@ shoot() {
     DISPLAY=$display xterm -geometry 140x40+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#10151c' -fg '#d8dee6' -b 12 +sb \
         -e sh "$work/script" &
     terminal=$!
+    [ -z "$after" ] || { sleep "$after"; touch "$work/done"; }
     tries=0
     until [ -e "$work/done" ] || [ "$tries" -ge 200 ]; do
         tries=$((tries + 1))
@@ -56,7 +60,7 @@ shoot() {
 grep -v '^#' "$here/pictures" | while IFS= read -r line; do
     name=${line%%: *}
     case " $* " in
-        "  " | *" $name "*) shoot "$name" "${line#*: }" </dev/null ;;
+        "  " | *" ${name%@*} "*) shoot "$name" "${line#*: }" </dev/null ;;
     esac
 done
 cd "$top"

@@ -672,6 +672,7 @@ pub(crate) struct BeforeArguments {
 }
 
 #[derive(Debug, Args)]
+#[allow(clippy::struct_excessive_bools, reason = "each is a switch of the command line")]
 pub(crate) struct AfterArguments {
     /// The build sheet
     pub(crate) sheet: PathBuf,
@@ -692,6 +693,14 @@ pub(crate) struct AfterArguments {
     /// Only show what would be asked, and send nothing
     #[arg(long)]
     pub(crate) dry_run: bool,
+
+    /// Also log in on each host by SSH and compare what it is like inside with the sheet; reads, and changes nothing
+    #[arg(long)]
+    pub(crate) inside: bool,
+
+    /// The account of the sheet that logs in [default: the first administrator with SSH keys]
+    #[arg(long = "as", value_name = "ACCOUNT", requires = "inside")]
+    pub(crate) as_: Option<String>,
 
     /// Keep the certificates of appliances that have none yet in a file beside the sheet, so that another one is noticed
     #[arg(long)]

@@ -30,6 +30,7 @@ const OTHERS: &[&[&Rule]] = &[
     views::netplan::RULES,
     placing::RULES,
     network::rules::RULES,
+    network::inside_rules::RULES,
 ];
 
 static ALL: LazyLock<Vec<&'static Rule>> = LazyLock::new(|| {

@@ -10,6 +10,7 @@ pub mod arrival;
 pub mod ask;
 mod clock;
 mod dns;
+pub mod inside;
 pub mod judge;
 mod knock;
 pub mod network;

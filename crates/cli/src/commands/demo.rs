@@ -103,7 +103,7 @@ const STEPS: [Step; 11] = [
             "--for",
             "1m",
             "--fault",
-            "slow=logbook-2,6s",
+            "slow=logbook-2,3s",
             "--fault",
             "other-key=gauge-03",
         ],

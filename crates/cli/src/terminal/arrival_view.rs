@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 use anstyle::Style;
 use impostazione_core::network::SeenCertificates;
 use impostazione_probe::arrival::{Arrival, Arrivals, Stage};
+use impostazione_probe::inside::InsideState;
 use impostazione_probe::question::{ArrivalPlan, ExpectedMachine};
 use impostazione_text::visible::harmless;
 
@@ -66,7 +67,43 @@ pub(crate) fn show_arrivals(shown: &ArrivalsShown<'_, '_>, verbose: bool, width:
         let machines = count(right, "machine is", "machines are");
         let _ = write!(text, "{machines} right; -v lists them\n\n");
     }
-    text + &certificates(shown, &machines, width) + &host_keys(&machines, width)
+    text + &insides(&machines, verbose, width)
+        + &certificates(shown, &machines, width)
+        + &host_keys(&machines, width)
+}
+
+/// What hosts are like inside: of each what is not right, or, with `-v`, all of it.
+fn insides(machines: &[(&ExpectedMachine<'_>, &Arrival<'_>)], verbose: bool, width: usize) -> String {
+    let mut text = String::new();
+    let looked: Vec<_> = machines.iter().filter(|(_, arrival)| !arrival.inside.is_empty()).collect();
+    let is_short = looked.len() > 1 && !verbose;
+    let mut right = 0;
+    for (expected, arrival) in looked {
+        let mut table = new_table(width);
+        table.set_header([
+            format!("inside {}", expected.machine.called()),
+            "found".to_owned(),
+            String::new(),
+        ]);
+        for fact in &arrival.inside {
+            if fact.state == InsideState::Right {
+                right += 1;
+                if is_short {
+                    continue;
+                }
+            }
+            let found: Vec<String> = fact.found.iter().map(|value| harmless(value)).collect();
+            table.add_row([fact.about.clone(), found.join("\n"), fact.state.word().to_owned()]);
+        }
+        if !table.is_empty() {
+            text += &(finished(table) + "\n\n");
+        }
+    }
+    if is_short && right > 0 {
+        let things = count(right, "thing inside of the hosts is", "things inside of the hosts are");
+        let _ = write!(text, "{things} right; -v lists them\n\n");
+    }
+    text
 }
 
 /// Certificates that are shown and not yet remembered.

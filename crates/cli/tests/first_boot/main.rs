@@ -16,6 +16,7 @@ mod brought;
 mod cases;
 mod container;
 mod images;
+mod inside;
 mod machine;
 mod network;
 mod report;

@@ -67,6 +67,11 @@ link.eth0 = { subnet = "rented-too", address = "10.64.200.8", address6 = "fd64:2
     { address = "10.64.203.8", outside_subnet = true }, { address = "fd64:203::8", outside_subnet = true },
 ] }
 
+[account.bosun]
+admin    = true
+ssh_keys = ["keys/bosun.pub"]
+hosts    = ["gauge-05"]
+
 [time_key.harbor]
 number = 10
 value  = { secret = "harbor-clock" }
@@ -91,7 +96,7 @@ impl Site {
         // What the computer of whoever runs this remembers is not one of the test's.
         let state = format!("XDG_STATE_HOME={}", text(&site.path().join("state")));
         run("env", &[&state, &program(), "demo", "--into", &text(&demo)]);
-        for name in ["keeper", "pilot"] {
+        for name in ["keeper", "pilot", "bosun"] {
             let key = site.key(name);
             run(
                 "ssh-keygen",
@@ -163,8 +168,26 @@ impl Site {
     }
 
     fn run(&self, arguments: &[&str]) -> std::process::Output {
-        Command::new(program())
-            .args(arguments)
+        let mut command = Command::new(program());
+        command.args(arguments);
+        self.here(command)
+    }
+
+    /// Runs the program in a network, with an agent that has some keys.
+    pub(crate) fn run_within(
+        &self,
+        network: &Network,
+        agent: &Agent,
+        arguments: &[&str],
+    ) -> std::process::Output {
+        let [nsenter, namespace] = network.within();
+        let mut command = Command::new(nsenter);
+        command.arg(namespace).arg(program()).args(arguments).env("SSH_AUTH_SOCK", &agent.socket);
+        self.here(command)
+    }
+
+    fn here(&self, mut command: Command) -> std::process::Output {
+        command
             .current_dir(self.path().join("site"))
             .env("IMPOSTAZIONE_KEY", "harbor.key")
             .env("XDG_STATE_HOME", self.path().join("state"))
@@ -314,6 +337,38 @@ impl Site {
         arguments.extend(options);
         arguments.extend([who.as_str(), "sh -s"]);
         ask(&program, &arguments, script)
+    }
+}
+
+/// An agent that has private keys, and ends when this is dropped (`ssh-agent(1)`).
+pub(crate) struct Agent {
+    child: std::process::Child,
+    socket: PathBuf,
+}
+
+impl Agent {
+    /// An agent with the keys of some people.
+    pub(crate) fn with(site: &Site, people: &[&str]) -> Self {
+        let socket = site.path().join(format!("agent-{}", people.join("-")));
+        let child = Command::new("ssh-agent")
+            .args(["-D", "-a", &text(&socket)])
+            .stdout(std::process::Stdio::null())
+            .spawn()
+            .unwrap();
+        let agent = Self { child, socket };
+        crate::shell::wait_until("the agent", std::time::Duration::from_secs(10), || agent.socket.exists());
+        for name in people {
+            let variable = format!("SSH_AUTH_SOCK={}", text(&agent.socket));
+            run("env", &[&variable, "ssh-add", "-q", &text(&site.key(name))]);
+        }
+        agent
+    }
+}
+
+impl Drop for Agent {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
     }
 }
 

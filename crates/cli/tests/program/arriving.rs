@@ -15,7 +15,7 @@ use crate::probing::{Played, interrupt, lines, rules_of, sheet};
 use crate::support::{KEY, Run, Workspace};
 
 /// A workspace with a sheet in which everything can be asked about, and the store that its host keys are in.
-fn workspace() -> Workspace {
+pub(crate) fn workspace() -> Workspace {
     let workspace = Workspace::new().with_example_packages();
     workspace.write("clock.secret", "HEX:00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff\n");
     let with_keys = sheet()

@@ -10,6 +10,7 @@
 mod access_lists;
 mod appliances;
 mod arriving;
+mod arriving_judges;
 mod asking;
 mod at_boot;
 mod bad_input;

@@ -37,10 +37,15 @@ fn pictures_show_what_the_program_says() {
     let mut said = String::new();
     for line in list.lines().filter(|line| !line.starts_with('#')) {
         let (name, commands) = line.split_once(": ").unwrap();
+        // A picture of something that moves is not one of what is said at the end.
+        let (name, is_moving) = name.split_once('@').map_or((name, false), |(name, _)| (name, true));
         assert!(
             folder().join(format!("{name}.png")).is_file(),
             "{name}.png is missing: docs/screenshots/make.sh {name}"
         );
+        if is_moving {
+            continue;
+        }
         writeln!(said, "== {name}").unwrap();
         for command in commands.split(" && ") {
             writeln!(said, "$ {command}\n{}", shell(command)).unwrap();

@@ -57,6 +57,8 @@ pub enum Examples {
     Rootfs,
     /// A network: how the stand-ins of a sheet's site show one like it.
     Network,
+    /// A host that has booted: what makes the difference there.
+    BootedHost,
 }
 
 impl Rule {

@@ -1,6 +1,7 @@
 //! What the network of a site is checked against: the rules on what was seen of it, the map of a network that is simulated, the
 //! keys of time servers, host keys and certificates that were seen. Who asks is elsewhere.
 
+pub mod inside_rules;
 mod network_map;
 pub mod rules;
 mod seen_certificates;

@@ -55,7 +55,7 @@ pub fn rules_page(rules: &[&Rule]) -> String {
          on it. An\nerror keeps `render` from writing anything. The examples are pieces of a sheet; each is tested: the wrong \
          one breaks\nits rule and no other, the right one breaks none. Examples of rules on root filesystems are paths with what is \
          in them\n(`false`: nothing is there), laid over a right one. Rules on the network show how `mock-site` plays a network with \
-         the fault.\n\n| rule | severity | finds |\n|---|---|---|\n"
+         the fault,\nand those on the inside of hosts what makes it on a booted one.\n\n| rule | severity | finds |\n|---|---|---|\n"
     );
     // Writing to a String does not fail.
     for rule in rules {
@@ -66,7 +66,7 @@ pub fn rules_page(rules: &[&Rule]) -> String {
         let language = match rule.examples {
             Examples::NetplanFiles => "yaml",
             Examples::Sheet | Examples::Rootfs => "toml",
-            Examples::Network => "sh",
+            Examples::Network | Examples::BootedHost => "sh",
         };
         let _ = write!(
             page,

@@ -4,12 +4,15 @@ use std::net::IpAddr;
 use std::time::Duration;
 
 use impostazione_core::finding::{Finding, Severity};
+use impostazione_core::machine::Site;
+use impostazione_core::network::inside_rules::LOGIN;
 use impostazione_core::network::rules::{MACHINE_NOT_READY, MACHINE_SILENT};
 use jiff::Timestamp;
 
 use super::at_address::{AtAddress, Looking, Met};
 use super::stage::{Arrival, Stage, Unseen};
 use super::visit::{Knocked, Visit};
+use crate::inside::{InsideFact, InsideState, LookedInside, NoLook, judge_inside};
 use crate::judge::{Reason, Unknown, judge, listed};
 use crate::obstacle::Obstacle;
 use crate::question::{ExpectedMachine, Way};
@@ -45,6 +48,7 @@ impl Gathered<'_, '_> {
 
 /// Judges a visit. `remembered` is the digest of the certificate that was remembered.
 pub(super) fn judge_machine<'a>(
+    site: &Site,
     expected: &ExpectedMachine<'a>,
     seen: &Visit,
     remembered: Option<&str>,
@@ -63,6 +67,7 @@ pub(super) fn judge_machine<'a>(
         host_key: None,
         certificate: None,
         is_remembered: false,
+        inside: Vec::new(),
         findings: Vec::new(),
         unseen: Vec::new(),
     };
@@ -88,6 +93,12 @@ pub(super) fn judge_machine<'a>(
         arrival.stage = if matches!(met, Met::Right(_)) { Stage::Right } else { Stage::Unknown };
         others(&mut arrival, expected, gathered, moment);
         around(&mut arrival, expected, seen, moment);
+        inside(&mut arrival, site, expected, seen, moment);
+        return arrival;
+    }
+    if let Some(LookedInside::Said(_)) = &seen.inside {
+        (arrival.stage, arrival.says) = (Stage::Right, "SSH, by way of another host".to_owned());
+        inside(&mut arrival, site, expected, seen, moment);
         return arrival;
     }
     not_met(&mut arrival, expected, gathered, moment);
@@ -196,6 +207,72 @@ fn around(arrival: &mut Arrival<'_>, expected: &ExpectedMachine<'_>, seen: &Visi
     arrival.findings.extend(findings);
 }
 
+/// What was seen inside of a host.
+fn inside<'a>(
+    arrival: &mut Arrival<'a>,
+    site: &Site,
+    expected: &ExpectedMachine<'a>,
+    seen: &Visit,
+    moment: Moment,
+) {
+    let Some(looked) = &seen.inside else { return };
+    let (machine, place) = (expected.machine, expected.machine.name_place);
+    let label = || machine.label.as_deref().map(str::to_owned);
+    let mut unseen = |thing: String, why: &str, fix: &str| {
+        let reason = Reason::new(why, fix);
+        arrival.unseen.push(Unseen { unknown: Unknown::Inside, thing, machine, place, reason });
+    };
+    let said = match looked {
+        LookedInside::Said(said) => said,
+        LookedInside::NotYet(says) => {
+            let why = format!("{says}, and it was not waited for any longer");
+            unseen(machine.called().to_owned(), &why, "run this again with --wait 15m");
+            (arrival.stage, arrival.is_settled) = (Stage::Starting, false);
+            arrival.says.clone_from(says);
+            return;
+        }
+        LookedInside::No(NoLook::InTheWay(why, fix)) => {
+            unseen(machine.called().to_owned(), why, fix);
+            if arrival.stage == Stage::Right {
+                arrival.stage = Stage::Unknown;
+                arrival.says.clone_from(why);
+            }
+            return;
+        }
+        LookedInside::No(NoLook::Refused(who, says)) => {
+            let message = format!("{who} cannot log in on {}: {says}.", machine.called());
+            let fix = "look with `ssh-add -l` whether your agent has the private key of one of its ssh_keys; if it has, nobody \
+                may be able to log in any more: look at the console";
+            arrival.findings.push(Finding::new(&LOGIN, label(), place, message, fix));
+            (arrival.stage, arrival.says) = (Stage::Wrong, format!("{who} cannot log in"));
+            return;
+        }
+    };
+    let facts = judge_inside(site, machine, said);
+    for fact in facts.iter().filter(|fact| fact.state == InsideState::NotLooked) {
+        unseen(format!("the {} of {}", fact.about, machine.called()), &fact.says, &fact.fix);
+    }
+    let is_open = |fact: &&InsideFact| fact.state == InsideState::NotYet;
+    let wrong = facts.iter().filter(|fact| matches!(fact.state, InsideState::Wrong | InsideState::NotYet));
+    arrival.findings.extend(wrong.map(|fact| {
+        let message = format!("{} {}.", machine.called(), fact.says);
+        Finding::new(fact.rule, label(), place, message, fact.fix.clone())
+    }));
+    let may_change = moment.wait.is_some() && (said.is_starting() || facts.iter().any(|fact| is_open(&fact)));
+    let first = facts.iter().find(|fact| matches!(fact.state, InsideState::Wrong | InsideState::NotYet));
+    if let Some(first) = first.filter(|_| arrival.stage != Stage::Wrong) {
+        let is_error = |fact: &InsideFact| {
+            fact.rule.severity == Severity::Error
+                && matches!(fact.state, InsideState::Wrong | InsideState::NotYet)
+        };
+        let wrong = if facts.iter().any(is_error) { Stage::Wrong } else { arrival.stage };
+        arrival.stage = if may_change { Stage::Starting } else { wrong };
+        arrival.is_settled &= !may_change;
+        arrival.says.clone_from(&first.says);
+    }
+    arrival.inside = facts;
+}
+
 /// A machine that was not met at any of its addresses.
 fn not_met<'a>(
     arrival: &mut Arrival<'a>,
@@ -301,6 +378,7 @@ pub(super) fn not_visited<'a>(expected: &ExpectedMachine<'a>, obstacle: &Obstacl
         host_key: None,
         certificate: None,
         is_remembered: false,
+        inside: Vec::new(),
         findings: Vec::new(),
         unseen: unseen.into_iter().collect(),
     }

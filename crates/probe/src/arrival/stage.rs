@@ -7,6 +7,7 @@ use impostazione_core::machine::Machine;
 use impostazione_text::Place;
 
 use crate::answer::Certificate;
+use crate::inside::InsideFact;
 use crate::judge::{Reason, Unknown};
 
 /// How far a machine has come.
@@ -41,6 +42,8 @@ pub struct Arrival<'a> {
     pub certificate: Option<Certificate>,
     /// Whether that is the one which was remembered.
     pub is_remembered: bool,
+    /// What was seen inside of it; empty where it was not looked inside.
+    pub inside: Vec<InsideFact>,
     /// What is wrong with it, if that was all.
     pub findings: Vec<Finding>,
     /// What about it could not be looked at.

@@ -12,6 +12,7 @@ use super::machine::{Moment, cut_short, judge_machine, not_visited};
 use super::shared::visit_shared;
 use super::stage::{Arrival, SharedArrival, Stage};
 use super::visit::visit;
+use crate::inside::Insider;
 use crate::knock;
 use crate::network::Network;
 use crate::obstacle::Obstacle;
@@ -29,9 +30,11 @@ const SLICE: Duration = Duration::from_millis(50);
 
 /// How long machines are waited for.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct Wait {
+pub struct Wait<'p> {
     /// So long; without it each is visited once.
     pub within: Option<Duration>,
+    /// Who looks inside of hosts; nobody where that is not wanted.
+    pub insider: Option<&'p Insider>,
 }
 
 /// Follows what becomes of machines.
@@ -52,12 +55,13 @@ impl ArrivalWatch for Unattended {
 }
 
 /// The longest that one visit to each machine takes.
-pub fn longest_visit(plan: &ArrivalPlan<'_>) -> Duration {
+pub fn longest_visit(plan: &ArrivalPlan<'_>, looks_inside: bool) -> Duration {
     let knocks: usize = plan.machines.iter().map(|machine| machine.addresses.len()).sum();
     let rounds = (knocks + plan.shared.len()).div_ceil(AT_ONCE);
     let around = plan.machines.iter().filter_map(|machine| machine.around.as_ref());
     let around = around.map(crate::ask::longest).max().unwrap_or_default();
-    knock::LONGEST * u32::try_from(rounds.max(1)).unwrap_or(u32::MAX) + around
+    let inside = if looks_inside { crate::inside::longest(plan.machines.len()) } else { Duration::ZERO };
+    knock::LONGEST * u32::try_from(rounds.max(1)).unwrap_or(u32::MAX) + around + inside
 }
 
 /// Something that is visited.
@@ -80,7 +84,7 @@ struct Waiting<'a, 'p> {
     plan: &'p ArrivalPlan<'a>,
     network: &'p dyn Network,
     remembered: &'p SeenCertificates,
-    wait: Wait,
+    wait: Wait<'p>,
     began: Instant,
     stop: &'p Stop,
     watch: &'p dyn ArrivalWatch,
@@ -93,7 +97,7 @@ pub fn wait<'a>(
     plan: &ArrivalPlan<'a>,
     network: &dyn Network,
     remembered: &SeenCertificates,
-    wait: Wait,
+    wait: Wait<'_>,
     stop: &Stop,
     watch: &dyn ArrivalWatch,
 ) -> (Vec<Arrival<'a>>, Vec<SharedArrival>) {
@@ -169,9 +173,10 @@ impl<'a> Waiting<'a, '_> {
 
     fn visit_machine(&self, nth: usize) {
         let Some(expected) = self.plan.machines.get(nth) else { return };
-        let seen = visit(expected, self.network, self.stop);
+        let site = self.plan.site;
+        let seen = visit(site, expected, self.network, self.wait.insider, self.stop);
         let remembered = self.remembered.of(expected.machine.label());
-        let arrival = judge_machine(expected, &seen, remembered, self.moment());
+        let arrival = judge_machine(site, expected, &seen, remembered, self.moment());
         // What was cut off says nothing about the machine that an earlier visit did not.
         let was_cut = self.stop.why().is_some() && !arrival.is_settled;
         let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);

@@ -40,6 +40,8 @@ pub(crate) enum Unknown {
     HostKey,
     /// Whether a certificate is the right one.
     Certificate,
+    /// What a host is like inside.
+    Inside,
 }
 
 /// Why it is not known, and what to do.
@@ -171,6 +173,7 @@ impl Unknown {
             Self::Arrival => format!("Whether {things} has started is not known: {why}."),
             Self::At => format!("Whether {things} leads to the machine is not known: {why}."),
             Self::HostKey => format!("The host key of {things} was not checked: {why}."),
+            Self::Inside => format!("Not looked at inside: {things}, since {why}."),
             Self::Certificate => format!("The certificate of {things} was not checked: {why}."),
         }
     }

@@ -14,10 +14,12 @@ use impostazione_probe::Stop;
 use impostazione_probe::arrival::{
     Arrivals, HostKeyList, Stage, Wait, judge_arrivals, longest_visit, own_known_hosts, wait,
 };
+use impostazione_probe::inside::{Insider, LoginOptions};
 use impostazione_probe::question::ArrivalPlan;
 use impostazione_secret::NotAsked;
 use impostazione_standin::site::duration;
-use impostazione_text::files::{ReadFault, read_file};
+use impostazione_text::files::{ReadFault, plain, read_file};
+use impostazione_text::nearest;
 
 use super::after_report::{AfterReport, KnockReport, WhenAsked};
 use super::asking::{in_the_way, open_network, show_refusal, stop_at_a_signal};
@@ -65,20 +67,11 @@ pub(crate) fn run(arguments: &AfterArguments, quiet: bool, verbose: bool) -> Res
     let plan = ArrivalPlan::new(&assessment.site, |machine| only.includes(machine), host_keys);
     let name = arguments.sheet.display().to_string();
     let network = open_network(arguments.through.as_deref(), Asked::After)?;
-    let one_visit = longest_visit(&plan);
+    let insider = insider(arguments, &assessment)?;
+    let one_visit = longest_visit(&plan, insider.is_some());
     let longest = within.unwrap_or_default() + one_visit;
     if arguments.dry_run {
-        let report = KnockReport::new(&name, &plan, longest);
-        match arguments.format {
-            CheckFormat::Text => terminal::print(&terminal::show_knocks(&report, terminal::width()))?,
-            CheckFormat::Json => json::print(&report)?,
-            CheckFormat::Sarif => {
-                return Err(Failure::CommandLine(
-                    "--dry-run finds nothing that SARIF could hold; use --format json".to_owned(),
-                ));
-            }
-        }
-        return Ok(Exit::Done);
+        return show_knocks(arguments, &KnockReport::new(&name, &plan, longest));
     }
     let file = certificates_path(&arguments.sheet);
     let mut remembered = read_certificates(&file)?;
@@ -87,7 +80,8 @@ pub(crate) fn run(arguments: &AfterArguments, quiet: bool, verbose: bool) -> Res
     let asked_at = jiff::Timestamp::now();
     let began = Instant::now();
     let table = ArrivalTable::new(&plan, within, quiet || arguments.format != CheckFormat::Text);
-    let (machines, shared) = wait(&plan, &*network, &remembered, Wait { within }, &stop, &table);
+    let (machines, shared) =
+        wait(&plan, &*network, &remembered, Wait { within, insider: insider.as_ref() }, &stop, &table);
     table.finish();
     let took = began.elapsed();
     let mut arrivals = judge_arrivals(&plan, machines, shared);
@@ -136,6 +130,20 @@ pub(crate) fn run(arguments: &AfterArguments, quiet: bool, verbose: bool) -> Res
     }
 }
 
+/// Shows what would be asked.
+fn show_knocks(arguments: &AfterArguments, report: &KnockReport) -> Result<Exit, Failure> {
+    match arguments.format {
+        CheckFormat::Text => terminal::print(&terminal::show_knocks(report, terminal::width()))?,
+        CheckFormat::Json => json::print(report)?,
+        CheckFormat::Sarif => {
+            return Err(Failure::CommandLine(
+                "--dry-run finds nothing that SARIF could hold; use --format json".to_owned(),
+            ));
+        }
+    }
+    Ok(Exit::Done)
+}
+
 /// What came of asking.
 struct AskedAfter<'r, 'a> {
     plan: &'r ArrivalPlan<'a>,
@@ -167,6 +175,26 @@ fn print_for_programs(
         Some(asked) => json::print(&after_report(&name, assessment, asked, findings)),
         None => json::print(&AfterReport::refused(&name, assessment, findings)),
     }
+}
+
+/// Who looks inside of hosts, where that is wanted.
+fn insider(arguments: &AfterArguments, assessment: &Assessment) -> Result<Option<Insider>, Failure> {
+    if !arguments.inside {
+        return Ok(None);
+    }
+    if let Some(name) = &arguments.as_ {
+        let known = assessment.site.accounts.iter().map(|account| account.name.value.as_str());
+        if !known.clone().any(|known| known == name) {
+            let near = nearest(name, known, 1).first().map(|near| format!("; did you mean {near}?"));
+            let near = near.unwrap_or_default();
+            return Err(Failure::CommandLine(format!("--as {name}: the sheet has no such account{near}")));
+        }
+    }
+    let options = LoginOptions { account: arguments.as_.clone(), is_simulated: arguments.through.is_some() };
+    let insider = Insider::new(options).map_err(|error| {
+        Failure::Files(format!("the settings for ssh cannot be written: {}", plain(&error)))
+    })?;
+    Ok(Some(insider))
 }
 
 /// Keeps the certificates that are new and in order; says how many.

@@ -43,6 +43,16 @@ struct JsonArrival<'a> {
     port: u16,
     host_key: Option<JsonHostKey<'a>>,
     certificate: Option<JsonCertificate<'a>>,
+    /// What was seen inside of a host.
+    inside: Vec<JsonInside<'a>>,
+}
+
+/// One thing that was looked at inside of a host.
+#[derive(Serialize)]
+struct JsonInside<'a> {
+    about: &'a str,
+    state: &'static str,
+    found: &'a [String],
 }
 
 #[derive(Serialize)]
@@ -127,6 +137,11 @@ fn machine<'a>(expected: &'a ExpectedMachine<'_>, arrival: &'a Arrival<'_>) -> J
             valid_until: certificate.valid.map(|(_, until)| in_seconds(until)),
             remembered: arrival.is_remembered,
         }),
+        inside: arrival
+            .inside
+            .iter()
+            .map(|fact| JsonInside { about: &fact.about, state: fact.state.key(), found: &fact.found })
+            .collect(),
     }
 }
 
