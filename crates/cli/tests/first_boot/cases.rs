@@ -5,14 +5,17 @@ use std::path::Path;
 use std::thread;
 use std::time::Duration;
 
+use impostazione_core::network::inside_rules::{CLOCK, TIME_SERVERS};
+
 use crate::base::{Base, text};
 use crate::container::{Cable, Container, answers_at};
+use crate::inside::{Inside, on_the_host};
 use crate::machine::{Card, Machine, boot_file, disk_image, with_boot_files};
 use crate::network::Network;
 use crate::report::Report;
 use crate::servers::Server;
 use crate::shell::{run, wait_until};
-use crate::site::{CLOCK_KEY, Site};
+use crate::site::{Agent, CLOCK_KEY, Site};
 
 /// What the network has in the quay of the machines: the router, and the time servers.
 const QUAY_BRIDGE: [&str; 5] =
@@ -50,24 +53,28 @@ impl<'a> Asked<'a> {
         }
     }
 
-    /// Names, time, language and logins, as every host of the site has them.
-    pub(crate) fn usual(&self, report: &mut Report, host: &str) {
-        report.is("hostname", &self.says("hostname"), host);
-        report.is("hostname -f", &self.says("hostname -f"), &format!("{host}.capovetro.example"));
+    /// Language and logins, as every host of the site has them, and all that `probe after --inside` compares with the sheet: a host in a
+    /// container has no clock of its own.
+    pub(crate) fn usual(&self, report: &mut Report, host: &str, is_container: bool) {
         report.is(
             "getent hosts localhost",
             &self.says("getent ahostsv4 localhost | head -1 | cut -d' ' -f1"),
             "127.0.0.1",
         );
-        report.is(
-            "time zone",
-            &self.says("readlink /etc/localtime; date +%Z | sed 's/CES*T/(Rome)/'"),
-            "../usr/share/zoneinfo/Europe/Rome\n(Rome)",
-        );
+        report.is("time zone", &self.says("date +%Z | sed 's/CES*T/(Rome)/'"), "(Rome)");
         report.is("language of a login", &self.says("bash -lc 'echo $LANG'"), "C.UTF-8");
         report.is("units that fail, tried twice", &self.failing_units(host), "");
-        report.is("who the keeper is", &self.says("id -un; id -Gn"), "keeper\nkeeper sudo");
+        self.inside(report, host, is_container);
         self.logins(report, host);
+    }
+
+    /// All that `probe after --inside` compares with the sheet is right, as far as the keeper may see it.
+    pub(crate) fn inside(&self, report: &mut Report, host: &str, is_container: bool) {
+        let of_root = ["who can log in", "what sshd says", "netplan file"];
+        let of_containers: &[&str] = if is_container { &["time servers", "clock"] } else { &[] };
+        let agent = Agent::with(self.site, &["keeper"]);
+        let seen = Inside::of(self.site, self.network, &agent, host, &[]);
+        seen.note(report, &[&of_root, of_containers].concat());
     }
 
     /// Units that failed, and fail again: what our files made wrong stays so, while a container on a busy machine has been seen
@@ -132,19 +139,6 @@ fn a_static_dual_stack_host() {
     let mut report = Report::new("gauge-01", "gauge-01: one link, IPv4 and IPv6, in a container");
     let container = Container::boot(&rootfs, &[QUAY], "10.64.10.11");
     let host = Asked::when_ready(&site, &container.network, "10.64.10.11");
-    report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.11/24 fd64:10::11/64");
-    report.is(
-        "default routes",
-        &host.says(ROUTES),
-        "default via 10.64.10.1 dev eth0 proto static\ndefault via fd64:10::1 dev eth0 proto static metric 1024 pref medium",
-    );
-    report.is("DNS of eth0", &host.says("resolvectl dns eth0 | sed 's/.*: //'"), "10.64.10.53 10.64.10.54");
-    report.is("search of eth0", &host.says("resolvectl domain eth0 | sed 's/.*: //'"), "capovetro.example");
-    report.is(
-        "what programs ask",
-        &host.says("grep -v '^#' /etc/resolv.conf | grep nameserver"),
-        "nameserver 127.0.0.53",
-    );
     report.is(
         "IPv6 answers",
         &{
@@ -153,7 +147,7 @@ fn a_static_dual_stack_host() {
         },
         "0",
     );
-    host.usual(&mut report, "gauge-01");
+    host.usual(&mut report, "gauge-01", true);
     report.finish();
     // What the host did of its own accord is no reason not to take the placement back.
     drop(container);
@@ -174,18 +168,6 @@ fn a_host_whose_answers_leave_by_the_link_they_came_in_on() {
     let container = Container::boot(&rootfs, &[QUAY, WATCH], "10.64.10.32");
     let network = &container.network;
     let host = Asked::when_ready(&site, network, "10.64.40.32");
-    report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.32/24\neth1 10.64.40.32/24");
-    report.is(
-        "default route",
-        &host.says("ip route show default"),
-        "default via 10.64.10.1 dev eth0 proto static",
-    );
-    report.is("rules", &host.says("ip rule show | grep -v 'lookup \\(local\\|default\\)' | sed 's/proto static//; s/ *$//'"), "30000:\tfrom 10.64.40.32 to 10.64.40.0/24 lookup main\n30001:\tfrom 10.64.40.32 lookup 140\n32766:\tfrom all lookup main");
-    report.is(
-        "table 140",
-        &host.says("ip route show table 140"),
-        "default via 10.64.40.1 dev eth1 proto static",
-    );
     // From far away, by way of the link for those who look after it: a megabyte that the host sends must come back there.
     network.ip("addr add 10.64.99.7/32 dev lo");
     network.ip("route add 10.64.40.32/32 dev h-eth1 src 10.64.99.7");
@@ -201,7 +183,7 @@ fn a_host_whose_answers_leave_by_the_link_they_came_in_on() {
     );
     let (by0, by1) = (network.received("h-eth0") - before0, network.received("h-eth1") - before1);
     report.is("it came back by", if by1 > 1_000_000 && by0 < 50_000 { "eth1" } else { "eth0" }, "eth1");
-    host.usual(&mut report, "watch-house");
+    host.usual(&mut report, "watch-house", true);
     report.finish();
 }
 
@@ -214,12 +196,6 @@ fn a_host_with_name_servers_for_one_domain() {
         Report::new("crane-house", "crane-house: a domain with DNS servers of its own, in a container");
     let container = Container::boot(&rootfs, &[QUAY, WATCH], "10.64.10.33");
     let host = Asked::when_ready(&site, &container.network, "10.64.10.33");
-    report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.33/24\neth1 10.64.40.33/24");
-    report.is(
-        "default route",
-        &host.says("ip route show default"),
-        "default via 10.64.10.1 dev eth0 proto static",
-    );
     report.is(
         "DNS for everything",
         &host.says("resolvectl dns | grep Global | sed 's/.*: //'"),
@@ -263,7 +239,7 @@ fn a_host_with_name_servers_for_one_domain() {
     report.is("the site's server about the crane", asked(&of_site, "crane.example"), "not asked");
     report.is("the crane's server about the site", asked(&of_crane, "capovetro.example"), "not asked");
     report.is("the crane's server about the crane", asked(&of_crane, "hook.crane.example"), "asked");
-    host.usual(&mut report, "crane-house");
+    host.usual(&mut report, "crane-house", true);
     report.finish();
 }
 
@@ -283,16 +259,7 @@ fn a_host_of_network_manager() {
         &host.says("nmcli -t -f DEVICE,STATE,CONNECTION device | grep eth | sort; networkctl list --no-legend 2>/dev/null | grep -c 'configured' || true"),
         "eth0:connected:netplan-eth0\neth1:connected:netplan-eth1\n0",
     );
-    report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.35/24 fd64:10::35/64\neth1 10.64.40.35/24");
-    report.is("default routes", &host.says(ROUTES), "default via 10.64.10.1 dev eth0 proto static metric 100\ndefault via fd64:10::1 dev eth0 proto static metric 100 pref medium");
-    report.is(
-        "route by eth1",
-        &host.says("ip route show 10.64.96.0/20"),
-        "10.64.96.0/20 via 10.64.40.1 dev eth1 proto static metric 101",
-    );
-    report.is("DNS of eth0", &host.says("resolvectl dns eth0 | sed 's/.*: //'"), "10.64.10.53 10.64.10.54");
-    report.is("search of eth0", &host.says("resolvectl domain eth0 | sed 's/.*: //'"), "capovetro.example");
-    host.usual(&mut report, "lamp-house");
+    host.usual(&mut report, "lamp-house", true);
     report.finish();
 }
 
@@ -329,11 +296,6 @@ fn a_rented_host(base: Base, host: &'static str, number: u8, routes: &str) {
     network.ip(&format!("route add {routed6}/128 via {address6} dev h-eth0 src fd64:202::9"));
     wait_until("SSH", Duration::from_mins(1), || answers_at(network, &address, 2222));
     let reached = Asked::when_ready(&site, network, &address);
-    report.is(
-        "addresses",
-        &reached.says("ip -o addr show dev eth0 scope global | tr -s ' ' | cut -d' ' -f4 | sort"),
-        &format!("{address}/32\n{routed}/32\n{address6}/128\n{routed6}/128"),
-    );
     report.is("default routes", &reached.says(ROUTES), routes);
     let from = "echo $SSH_CONNECTION | cut -d' ' -f1";
     report.is("reached by IPv4 from behind the gateway", &reached.says(from), "10.64.202.9");
@@ -355,7 +317,7 @@ fn a_rented_host(base: Base, host: &'static str, number: u8, routes: &str) {
         );
         report.is(&format!("{behind} answers"), &reached.says(&greets), "Connection refused");
     }
-    reached.usual(&mut report, host);
+    reached.usual(&mut report, host, true);
     report.finish();
 }
 
@@ -462,9 +424,8 @@ fn an_image_in_use_with_conflicting_files_and_a_stock_login() {
     let container = Container::boot(&rootfs, &[QUAY], "10.64.10.34");
     let network = &container.network;
     let host = Asked::when_ready(&site, network, "10.64.10.34");
-    report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.34/24 fd64:10::34/64");
+    host.inside(&mut report, "winch-house", true);
     report.is("what DHCP has given", &host.says("networkctl status eth0 | grep -c DHCP || true"), "0");
-    report.is("hostname -f", &host.says("hostname -f"), "winch-house.capovetro.example");
     report.is(
         "its own name",
         &host.says("getent ahostsv4 winch-house | head -1 | cut -d' ' -f1"),
@@ -474,11 +435,6 @@ fn an_image_in_use_with_conflicting_files_and_a_stock_login() {
         "what the image knew of others",
         &host.says("getent ahostsv4 crane | head -1 | cut -d' ' -f1"),
         "10.64.10.80",
-    );
-    report.is(
-        "DNS",
-        &host.says("resolvectl dns eth0 | sed 's/.*: //'; grep ^nameserver /etc/resolv.conf"),
-        "10.64.10.53 10.64.10.54\nnameserver 127.0.0.53",
     );
     report.is(
         "the service that sets it up",
@@ -721,37 +677,11 @@ fn tower(site: &Site) {
     let host = Asked::when_ready(site, &machine.network, "10.64.10.31");
     let links = "for l in lan0 lan1 watch0; do echo $l $(cat /sys/class/net/$l/address) $(basename $(readlink /sys/class/net/$l/master || echo none)); done; ethtool -P lan1 2>/dev/null || cat /sys/class/net/lan1/bonding_slave/perm_hwaddr";
     report.is("links by their MAC address", &host.says(links), "lan0 02:64:10:00:00:21 uplink\nlan1 02:64:10:00:00:21 uplink\nwatch0 02:64:40:00:00:21 none\n02:64:10:00:00:22");
-    report.is(
-        "addresses",
-        &host.says(ADDRESSES),
-        "watch0 10.64.40.31/24\nuplink 10.64.10.31/24 fd64:10::31/64\nradar 10.64.20.31/24",
-    );
     report.is("the bond", &host.says("grep -E '^(Bonding Mode|MII Polling|Slave Interface)' /proc/net/bonding/uplink | sort"), "Bonding Mode: fault-tolerance (active-backup)\nMII Polling Interval (ms): 100\nSlave Interface: lan0\nSlave Interface: lan1");
     report.is(
         "the VLAN",
         &host.says("ip -d link show radar | grep -o 'vlan protocol 802.1Q id [0-9]*'"),
         "vlan protocol 802.1Q id 120",
-    );
-    report.is("default routes", &host.says(ROUTES), "default via 10.64.10.1 dev uplink proto static\ndefault via fd64:10::1 dev uplink proto static metric 1024 pref medium");
-    report.is(
-        "route by the VLAN",
-        &host.says("ip route show 10.64.96.0/20"),
-        "10.64.96.0/20 via 10.64.20.1 dev radar proto static",
-    );
-    report.is(
-        "table 140",
-        &host.says("ip route show table 140"),
-        "default via 10.64.40.1 dev watch0 proto static",
-    );
-    report.is(
-        "DNS of uplink",
-        &host.says("resolvectl dns uplink | sed 's/.*: //'"),
-        "10.64.10.53 10.64.10.54",
-    );
-    report.is(
-        "what chrony asks",
-        &host.says("chronyc -n sources | grep -o '10[.]64[.][0-9.]*' | sort"),
-        "10.64.10.121\n10.64.10.122\n10.64.10.123",
     );
     let password = site.password("signal-tower");
     report.is(
@@ -769,11 +699,7 @@ fn tower(site: &Site) {
         &site.by_key(&machine.network, "pilot", "pilot", "10.64.10.31", "id -un").1,
         "pilot\n",
     );
-    report.is(
-        "who the keeper is",
-        &host.says("id -un; id -Gn; hostname -f"),
-        "keeper\nkeeper sudo\nsignal-tower.capovetro.example",
-    );
+    host.inside(&mut report, "signal-tower", false);
     let mount = format!(
         "echo '{password}' | sudo -S -k -p '' sh -c 'mount -t iso9660 -o ro /dev/vdb /mnt && ls /mnt && sha256sum /mnt/ovf-env.xml | cut -d\" \" -f1; umount /mnt'"
     );
@@ -823,10 +749,25 @@ fn gauge(site: &Site) {
     let _time = Server::of_time(&network, None, &site.folder_of("time-of-gauge"));
     let machine = Machine::boot(network, &image, &volume, words.trim_end(), &cards, "10.64.10.14");
     let host = Asked::when_ready(site, &machine.network, "10.64.10.14");
-    report.is("addresses", &host.says(ADDRESSES), "eth0 10.64.10.14/24 fd64:10::14/64");
-    report.is("what timesyncd asks", &host.says("timedatectl show-timesync -p SystemNTPServers -p LinkNTPServers -p FallbackNTPServers | grep System"), "SystemNTPServers=10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example");
-    report.is("timesyncd", &host.says("systemctl is-active systemd-timesyncd"), "active");
     report.is("whom its clock follows", &host.says("for i in $(seq 90); do timedatectl show -p NTPSynchronized | grep -q yes && break; sleep 1; done; timedatectl show -p NTPSynchronized; timedatectl show-timesync -p ServerAddress"), "NTPSynchronized=yes\nServerAddress=10.64.10.121");
-    host.usual(&mut report, "gauge-04");
+    host.usual(&mut report, "gauge-04", false);
+    // What cannot be changed in a container.
+    let password = site.password("gauge-04");
+    let as_root = |lines: String| {
+        host.says(&format!(
+            "echo '{password}' | sudo -S -k -p '' sh -c \"$(cat <<'END'\n{lines}\nEND\n)\" 2>&1"
+        ))
+    };
+    let agent = Agent::with(site, &["keeper"]);
+    for (rule, broken) in [
+        (&TIME_SERVERS, "probe-inside-time-servers"),
+        // Who is told not to set the clock does not run either.
+        (&CLOCK, "probe-inside-clock probe-inside-time-servers"),
+    ] {
+        let said = as_root(on_the_host(rule.wrong));
+        let found = Inside::of(site, &machine.network, &agent, "gauge-04", &[]).broken();
+        report.is(rule.name, &found.into_iter().collect::<Vec<_>>().join(" "), broken);
+        println!("{said}{}", as_root(on_the_host(rule.right)));
+    }
     report.finish();
 }

@@ -32,11 +32,11 @@ impl Inside {
         Self { report, shown: stdout }
     }
 
-    /// The rules that are broken, but for what was not looked at.
+    /// The rules on the inside that are broken.
     pub(crate) fn broken(&self) -> BTreeSet<String> {
         let findings = self.report["findings"].as_array().unwrap().iter();
         let rules = findings.map(|finding| finding["rule"].as_str().unwrap().to_owned());
-        rules.filter(|rule| rule != "probe-not-looked-at").collect()
+        rules.filter(|rule| rule.starts_with("probe-inside-")).collect()
     }
 
     /// What was looked at, with its state: `addresses: right` and so on.
@@ -69,7 +69,7 @@ impl Inside {
 }
 
 /// The lines of an example that are typed on the host, for this host.
-fn on_the_host(example: &str) -> String {
+pub(crate) fn on_the_host(example: &str) -> String {
     let lines = example.lines().skip_while(|line| !line.starts_with("# on the host")).skip(1);
     let lines: Vec<&str> = lines.take_while(|line| *line != "# here").collect();
     assert!(!lines.is_empty(), "{example}");

@@ -349,7 +349,9 @@ pub(crate) struct Agent {
 impl Agent {
     /// An agent with the keys of some people.
     pub(crate) fn with(site: &Site, people: &[&str]) -> Self {
-        let socket = site.path().join(format!("agent-{}", people.join("-")));
+        static COUNT: std::sync::atomic::AtomicU32 = std::sync::atomic::AtomicU32::new(0);
+        let number = COUNT.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+        let socket = site.path().join(format!("agent-{number}"));
         let child = Command::new("ssh-agent")
             .args(["-D", "-a", &text(&socket)])
             .stdout(std::process::Stdio::null())

@@ -89,7 +89,8 @@ fn asked(workspace: &Workspace, machine: &str, address: &str, port: (u16, u16), 
         "map.toml",
         format!(
             "format = 2\nsheet = \"sheet.toml\"\n[[address]]\naddress = \"{address}\"\ncalled = \"{machine}\"\n\
-             before = \"nobody\"\nafter = \"somebody\"\nports = [{{ transport = \"tcp\", port = {own}, at = \"127.0.0.1:{at}\" }}]\n"
+             before = \"nobody\"\nafter = \"somebody\"\nports = [{{ transport = \"tcp\", port = {own}, at = \"127.0.0.1:{at}\" }}]\n\
+             [[address]]\naddress = \"10.64.10.60\"\ncalled = \"the cluster\"\nbefore = \"nobody\"\nafter = \"somebody\"\n"
         ),
     );
     let line =
