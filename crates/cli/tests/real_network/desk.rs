@@ -296,8 +296,27 @@ impl Desk {
         far
     }
 
-    /// Runs the program at the desk: its report.
+    /// The folder of the sheet.
+    pub(crate) fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    /// Words that run a program on the other machine.
+    pub(crate) fn crane_within(&self) -> [String; 2] {
+        self.crane.within()
+    }
+
+    /// Runs the program at the desk before the first boot: its report.
     pub(crate) fn probe(&self, user: User, more: &[&str]) -> Value {
+        self.probed("before", user, more)
+    }
+
+    /// The same after it.
+    pub(crate) fn probe_after(&self, user: User, more: &[&str]) -> Value {
+        self.probed("after", user, more)
+    }
+
+    fn probed(&self, when: &str, user: User, more: &[&str]) -> Value {
         let [enter, namespace] = self.own.within();
         let mut command = Command::new(enter);
         command.arg(namespace);
@@ -306,7 +325,7 @@ impl Desk {
         }
         let output = command
             .arg(env!("CARGO_BIN_EXE_impostazione"))
-            .args(["probe", "before", "sheet.toml", "--format", "json"])
+            .args(["probe", when, "sheet.toml", "--format", "json"])
             .args(more)
             .current_dir(self.folder.path())
             .env("XDG_STATE_HOME", self.folder.path())

@@ -1,4 +1,4 @@
-//! `probe before` against real services: dnsmasq, chronyd, and neighbors and routers in network namespaces of the test's own. All
+//! `probe` against real services: dnsmasq, chronyd, sshd, and neighbors and routers in network namespaces of the test's own. All
 //! addresses live there.
 #![allow(
     clippy::unwrap_used,
@@ -7,6 +7,7 @@
     reason = "a test that cannot go on has failed"
 )]
 
+mod after;
 mod desk;
 #[path = "../first_boot/network.rs"]
 #[allow(dead_code, reason = "first_boot uses the rest")]

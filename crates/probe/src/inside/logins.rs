@@ -204,9 +204,13 @@ fn service(host: Host<'_>, said: &Said) -> InsideFact {
         }
     };
     let ssh = &host.machine.settings.ssh;
+    // Blocks for certain users may say otherwise of root.
+    let of_root = said.of("sshd-root").unwrap_or_default();
     let of = |key: &str| -> Vec<&str> {
-        let values = shown.lines().filter_map(|line| line.split_once(' '));
-        values.filter(|(known, _)| *known == key).map(|(_, value)| value).collect()
+        let values = shown.lines().chain(of_root.lines()).filter_map(|line| line.split_once(' '));
+        let mut values: Vec<&str> = values.filter(|(known, _)| *known == key).map(|(_, value)| value).collect();
+        values.dedup();
+        values
     };
     let (mut found, mut wrong) = (Vec::new(), Vec::new());
     let mut check = |key: &str, is_right: &dyn Fn(&str) -> bool, meant: &str| {
@@ -228,6 +232,12 @@ fn service(host: Host<'_>, said: &Said) -> InsideFact {
         check("permitrootlogin", &|value| value == "no", "no");
     }
     check("permitemptypasswords", &|value| value == "no", "no");
+    let own_files = ".ssh/authorized_keys .ssh/authorized_keys2";
+    check("authorizedkeysfile", &|value| value == own_files, own_files);
+    for key in ["authorizedkeyscommand", "trustedusercakeys"] {
+        check(key, &|value| value == "none", "none");
+    }
+    check("hostbasedauthentication", &|value| value == "no", "no");
     if wrong.is_empty() {
         return InsideFact::right(&SSH, about, found);
     }

@@ -148,7 +148,10 @@ fn route_of(host: Host<'_>, route: &Value, family: Family) -> Option<String> {
     let is_advertised = protocol == "ra" && family == Family::V6 && host.takes_advertisements();
     let is_kernels = protocol == "kernel" || is_advertised || table == "local" || device == "lo";
     let is_multicast = to.starts_with("ff00") || to.starts_with("multicast");
-    if !is_usual || is_kernels || is_multicast {
+    // The kernel keeps a route by a link without a cable, and does not take it.
+    let flags = route.get("flags").and_then(Value::as_array);
+    let is_dead = flags.is_some_and(|flags| flags.iter().any(|flag| flag == "dead"));
+    if !is_usual || is_kernels || is_multicast || is_dead {
         return None;
     }
     Some(route_text(to, text(route, "gateway"), device, table))

@@ -9,8 +9,10 @@ limit=; if command -v timeout >/dev/null 2>&1; then limit='timeout 10'; fi
 ask() {
     part=$1; shift
     said=$("$@" 2>/dev/null </dev/null); code=$?
+    # What is too long to be said whole is not said at all.
+    if [ ${#said} -gt 200000 ]; then said=; code=99; fi
     printf '@MARK@ %s %s\n' "$part" "$code"
-    printf '%s\n' "$said" | head -c 200000
+    printf '%s\n' "$said"
 }
 network_files() {
     for folder in /etc/netplan /run/netplan /lib/netplan /usr/lib/netplan; do
@@ -57,8 +59,10 @@ limit=; if command -v timeout >/dev/null 2>&1; then limit='timeout 10'; fi
 ask() {
     part=$1; shift
     said=$("$@" 2>/dev/null </dev/null); code=$?
+    # What is too long to be said whole is not said at all.
+    if [ ${#said} -gt 200000 ]; then said=; code=99; fi
     printf '@MARK@ %s %s\n' "$part" "$code"
-    printf '%s\n' "$said" | head -c 200000
+    printf '%s\n' "$said"
 }
 keys() {
     while IFS=: read -r user x number group name home shell; do
@@ -73,13 +77,14 @@ PATH=$PATH:/usr/sbin:/sbin
 ask shadow awk -F: '{ kind = "password"; if ($2 == "") kind = "empty"; else if ($2 ~ /^[!*]/) kind = "locked"; print $1 " " kind }' /etc/shadow
 ask keys keys
 ask sshd $limit sshd -T
+ask sshd-root $limit sshd -T -C user=root,host=localhost,addr=127.0.0.1
 ask netplan sha256sum /etc/netplan/60-impostazione.yaml
 ROOT
 )
 # Asked once: where the name of the host is found nowhere, sudo takes its time.
 if [ "$(id -u)" = 0 ]; then sh -c "$in_one"
 elif command -v sudo >/dev/null 2>&1 && sudo -n sh -c "$in_one" 2>/dev/null </dev/null; then :
-else for part in shadow keys sshd netplan; do printf '@MARK@ %s root\n' "$part"; done; fi
+else for part in shadow keys sshd sshd-root netplan; do printf '@MARK@ %s root\n' "$part"; done; fi
 printf '@MARK@ end 0\n'
 "#;
 
