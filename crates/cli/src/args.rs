@@ -734,7 +734,7 @@ pub(crate) struct MockSiteArguments {
     /// Something that is wrong with the network; may be repeated. About a machine: taken=NAME, already-up=NAME,
     /// old-address=NAME, no-name=NAME, other-name=NAME, no-reverse=NAME, other-reverse=NAME. About one that has started:
     /// silent=NAME, slow=NAME,40s, not-ready=NAME, no-member=NAME, no-virtual-address=CLUSTER, other-service=NAME,
-    /// serves-nothing=NAME, other-key=NAME, unproved-key=NAME, other-certificate=NAME, expired=NAME, old-tls=NAME,
+    /// serves-nothing=NAME, other-key=NAME, unproved-key=NAME, other-certificate=NAME, certificate-of-another=NAME, expired=NAME, old-tls=NAME,
     /// plain-http=NAME. About a server or gateway: silent=ADDRESS, no-tcp=ADDRESS, refuses=ADDRESS, no-outside=ADDRESS,
     /// unsynchronized=ADDRESS, other-time-key=ADDRESS, clock-off=90s or clock-off=ADDRESS,90s. Also no-domain=DOMAIN,
     /// lease=ADDRESS, behind-router=SUBNET

@@ -1,15 +1,20 @@
 //! All that is read of a network, by one way in: for fuzzing, and for tests of what that has found.
 
 use std::io::{self, Read, Write};
+use std::sync::OnceLock;
 
+use impostazione_core::assess::{Assessment, assess};
 use impostazione_core::network::{NetworkMap, TimeKeyValue};
 use impostazione_net::Family;
 use impostazione_text::Hidden;
+use impostazione_text::files::Folder;
+use jiff::civil::Date;
 
 use crate::answer::{Clock, Found, LookedUp, MOST_RECORDS, ShownKey};
 use crate::arrival::HostKeyList;
 use crate::clock::read_time;
 use crate::dns::read_answer;
+use crate::inside::{Said, judge_inside};
 use crate::knock::{greet_ssh, read_certificate};
 use crate::offer::read_offer;
 use crate::question::Sought;
@@ -22,7 +27,7 @@ use crate::question::Sought;
 pub fn read_any(bytes: &[u8]) {
     let Some((kind, bytes)) = bytes.split_first() else { return };
     let name = "gauge-01.capovetro.example".to_owned();
-    let sought = match kind % 11 {
+    let sought = match kind % 12 {
         0 => Sought::Addresses(name, Family::V4),
         1 => Sought::Addresses(name, Family::V6),
         2 => Sought::Names(std::net::IpAddr::from([10, 64, 10, 11])),
@@ -35,6 +40,7 @@ pub fn read_any(bytes: &[u8]) {
             return;
         }
         8 => return read_one_greeting(bytes),
+        11 => return read_one_host(bytes),
         9 => {
             let _ = read_certificate(bytes);
             return;
@@ -82,6 +88,34 @@ impl Write for Saying<'_> {
 
     fn flush(&mut self) -> io::Result<()> {
         Ok(())
+    }
+}
+
+/// The site of which a host says something.
+const SHEET: &str = r#"format = 1
+[common]
+domain = "capovetro.example"
+dns = ["10.64.10.53"]
+ntp = ["10.64.10.121"]
+timezone = "Europe/Rome"
+[subnet.quay]
+prefix = "10.64.10.0/24"
+gateway = "10.64.10.1"
+[account.keeper]
+admin = true
+[[host]]
+name = "gauge-01"
+link.eth0 = { subnet = "quay", address = "10.64.10.11", routing_table = 140 }
+"#;
+
+fn read_one_host(bytes: &[u8]) {
+    static SITE: OnceLock<Assessment> = OnceLock::new();
+    let assessment = SITE.get_or_init(|| {
+        assess("sheet.toml", SHEET.as_bytes().to_vec(), &Folder::new("."), Date::constant(2027, 1, 1))
+    });
+    let said = Said::read(&String::from_utf8_lossy(bytes), "part-x");
+    for machine in &assessment.site.machines {
+        assert!(judge_inside(&assessment.site, machine, &said).len() > 10);
     }
 }
 

@@ -15,7 +15,7 @@ use super::probe_view::in_words;
 use super::screen::tell;
 
 /// The most machines that the table shows; the others are counted.
-const MOST_ROWS: usize = 16;
+const MOST_ROWS: usize = 20;
 /// The rows of a terminal that are left to other things.
 const OTHER_ROWS: usize = 6;
 
@@ -151,7 +151,11 @@ impl Drawn {
         let hidden = order.len().saturating_sub(self.lines.len());
         let count = |is: &dyn Fn(&Row) -> bool| rows.iter().filter(|row| is(row)).count();
         let right = count(&|row| row.stage == Some(Stage::Right));
-        let more = if hidden == 0 { String::new() } else { format!("; {hidden} more are not shown") };
+        let more = match hidden {
+            0 => String::new(),
+            1 => "; 1 more is not shown".to_owned(),
+            more => format!("; {more} more are not shown"),
+        };
         self.rest.set_message(format!("  {right} of {} right{more}", rows.len()));
     }
 }

@@ -385,3 +385,35 @@ fn what_was_not_looked_at_is_not_called_the_same() {
     assert!(run.stdout.contains("The host key of"), "{}", run.stdout);
     drop(played);
 }
+
+#[test]
+#[ignore = "needs a terminal from script (bsdutils), which .ci/run installs"]
+fn ctrl_c_on_a_terminal_takes_the_table_away() {
+    let workspace = workspace();
+    let played = Played::by(&workspace, "mock-site sheet.toml --map map.toml --fault silent=gauge-01");
+    let program = assert_cmd::cargo::cargo_bin("impostazione");
+    let line = format!(
+        "timeout --foreground -s INT 3 '{}' probe after sheet.toml --through map.toml --wait 10m",
+        program.display()
+    );
+    let output = workspace
+        .command_of("script")
+        .args(["-qec", &line, "/dev/null"])
+        .env("TERM", "xterm")
+        .stdin(Stdio::null())
+        .output()
+        .unwrap();
+    let shown = String::from_utf8_lossy(&output.stdout).into_owned();
+    let table = shown.find("asking the machines").expect("there is a table");
+    let report = shown.rfind("machine").unwrap();
+    assert!(table < report, "{shown}");
+    // The table lives while it waits, and nothing of it is drawn after what was known was told.
+    let end = &shown[shown.find("probe-not-looked-at").expect("what is known is told")..];
+    assert!(!end.contains("asking the machines") && end.contains("not everything was checked"), "{end}");
+    assert_eq!(
+        shown.matches("\u{1b}[?25l").count(),
+        shown.matches("\u{1b}[?25h").count(),
+        "the cursor is there"
+    );
+    drop(played);
+}

@@ -104,8 +104,15 @@ impl Workspace {
     }
 
     pub(crate) fn command(&self, arguments: &[&str]) -> Command {
-        let mut command = Command::new(cargo_bin("impostazione"));
-        command.args(arguments).current_dir(self.path()).env("LC_ALL", "C.UTF-8").env_remove("NO_COLOR");
+        let mut command = self.command_of(cargo_bin("impostazione"));
+        command.args(arguments);
+        command
+    }
+
+    /// Another program, in the folder and with what the user's computer remembers.
+    pub(crate) fn command_of(&self, program: impl AsRef<std::ffi::OsStr>) -> Command {
+        let mut command = Command::new(program);
+        command.current_dir(self.path()).env("LC_ALL", "C.UTF-8").env_remove("NO_COLOR");
         command.env_remove("COLUMNS");
         command.env("XDG_STATE_HOME", self.state.path()).env("HOME", self.state.path());
         if self.exists(KEY) {

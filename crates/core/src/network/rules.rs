@@ -30,6 +30,7 @@ pub const RULES: &[&Rule] = &[
     &HOST_KEY_UNPROVED,
     &KNOWN_HOSTS_OLD,
     &CERTIFICATE_DIFFERS,
+    &CERTIFICATE_OF_ANOTHER,
     &CERTIFICATE_NOT_VALID,
     &TLS_TOO_OLD,
     &PLAIN_HTTP,
@@ -383,6 +384,16 @@ pub static CERTIFICATE_DIFFERS: Rule = Rule {
         has been set up once more, has got a new certificate, or another machine answers at its address. If the change was meant, remove the entry \
         and remember the new one.",
     wrong: started!(" --fault other-certificate=logbook-2"),
+    ..AFTER
+};
+
+/// Whose it is.
+pub static CERTIFICATE_OF_ANOTHER: Rule = Rule {
+    name: "probe-certificate-of-another",
+    summary: "an appliance shows a certificate that is made for another machine of the sheet",
+    explanation: "The certificate has the name or address of another machine of the sheet, and none of its own. The two may have been deployed with each \
+        other's settings or addresses, or one of them was copied from the other.",
+    wrong: started!(" --fault certificate-of-another=logbook-1"),
     ..AFTER
 };
 

@@ -1,7 +1,11 @@
 //! What all machines have come to together.
 
+use std::collections::HashMap;
+
 use impostazione_core::finding::{Finding, Severity};
-use impostazione_core::network::rules::{MACHINE_SILENT, MEMBER_MISSING};
+use impostazione_core::machine::{Link, Machine};
+use impostazione_core::network::rules::{CERTIFICATE_OF_ANOTHER, MACHINE_SILENT, MEMBER_MISSING};
+use impostazione_text::visible::harmless;
 
 use super::shared::finding_of;
 use super::stage::{Arrival, SharedArrival, Stage};
@@ -34,6 +38,7 @@ pub fn judge_arrivals<'a>(
         unlooked.note(Unknown::Machine, machine.called(), &[*machine], machine.place, reason);
     }
     missing_members(plan, &mut machines);
+    certificates_of_others(plan, &mut machines);
     let mut findings = Vec::new();
     for arrival in &mut machines {
         findings.append(&mut arrival.findings);
@@ -54,6 +59,44 @@ pub fn judge_arrivals<'a>(
     }
     findings.extend(unlooked.into_findings());
     Arrivals { machines, shared, findings }
+}
+
+/// A certificate with the name or address of another machine, and none of its own.
+fn certificates_of_others(plan: &ArrivalPlan<'_>, machines: &mut [Arrival<'_>]) {
+    let called = |machine: &Machine| -> Vec<String> {
+        let addresses =
+            machine.links.iter().flat_map(Link::addresses).map(|own| own.address.value.to_string());
+        let names = machine.hostname.value().map(ToString::to_string).into_iter().chain(machine.fqdn());
+        names.map(|name| name.to_ascii_lowercase()).chain(addresses).collect()
+    };
+    let mut whose: HashMap<String, &Machine> = HashMap::new();
+    for machine in &plan.site.machines {
+        whose.extend(called(machine).into_iter().map(|name| (name, machine)));
+    }
+    for (expected, arrival) in plan.machines.iter().zip(machines) {
+        let (Some(certificate), Stage::Right, false) =
+            (&arrival.certificate, arrival.stage, arrival.is_remembered)
+        else {
+            continue;
+        };
+        let names = certificate.names.iter().map(|name| name.to_ascii_lowercase());
+        let owners: Vec<&&Machine> = names.filter_map(|name| whose.get(&name)).collect();
+        let is_own = |owner: &&&Machine| std::ptr::eq(**owner, expected.machine);
+        let (Some(other), Some(at)) = (owners.first(), expected.addresses.first()) else { continue };
+        if owners.iter().any(is_own) {
+            continue;
+        }
+        let (called, other) = (expected.machine.called(), other.called());
+        let message = format!(
+            "{called} shows a certificate that is made for {other}: {}.",
+            crate::judge::listed(&certificate.names.iter().map(|name| harmless(name)).collect::<Vec<_>>())
+        );
+        let fix = format!("look at their consoles whether {called} and {other} have each other's settings");
+        let label = expected.machine.label.as_deref().map(str::to_owned);
+        arrival.findings.push(Finding::new(&CERTIFICATE_OF_ANOTHER, label, at.place, message, fix));
+        arrival.stage = Stage::Wrong;
+        arrival.says = format!("HTTPS, with a certificate for {other}");
+    }
 }
 
 /// Where other machines of its cluster answer, one that is silent is missing there.

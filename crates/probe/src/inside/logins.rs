@@ -208,7 +208,8 @@ fn service(host: Host<'_>, said: &Said) -> InsideFact {
     let of_root = said.of("sshd-root").unwrap_or_default();
     let of = |key: &str| -> Vec<&str> {
         let values = shown.lines().chain(of_root.lines()).filter_map(|line| line.split_once(' '));
-        let mut values: Vec<&str> = values.filter(|(known, _)| *known == key).map(|(_, value)| value).collect();
+        let mut values: Vec<&str> =
+            values.filter(|(known, _)| *known == key).map(|(_, value)| value).collect();
         values.dedup();
         values
     };

@@ -16,3 +16,4 @@ pub use fact::{InsideFact, InsideState};
 pub(crate) use judge::judge_inside;
 pub use login::{Insider, LoginOptions};
 pub(crate) use login::{LookedInside, NoLook, longest};
+pub(crate) use said::Said;

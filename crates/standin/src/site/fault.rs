@@ -41,6 +41,8 @@ pub enum Fault {
     UnprovedKey(String),
     /// An appliance has another certificate.
     OtherCertificate(String),
+    /// An appliance has a certificate with another machine's name.
+    CertificateOfAnother(String),
     /// The certificate of an appliance has expired.
     Expired(String),
     /// An appliance speaks only old TLS.
@@ -77,7 +79,7 @@ pub enum Fault {
 pub struct FaultFault(String);
 
 /// The kinds of faults, each with what comes after its `=`.
-const KINDS: [(&str, &str); 29] = [
+const KINDS: [(&str, &str); 30] = [
     ("taken", "NAME"),
     ("already-up", "NAME"),
     ("old-address", "NAME"),
@@ -95,6 +97,7 @@ const KINDS: [(&str, &str); 29] = [
     ("other-key", "NAME"),
     ("unproved-key", "NAME"),
     ("other-certificate", "NAME"),
+    ("certificate-of-another", "NAME"),
     ("expired", "NAME"),
     ("old-tls", "NAME"),
     ("plain-http", "NAME"),
@@ -143,6 +146,7 @@ impl Fault {
             "other-key" => Self::OtherKey(with_ssh(&machine()?, site)?),
             "unproved-key" => Self::UnprovedKey(with_ssh(&machine()?, site)?),
             "other-certificate" => Self::OtherCertificate(appliance(&machine()?, site)?),
+            "certificate-of-another" => Self::CertificateOfAnother(appliance(&machine()?, site)?),
             "expired" => Self::Expired(appliance(&machine()?, site)?),
             "old-tls" => Self::OldTls(appliance(&machine()?, site)?),
             "plain-http" => Self::PlainHttp(appliance(&machine()?, site)?),

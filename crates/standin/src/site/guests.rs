@@ -36,7 +36,7 @@ pub(super) fn start(site: &Site, faults: &[Fault], places: &mut Places, ports: &
             let serving = ssh_of(machine, faults)?;
             ports.greet_each(move |stream| serving.greet(stream))?
         } else {
-            let serving = page_of(machine, &addresses, faults)?;
+            let serving = page_of(site, machine, &addresses, faults)?;
             ports.greet_each(move |stream| serving.greet(stream))?
         };
         for address in addresses {
@@ -80,7 +80,7 @@ fn ssh_of(machine: &Machine, faults: &[Fault]) -> io::Result<SshServing> {
     Ok(serving)
 }
 
-fn page_of(machine: &Machine, addresses: &[IpAddr], faults: &[Fault]) -> io::Result<WebServing> {
+fn page_of(site: &Site, machine: &Machine, addresses: &[IpAddr], faults: &[Fault]) -> io::Result<WebServing> {
     let label = machine.label();
     let is = |of: fn(String) -> Fault| faults.contains(&of(label.to_owned()));
     if is(Fault::PlainHttp) {
@@ -90,6 +90,9 @@ fn page_of(machine: &Machine, addresses: &[IpAddr], faults: &[Fault]) -> io::Res
         return Ok(WebServing::OldTls);
     }
     let which = if is(Fault::OtherCertificate) { "another certificate" } else { "certificate" };
-    let names: Vec<String> = machine.fqdn().into_iter().collect();
+    let is_other = |other: &&Machine| other.label() != label && other.fqdn().is_some();
+    let other = site.machines.iter().filter(|_| is(Fault::CertificateOfAnother)).find(is_other);
+    let names: Vec<String> = other.unwrap_or(machine).fqdn().into_iter().collect();
+    let addresses = if other.is_some() { &[] } else { addresses };
     WebServing::with_word(&format!("{which} of {label}"), &names, addresses, is(Fault::Expired))
 }
