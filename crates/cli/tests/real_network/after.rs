@@ -49,7 +49,12 @@ fn sshd(desk: &Desk, is_known: bool) -> Server {
     let [enter, namespace] = desk.crane_within();
     let mut command = Command::new(enter);
     command.arg(namespace).args(["/usr/sbin/sshd", "-D", "-e", "-f"]).arg(folder.join("sshd.conf"));
-    Server(command.stdin(Stdio::null()).stderr(Stdio::null()).spawn().unwrap())
+    let server = Server(command.stdin(Stdio::null()).stderr(Stdio::null()).spawn().unwrap());
+    let [enter, namespace] = desk.crane_within();
+    crate::shell::wait_until("sshd", Duration::from_secs(10), || {
+        !crate::shell::run(&enter, &[&namespace, "ss", "-Hltn", "sport = :22"]).is_empty()
+    });
+    server
 }
 
 fn with_addresses(desk: &Desk) {
