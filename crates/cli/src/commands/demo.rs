@@ -143,8 +143,8 @@ const NEXT: [(&str, &str); 10] = [
     ),
     ("impostazione probe before harbor.toml --dry-run", "shows what would be asked of a real network"),
     (
-        "impostazione probe after harbor.toml --wait 15m --dry-run",
-        "shows how its machines would be waited for",
+        "impostazione probe after harbor.toml --dry-run",
+        "shows at which doors it would knock after the first boot",
     ),
     ("impostazione explain gateway-outside-subnet", "explains a rule"),
 ];

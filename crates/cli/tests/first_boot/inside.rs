@@ -25,11 +25,50 @@ impl Inside {
     /// Looks inside of a host as somebody whose key an agent has.
     pub(crate) fn of(site: &Site, network: &Network, agent: &Agent, host: &str, who: &[&str]) -> Self {
         let line = ["probe", "after", "harbor.toml", "--inside", "--only", host, "--format", "json"];
-        let output = site.run_within(network, agent, &[&line, who].concat());
+        Self::read(&site.run_within_after(network, agent, &[], &[&line, who].concat()))
+    }
+
+    /// The same from a network without a way there, with a command that leads there in the user's own settings for ssh. The home of
+    /// root is another one meanwhile, for this program alone.
+    fn by_way_of(site: &Site, network: &Network, agent: &Agent, host: &str, command: &str) -> Self {
+        let settings = site.path().join("ssh-settings");
+        std::fs::write(&settings, format!("Host {host}\n    ProxyCommand {command}\n")).unwrap();
+        let line = format!(
+            "mount -t tmpfs tmpfs /root && mkdir -m 700 /root/.ssh && cp {} /root/.ssh/config && exec \"$@\"",
+            settings.display()
+        );
+        let before = ["unshare", "--mount", "sh", "-c", &line, "sh"];
+        let line = [
+            "probe",
+            "after",
+            "harbor.toml",
+            "--inside",
+            "--only",
+            host,
+            "--as",
+            "bosun",
+            "--format",
+            "json",
+        ];
+        Self::read(&site.run_within_after(network, agent, &before, &line))
+    }
+
+    fn read(output: &std::process::Output) -> Self {
         let stdout = String::from_utf8_lossy(&output.stdout).into_owned();
         let report = serde_json::from_str(&stdout)
             .unwrap_or_else(|_| panic!("{stdout}{}", String::from_utf8_lossy(&output.stderr)));
         Self { report, shown: stdout }
+    }
+
+    /// How far the host has come.
+    fn state(&self) -> String {
+        self.report["machines"][0]["state"].as_str().unwrap().to_owned()
+    }
+
+    /// What to do about what was found.
+    fn fixes(&self) -> String {
+        let findings = self.report["findings"].as_array().unwrap().iter();
+        findings.map(|finding| finding["fix"].as_str().unwrap().to_owned()).collect::<Vec<_>>().join(" / ")
     }
 
     /// The rules on the inside that are broken.
@@ -126,5 +165,22 @@ fn each_change_made_by_hand_is_noticed_from_inside() {
     }
     let broken: Vec<String> = look(&["--as", "bosun"]).broken().into_iter().collect();
     report.is("when all is taken back", &broken.join(" "), "");
+
+    // Where this computer has no way to the host, and the user's own settings for ssh lead there.
+    let relay = format!(
+        "nsenter --net=/run/netns/{} bash -c 'exec 3<>/dev/tcp/10.64.10.15/22; cat <&3 & cat >&3'",
+        network.name
+    );
+    let elsewhere = Network::new();
+    let by_another = Inside::by_way_of(&site, &elsewhere, &agent, "gauge-05", &relay);
+    let broken: Vec<String> = by_another.broken().into_iter().collect();
+    report.is("by way of another host", &by_another.state(), "right");
+    report.is("what is broken there", &broken.join(" "), "");
+
+    // A password that has to be changed first: by hand, since nobody else can.
+    as_root("chage -d 0 keeper");
+    let shut = look(&[]);
+    report.is("when the password has to be changed", &shut.state(), "unknown");
+    report.is("what is to be typed", &shut.fixes(), "log in once by hand: `ssh keeper@gauge-05`");
     report.finish();
 }

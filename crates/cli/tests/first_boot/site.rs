@@ -173,16 +173,18 @@ impl Site {
         self.here(command)
     }
 
-    /// Runs the program in a network, with an agent that has some keys.
-    pub(crate) fn run_within(
+    /// Runs the program in a network behind these words, with an agent that has some keys.
+    pub(crate) fn run_within_after(
         &self,
         network: &Network,
         agent: &Agent,
+        before: &[&str],
         arguments: &[&str],
     ) -> std::process::Output {
         let [nsenter, namespace] = network.within();
         let mut command = Command::new(nsenter);
-        command.arg(namespace).arg(program()).args(arguments).env("SSH_AUTH_SOCK", &agent.socket);
+        command.arg(namespace).args(before).arg(program()).args(arguments);
+        command.env("SSH_AUTH_SOCK", &agent.socket);
         self.here(command)
     }
 

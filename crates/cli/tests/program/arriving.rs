@@ -309,6 +309,9 @@ fn a_report_is_kept_with_its_time_and_not_written_over_another() {
     let at: jiff::Timestamp = kept["asked_at"].as_str().unwrap().parse().unwrap();
     assert!(jiff::Timestamp::now().as_second() - at.as_second() < 60);
     assert_eq!(kept["findings"].as_array().unwrap().len(), 1);
+    let sarif = asked(&workspace, "--format sarif");
+    let sarif: Value = serde_json::from_str(&sarif.stdout).unwrap();
+    assert_eq!(sarif["runs"][0]["results"][0]["ruleId"], "probe-machine-silent");
     let again = asked(&workspace, "--to started.json");
     assert_eq!(again.code, 3);
     assert!(again.stderr.contains("a report is not written over another"), "{}", again.stderr);
@@ -416,4 +419,21 @@ fn ctrl_c_on_a_terminal_takes_the_table_away() {
         "the cursor is there"
     );
     drop(played);
+}
+
+#[test]
+fn a_host_without_ssh_is_not_called_right() {
+    let workspace = workspace();
+    let off = workspace.read("sheet.toml").replacen(
+        "name = \"gauge-01\"\n",
+        "name = \"gauge-01\"\nssh = { enabled = false }\n",
+        1,
+    );
+    workspace.write("sheet.toml", off);
+    let run = arrived(&workspace, "", "--only gauge-01 --format json");
+    let report = report(&run);
+    assert_eq!(machine(&report, "gauge-01")["state"], "unknown", "{report}");
+    assert_eq!(rules_of(&run), BTreeSet::from(["probe-not-looked-at".to_owned()]));
+    let run = arrived(&workspace, "--fault silent=gauge-01", "--only gauge-01 --format json");
+    assert_eq!(rules_of(&run), BTreeSet::from(["probe-machine-silent".to_owned()]));
 }

@@ -132,6 +132,17 @@ fn openssh_proves_the_key_that_it_has() {
         assert_eq!(gauge(kind, "", &["--known-hosts", "list"]), right(), "{kind}");
         assert_eq!(gauge("ed25519", "", &["--known-hosts", "list"]), differs(), "{kind}");
     }
+    // At another port.
+    let usual = workspace.read("sheet.toml");
+    workspace.write(
+        "sheet.toml",
+        usual.replace("ssh = { host_key = true }", "ssh = { host_key = true, port = 2222 }"),
+    );
+    let (server, port) = sshd(&workspace, own, "");
+    let report = asked(&workspace, "gauge-01", "10.64.10.11", (2222, port), &[]);
+    assert_eq!((outcome(&report), &report["machines"][0]["port"]), (right(), &Value::from(2222)));
+    drop(server);
+    workspace.write("sheet.toml", usual);
     // A way to agree that this program does not know: that is said, and is neither right nor wrong.
     let unknown = gauge(own, "KexAlgorithms diffie-hellman-group16-sha512", &[]);
     assert_eq!(unknown, ("unknown".to_owned(), vec!["probe-not-looked-at".to_owned()]));
@@ -241,6 +252,19 @@ fn openssl_shows_its_certificate_in_each_version_of_tls() {
         assert_eq!(shown["sha256"], fingerprint("page.pem"));
         assert_eq!(shown["names"], serde_json::json!(["logbook-1.capovetro.example", "10.64.10.61"]));
     }
+    // One that is remembered, and another one.
+    let (server, port) = s_server(&workspace, "page.pem", &[]);
+    asked(&workspace, "logbook-1", "10.64.10.61", (443, port), &["--remember"]);
+    drop(server);
+    assert_eq!(outcome(&page("page.pem", &[])), ("right".to_owned(), vec![]));
+    run(
+        "openssl",
+        &["req", "-x509", "-key", "page.key", "-subj", "/CN=logbook-1", "-out", "new.pem", "-days", "9"],
+        &workspace,
+    );
+    let differs = ("wrong".to_owned(), vec!["probe-certificate-differs".to_owned()]);
+    assert_eq!(outcome(&page("new.pem", &[])), differs);
+    fs::remove_file(workspace.path().join("sheet.certificates.toml")).unwrap();
     for (version, word) in [("-tls1_1", "TLS 1.1"), ("-tls1", "TLS 1.0")] {
         let report = page("page.pem", &[version, "-cipher", "ALL:@SECLEVEL=0"]);
         assert_eq!(outcome(&report), ("right".to_owned(), vec!["probe-tls-too-old".to_owned()]), "{version}");

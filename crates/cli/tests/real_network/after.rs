@@ -85,7 +85,7 @@ fn a_machine_that_comes_up_late_is_waited_for_and_one_that_never_does_is_an_erro
         });
         let (state, rules, took) = asked(&desk, User::Nobody, &["--wait", "2m"]);
         assert_eq!((state.as_str(), rules), ("right", vec![]));
-        assert!(took > Duration::from_secs(19) && took < Duration::from_secs(60), "{took:?}");
+        assert!(took > Duration::from_secs(19) && took < Duration::from_mins(1), "{took:?}");
         drop(late.join().unwrap());
     });
     // The service has ended, and the machine is still there.

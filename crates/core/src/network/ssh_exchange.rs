@@ -8,7 +8,7 @@ use ssh_key::Mpint;
 
 /// The message that ends a connection.
 pub const DISCONNECT: u8 = 1;
-/// The message that is to be passed over.
+/// The message that is to be ignored.
 pub const IGNORE: u8 = 2;
 /// The message for those who look for faults.
 pub const DEBUG: u8 = 4;

@@ -85,7 +85,14 @@ impl<'a> Looking<'a, '_> {
                 let fix = "take the address from this computer, or run this on another one";
                 wrong("this computer has its address", self.finding(&ADDRESS_TAKEN, message, fix))
             }
-            Door::Open => Met::Right("somebody has the address; SSH is off".to_owned()),
+            Door::Open => {
+                let reason = Reason::new(
+                    "somebody has it, but SSH is off, so that nothing shows who",
+                    "look at the machine's console, or compare the MAC address in the neighbor table (`ip neighbor`)",
+                );
+                let thing = format!("{address} of {}", self.called());
+                self.unknown("somebody has the address; SSH is off".to_owned(), Unknown::At, thing, reason)
+            }
             Door::Ssh(greeting) => return self.ssh(greeting),
             Door::Tls(greeting) => return self.tls(greeting),
             Door::ForeignTls(version) => return self.foreign_tls(*version),

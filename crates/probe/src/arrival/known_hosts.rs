@@ -21,7 +21,7 @@ pub struct HostKeyList {
 }
 
 impl HostKeyList {
-    /// Reads a list. Lines that are none are passed over, as OpenSSH does.
+    /// Reads a list. Lines that are none are ignored, as OpenSSH does.
     pub fn read(name: &str, text: &str) -> Self {
         let lines = text.lines().enumerate();
         let entry = |(at, line): (usize, &str)| Some((at + 1, KnownHosts::new(line).next()?.ok()?));
@@ -166,7 +166,7 @@ mod tests {
     }
 
     #[test]
-    fn lines_that_are_none_are_passed_over() {
+    fn lines_that_are_none_are_ignored() {
         let key = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIPuGZtSiZ5iXSX7ZwtqRyGBx7bzaMe7qyYFXgMGAvEtb";
         let text = format!("# comment\n\nnonsense\n10.64.10.11,gauge-* {key}\n!gauge-02,gauge-* {key} x\n");
         let list = HostKeyList::read("known_hosts", &text);

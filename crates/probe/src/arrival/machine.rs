@@ -401,3 +401,54 @@ pub(super) fn cut_short<'a>(mut arrival: Arrival<'a>, expected: &ExpectedMachine
     });
     arrival
 }
+
+#[cfg(test)]
+mod tests {
+    #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
+    use impostazione_core::assess::assess;
+    use impostazione_text::files::Folder;
+
+    use super::*;
+    use crate::answer::Door;
+    use crate::question::ArrivalPlan;
+
+    const SHEET: &str = "format = 1\n[common]\ndomain = \"capovetro.example\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\n\
+        [[host]]\nname = \"gauge-01\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }\n";
+
+    /// What a machine has come to where its door is like this, so long after asking began.
+    fn stage(door: &Door, minutes: u64, wait: Option<Duration>) -> (Stage, bool, usize) {
+        let today = jiff::civil::Date::constant(2027, 1, 1);
+        let assessment = assess("sheet.toml", SHEET.as_bytes().to_vec(), &Folder::new("."), today);
+        let plan = ArrivalPlan::new(&assessment.site, |_| true, None);
+        let expected = plan.machines.first().unwrap();
+        let door = Knocked {
+            address: "10.64.10.11".parse().unwrap(),
+            door: door.clone(),
+            is_behind_router: false,
+            is_plain: false,
+        };
+        let seen = Visit { doors: vec![door], around: None, inside: None };
+        let moment = Moment { since: Duration::from_mins(minutes), wait, now: Timestamp::UNIX_EPOCH };
+        let arrival = judge_machine(&assessment.site, expected, &seen, None, moment);
+        (arrival.stage, arrival.is_settled, arrival.findings.len())
+    }
+
+    #[test]
+    fn silence_is_starting_for_as_long_as_a_start_may_take() {
+        let wait = Some(Duration::from_mins(15));
+        assert_eq!(stage(&Door::Unreachable, 4, wait), (Stage::Starting, false, 1));
+        assert_eq!(stage(&Door::Unreachable, 6, wait), (Stage::Silent, false, 1), "and it is waited for");
+        assert_eq!(stage(&Door::Unreachable, 0, None), (Stage::Silent, false, 1), "without a wait at once");
+        assert_eq!(stage(&Door::Refused, 6, wait), (Stage::Starting, false, 1));
+        assert_eq!(stage(&Door::Mute, 0, None), (Stage::Starting, false, 1));
+    }
+
+    #[test]
+    fn what_this_computer_does_not_allow_is_neither_silent_nor_right() {
+        for obstacle in [Obstacle::NotPermitted, Obstacle::NoRoute, Obstacle::NoRoom] {
+            assert_eq!(stage(&Door::NotLooked(obstacle), 1, None), (Stage::Unknown, true, 0));
+        }
+        assert_eq!(stage(&Door::ThisComputer("eth0".to_owned()), 1, None), (Stage::Wrong, true, 1));
+    }
+}

@@ -36,7 +36,7 @@ fn fingerprint(line: &str) -> String {
         let pair = words.get(at..at + 2)?.join(" ");
         PublicKey::from_openssh(&pair).ok()
     });
-    key.map_or_else(|| "a line that is no key".to_owned(), |key| key.fingerprint(HashAlg::Sha256).to_string())
+    key.map_or_else(|| "a line without a key".to_owned(), |key| key.fingerprint(HashAlg::Sha256).to_string())
 }
 
 /// Whether the logins of the sheet are there, and the administrators in their group.

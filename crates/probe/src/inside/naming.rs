@@ -17,7 +17,7 @@ pub(super) fn facts(host: Host<'_>, said: &Said) -> Vec<InsideFact> {
 
 const NO_NAMES: &str = "look with `resolvectl status` and into /etc/resolv.conf on the host";
 
-/// What stands behind the colon of each line, as resolvectl shows its servers and domains for each link.
+/// What comes after the colon of each line, as resolvectl shows its servers and domains for each link.
 fn of_links(text: &str) -> Vec<String> {
     let values =
         text.lines().filter_map(|line| line.split_once(": ")).flat_map(|(_, rest)| rest.split_whitespace());
@@ -27,7 +27,7 @@ fn of_links(text: &str) -> Vec<String> {
     values
 }
 
-/// What stands behind a word in `resolv.conf(5)`.
+/// What comes after a word in `resolv.conf(5)`.
 fn of_file(text: &str, word: &str) -> Vec<String> {
     let lines = text.lines().filter_map(|line| line.trim().strip_prefix(word));
     let values = lines.filter(|rest| rest.starts_with([' ', '\t'])).flat_map(str::split_whitespace);

@@ -25,7 +25,7 @@ const EXCHANGES: [&str; 3] = ["curve25519-sha256", "curve25519-sha256@libssh.org
 const HOST_KEYS: [&str; 5] =
     ["ssh-ed25519", "ecdsa-sha2-nistp256", "ecdsa-sha2-nistp384", "rsa-sha2-512", "rsa-sha2-256"];
 
-/// The most messages in between that are passed over.
+/// The most messages in between that are ignored.
 const MOST_IN_BETWEEN: usize = 16;
 
 /// What ends before there was a key.
@@ -96,7 +96,7 @@ fn exchange(
     public.as_ref().encode(&mut message).map_err(|_| failed())?;
     send(stream, &message)?;
 
-    // A packet that was guessed wrong is passed over (RFC 4253, section 7).
+    // A packet that was guessed wrong is ignored (RFC 4253, section 7).
     let first_of_both = |ours: &[String], theirs: &[String]| ours.first() == theirs.first();
     let guessed_right = first_of_both(&ours.exchanges, &theirs.exchanges)
         && first_of_both(&ours.host_keys, &theirs.host_keys);

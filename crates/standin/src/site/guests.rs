@@ -14,7 +14,7 @@ use super::web_server::WebServing;
 
 /// The port of administration where nothing says otherwise.
 const USUAL_PORT: u16 = 443;
-/// What a service says that is none of those that are meant.
+/// What a service says that is not one of those that are meant.
 const OTHER_SERVICE: &[u8] = b"220 mail.capovetro.example is here\r\n";
 
 /// Starts what the machines of a site speak, and enters it in the places.

@@ -9,7 +9,7 @@ use ring::digest::{SHA256, digest};
 use rustls::pki_types::{CertificateDer, PrivateKeyDer, PrivatePkcs8KeyDer};
 use rustls::{ServerConfig, ServerConnection};
 
-/// What stands before the 32 bytes of an Ed25519 key in PKCS #8 (RFC 8410, section 7).
+/// The part before the 32 bytes of an Ed25519 key in PKCS #8 (RFC 8410, section 7).
 const ED25519: [u8; 16] = [0x30, 0x2e, 2, 1, 0, 0x30, 5, 6, 3, 0x2b, 0x65, 0x70, 4, 0x22, 4, 0x20];
 
 /// The hello of a server that speaks TLS 1.1 (RFC 4346, section 7.4.1.3), without its session.
