@@ -5,6 +5,7 @@ const MARK: &str = "@MARK@";
 /// The script.
 const TEMPLATE: &str = r#"LC_ALL=C; export LC_ALL
 PATH=$PATH:/usr/sbin:/sbin; export PATH
+common=$(cat <<'COMMON'
 limit=; if command -v timeout >/dev/null 2>&1; then limit='timeout 10'; fi
 ask() {
     part=$1; shift
@@ -14,6 +15,9 @@ ask() {
     printf '@MARK@ %s %s\n' "$part" "$code"
     printf '%s\n' "$said"
 }
+COMMON
+)
+eval "$common"
 network_files() {
     for folder in /etc/netplan /run/netplan /lib/netplan /usr/lib/netplan; do
         for file in "$folder"/*.yaml; do [ -e "$file" ] && printf '%s\n' "$file"; done
@@ -55,15 +59,6 @@ ask passwd cat /etc/passwd
 ask group cat /etc/group
 ask own-keys sh -c 'cat ~/.ssh/authorized_keys ~/.ssh/authorized_keys2 2>/dev/null; true'
 in_one=$(cat <<'ROOT'
-limit=; if command -v timeout >/dev/null 2>&1; then limit='timeout 10'; fi
-ask() {
-    part=$1; shift
-    said=$("$@" 2>/dev/null </dev/null); code=$?
-    # What is too long to be said whole is not said at all.
-    if [ ${#said} -gt 200000 ]; then said=; code=99; fi
-    printf '@MARK@ %s %s\n' "$part" "$code"
-    printf '%s\n' "$said"
-}
 keys() {
     while IFS=: read -r user x number group name home shell; do
         for file in "$home/.ssh/authorized_keys" "$home/.ssh/authorized_keys2"; do
@@ -81,6 +76,8 @@ ask sshd-root $limit sshd -T -C user=root,host=localhost,addr=127.0.0.1
 ask netplan sha256sum /etc/netplan/60-impostazione.yaml
 ROOT
 )
+in_one="$common
+$in_one"
 # Asked once: where the name of the host is found nowhere, sudo takes its time.
 if [ "$(id -u)" = 0 ]; then sh -c "$in_one"
 elif command -v sudo >/dev/null 2>&1 && sudo -n sh -c "$in_one" 2>/dev/null </dev/null; then :

@@ -3,14 +3,12 @@
 use std::net::IpAddr;
 
 use impostazione_core::finding::Asked;
-use impostazione_core::machine::{Ipv6Mode, Link, Machine, Site, TimeServer};
+use impostazione_core::machine::{Machine, Site, TimeServer};
 use impostazione_net::Family;
 use impostazione_text::Place;
 
-use super::expected::{
-    ExpectedAddress, ExpectedClock, ExpectedName, ExpectedNameServer, Mention, Owner, Witness,
-};
-use super::plan::{Plan, subnet_of};
+use super::expected::{ExpectedAddress, ExpectedClock, ExpectedNameServer, Mention, Owner, Witness};
+use super::plan::{Plan, name_of, subnet_of};
 
 /// The questions; nothing where the machine serves nothing and has replaced nothing. `port` is the one at which machines like it are
 /// administered.
@@ -58,32 +56,13 @@ pub(super) fn around<'a>(site: &'a Site, machine: &'a Machine, port: u16) -> Opt
             domain: machine.domain().unwrap_or(".").to_owned(),
             is_general: true,
         }));
-        plan.names.extend(name_to_ask(site, machine, &servers));
+        plan.names.extend(name_of(site, machine, &servers));
         let is_other = |other: &&Machine| {
             !std::ptr::eq(*other, machine) && other.domain().is_some() && other.domain() == machine.domain()
         };
-        let other =
-            site.machines.iter().filter(is_other).find_map(|other| name_to_ask(site, other, &servers));
+        let other = site.machines.iter().filter(is_other).find_map(|other| name_of(site, other, &servers));
         plan.names.extend(other);
     }
     let is_empty = plan.addresses.is_empty() && plan.clocks.is_empty() && plan.name_servers.is_empty();
     (!is_empty).then_some(plan)
-}
-
-/// The full name of a machine, and what it has to stand for.
-fn name_to_ask<'a>(site: &'a Site, machine: &'a Machine, servers: &[IpAddr]) -> Option<ExpectedName<'a>> {
-    let name = machine.fqdn()?.to_ascii_lowercase();
-    let link = site.way_out(machine)?;
-    let main: Vec<IpAddr> =
-        Family::BOTH.into_iter().filter_map(|family| Some(link.address_in(family)?.address.value)).collect();
-    let own = machine.links.iter().flat_map(Link::addresses).map(|own| own.address.value).collect();
-    (!main.is_empty()).then(|| ExpectedName {
-        machine,
-        name,
-        place: machine.name_place,
-        main,
-        own,
-        has_unknown: machine.settings.ipv6() == Ipv6Mode::Auto,
-        servers: servers.to_vec(),
-    })
 }

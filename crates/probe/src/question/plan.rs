@@ -360,7 +360,7 @@ fn names<'a>(site: &'a Site, machines: &[&'a Machine]) -> Vec<ExpectedName<'a>> 
     let mut servers: BTreeMap<&str, Vec<IpAddr>> = BTreeMap::new();
     let mut found = Vec::new();
     for machine in machines.iter().copied() {
-        let (Some(name), Some(domain)) = (machine.fqdn(), machine.domain()) else { continue };
+        let Some(domain) = machine.domain() else { continue };
         let servers = servers.entry(domain).or_insert_with(|| {
             let mut all = Vec::new();
             for settings in by_domain.get(domain).into_iter().flatten() {
@@ -372,22 +372,30 @@ fn names<'a>(site: &'a Site, machines: &[&'a Machine]) -> Vec<ExpectedName<'a>> 
             }
             all
         });
-        let Some(link) = site.way_out(machine) else { continue };
-        let main: Vec<IpAddr> = Family::BOTH
-            .into_iter()
-            .filter_map(|family| Some(link.address_in(family)?.address.value))
-            .collect();
-        let own = machine.links.iter().flat_map(Link::addresses).map(|own| own.address.value).collect();
-        found.push(ExpectedName {
-            machine,
-            name: name.to_ascii_lowercase(),
-            place: machine.name_place,
-            main,
-            own,
-            has_unknown: machine.settings.ipv6() == Ipv6Mode::Auto,
-            servers: servers.clone(),
-        });
+        found.extend(name_of(site, machine, servers));
     }
-    found.retain(|name| !name.servers.is_empty() && !name.main.is_empty());
+    found.retain(|name| !name.servers.is_empty());
     found
+}
+
+/// The full name of a machine, and what it has to stand for; nothing where it has no name or no address.
+pub(super) fn name_of<'a>(
+    site: &'a Site,
+    machine: &'a Machine,
+    servers: &[IpAddr],
+) -> Option<ExpectedName<'a>> {
+    let name = machine.fqdn()?.to_ascii_lowercase();
+    let link = site.way_out(machine)?;
+    let main: Vec<IpAddr> =
+        Family::BOTH.into_iter().filter_map(|family| Some(link.address_in(family)?.address.value)).collect();
+    let own = machine.links.iter().flat_map(Link::addresses).map(|own| own.address.value).collect();
+    (!main.is_empty()).then(|| ExpectedName {
+        machine,
+        name,
+        place: machine.name_place,
+        main,
+        own,
+        has_unknown: machine.settings.ipv6() == Ipv6Mode::Auto,
+        servers: servers.to_vec(),
+    })
 }
