@@ -124,6 +124,7 @@ const TOLD: [Told; 26] = [
         examples: &[
             ("probe after harbor.toml --dry-run", "only show what would be asked"),
             ("probe after harbor.toml --wait 15m", "ask until every machine is as meant"),
+            ("probe after harbor.toml --inside", "also look what the hosts are like inside"),
             ("probe after harbor.toml --remember", "keep the certificates of appliances"),
             ("probe after harbor.toml --known-hosts output/known_hosts", "without the store's key"),
             ("probe after harbor.toml --to started.json", "keep the report"),

@@ -437,3 +437,16 @@ fn a_host_without_ssh_is_not_called_right() {
     let run = arrived(&workspace, "--fault silent=gauge-01", "--only gauge-01 --format json");
     assert_eq!(rules_of(&run), BTreeSet::from(["probe-machine-silent".to_owned()]));
 }
+
+#[test]
+#[ignore = "needs the client of OpenSSH (openssh-client), which .ci/run installs"]
+fn a_host_that_lets_nobody_in_yet_is_not_ready() {
+    let workspace = workspace();
+    let run = arrived(&workspace, "", "--only gauge-01 --inside --format json");
+    assert_eq!((run.code, rules_of(&run)), (1, BTreeSet::from(["probe-machine-not-ready".to_owned()])));
+    let report = report(&run);
+    assert_eq!(machine(&report, "gauge-01")["state"], "starting");
+    let run = arrived(&workspace, "", "--only gauge-01 --inside --as keper");
+    assert_eq!(run.code, 2);
+    assert!(run.stderr.contains("the sheet has no such account; did you mean keeper?"), "{}", run.stderr);
+}

@@ -225,8 +225,13 @@ fn inside<'a>(
     let said = match looked {
         LookedInside::Said(said) => said,
         LookedInside::NotYet(says) => {
-            let why = format!("{says}, and it was not waited for any longer");
-            unseen(machine.called().to_owned(), &why, "run this again with --wait 15m");
+            let message = format!("{} shows its host key, but nobody can log in: {says}.", machine.called());
+            let fix = if moment.wait.is_some() {
+                "look at its console whether it has come to the end of its start"
+            } else {
+                "run this again with --wait 15m, which waits for a machine that is still starting"
+            };
+            arrival.findings.push(Finding::new(&MACHINE_NOT_READY, label(), place, message, fix));
             (arrival.stage, arrival.is_settled) = (Stage::Starting, false);
             arrival.says.clone_from(says);
             return;
