@@ -175,7 +175,7 @@ fn a_name_server_of_the_sheet_answers_for_itself_and_for_another() {
 #[test]
 fn a_machine_that_starts_slowly_is_waited_for() {
     let workspace = workspace();
-    let played = Played::by(&workspace, "mock-site sheet.toml --map map.toml --fault slow=logbook-1,3s");
+    let played = Played::by(&workspace, "mock-site sheet.toml --map map.toml --fault slow=logbook-1,6s");
     let at_once = asked(&workspace, "--format json");
     assert_eq!((at_once.code, rules_of(&at_once)), (1, BTreeSet::from(["probe-member-missing".to_owned()])));
     let started = Instant::now();

@@ -169,7 +169,7 @@ fn no_rule_is_left_out_here() {
     tested.insert("rows-values-malformed");
     // tests/program/rootfs_rules.rs has those on root filesystems.
     tested.extend(rules.iter().filter(|rule| crate::rootfs_rules::is_of_rootfs(rule)));
-    // tests/program/probing.rs has those on the network.
+    // tests/program/probing.rs and arriving.rs have those on the network, and tests/first_boot/inside.rs those inside of hosts.
     tested.extend(rules.iter().filter(|rule| crate::probing::is_of_network(rule)));
     assert_eq!(tested, rules);
 }

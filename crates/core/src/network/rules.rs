@@ -370,8 +370,8 @@ pub static KNOWN_HOSTS_OLD: Rule = Rule {
     summary: "your own known_hosts has an older host key for a host",
     explanation: "Your SSH client keeps the keys of hosts that you have logged in to. It has another key for this name or address, of the machine that \
         had it before, and will refuse to log in. The fix is the command that removes that entry.",
-    wrong: "# ~/.ssh/known_hosts has a line for 10.64.10.11, with another key\nimpostazione probe after sheet.toml\n",
-    right: "# it has none, or one with the key of the store\nimpostazione probe after sheet.toml\n",
+    wrong: "# a network, and a line for 10.64.10.11 in ~/.ssh/known_hosts, with another key\nimpostazione probe after sheet.toml\n",
+    right: "# a network, and no such line, or one with the key of the store\nimpostazione probe after sheet.toml\n",
     ..AFTER
 };
 
