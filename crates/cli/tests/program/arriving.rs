@@ -315,6 +315,10 @@ fn a_report_is_kept_with_its_time_and_not_written_over_another() {
     let again = asked(&workspace, "--to started.json");
     assert_eq!(again.code, 3);
     assert!(again.stderr.contains("a report is not written over another"), "{}", again.stderr);
+    // Before anything is waited for, it is said that there is no place for the report.
+    let nowhere = asked(&workspace, "--wait 10m --to none/started.json");
+    assert_eq!((nowhere.code, nowhere.stdout.as_str()), (3, ""));
+    assert!(nowhere.stderr.contains("there is no folder none"), "{}", nowhere.stderr);
     let line = "probe before sheet.toml --through map.toml --to before.json";
     workspace.run(&line.split(' ').collect::<Vec<_>>());
     let kept: Value = serde_json::from_str(&workspace.read("before.json")).unwrap();

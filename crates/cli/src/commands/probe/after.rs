@@ -90,13 +90,13 @@ pub(crate) fn run(arguments: &AfterArguments, quiet: bool, verbose: bool) -> Res
     let findings =
         assessment.judge_observed(found, Asked::After, &[], &|machine: &str| only.includes(machine));
     let newly = if arguments.remember { remember(&plan, &arrivals, &mut remembered) } else { 0 };
-    if newly > 0 {
-        write_certificates(&file, &remembered)?;
-    }
+    // What was waited for is told, whatever cannot be written.
+    let written = if newly > 0 { write_certificates(&file, &remembered) } else { Ok(()) };
     let asked = AskedAfter { plan: &plan, arrivals: &arrivals, when: WhenAsked { at: asked_at, took } };
-    if let Some(path) = &arguments.to {
-        keep(path, &after_report(&name, &assessment, &asked, &findings))?;
-    }
+    let kept = match &arguments.to {
+        Some(path) => keep(path, &after_report(&name, &assessment, &asked, &findings)),
+        None => Ok(()),
+    };
     let summary = Summary::of(plan.machines.len() + plan.without_address.len(), &findings);
     if arguments.format == CheckFormat::Text {
         let shown = findings.iter().filter(|finding| verbose || !finding.is_waived());
@@ -105,7 +105,7 @@ pub(crate) fn run(arguments: &AfterArguments, quiet: bool, verbose: bool) -> Res
         if !quiet {
             let shown = terminal::ArrivalsShown { plan: &plan, arrivals: &arrivals, remembered: &remembered };
             text += &terminal::show_arrivals(&shown, verbose, terminal::width());
-            if newly > 0 {
+            if newly > 0 && written.is_ok() {
                 let certificates = terminal::count(newly, "certificate", "certificates");
                 let says = format!("{certificates} remembered in {}\n\n", file.display());
                 text += &says;
@@ -121,6 +121,8 @@ pub(crate) fn run(arguments: &AfterArguments, quiet: bool, verbose: bool) -> Res
     } else {
         print_for_programs(arguments, &assessment, Some(&asked), &findings)?;
     }
+    written?;
+    kept?;
     if summary.errors > 0 {
         return Ok(Exit::ErrorsRemain);
     }

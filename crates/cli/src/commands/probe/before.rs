@@ -78,11 +78,14 @@ pub(crate) fn run(arguments: &BeforeArguments, quiet: bool, verbose: bool) -> Re
     let machines: Vec<&Machine> =
         assessment.site.machines.iter().filter(|machine| only.includes(machine.label())).collect();
     let summary = Summary::of(machines.len(), &findings);
-    if let Some(path) = &arguments.to {
-        let report =
-            BeforeReport::new(&name, (&judged, Some(when)), &assessment.sources, machines.len(), &findings);
-        keep(path, &report)?;
-    }
+    // What was asked is told, whatever cannot be written.
+    let kept = match &arguments.to {
+        Some(path) => {
+            let asked = (&judged, Some(when));
+            keep(path, &BeforeReport::new(&name, asked, &assessment.sources, machines.len(), &findings))
+        }
+        None => Ok(()),
+    };
     match arguments.format {
         CheckFormat::Json | CheckFormat::Sarif => {
             let asked = (&judged, Some(when));
@@ -105,6 +108,7 @@ pub(crate) fn run(arguments: &BeforeArguments, quiet: bool, verbose: bool) -> Re
             terminal::print(&text)?;
         }
     }
+    kept?;
     if summary.errors > 0 {
         return Ok(Exit::ErrorsRemain);
     }
