@@ -71,7 +71,7 @@ pub(super) fn judge_machine<'a>(
         findings: Vec::new(),
         unseen: Vec::new(),
     };
-    shown(&mut arrival, &mut gathered);
+    let is_one = shown(&mut arrival, &mut gathered, expected);
     if let Some((knocked, Met::Wrong(says, _))) = gathered.first(|met| matches!(met, Met::Wrong(..))) {
         (arrival.stage, arrival.at) = (Stage::Wrong, Some(knocked.address));
         arrival.says.clone_from(says);
@@ -90,7 +90,7 @@ pub(super) fn judge_machine<'a>(
             Met::Right(says) | Met::Unknown(says, _) => says.clone(),
             _ => String::new(),
         };
-        arrival.stage = if matches!(met, Met::Right(_)) { Stage::Right } else { Stage::Unknown };
+        arrival.stage = if matches!(met, Met::Right(_)) && is_one { Stage::Right } else { Stage::Unknown };
         others(&mut arrival, expected, gathered, moment);
         around(&mut arrival, expected, seen, moment);
         inside(&mut arrival, site, expected, seen, moment);
@@ -114,9 +114,35 @@ fn is_met(met: &Met<'_>) -> bool {
     }
 }
 
-/// What the machine has shown, and what is worth a word.
-fn shown(arrival: &mut Arrival<'_>, gathered: &mut Gathered<'_, '_>) {
-    for (_, at) in &mut gathered.all {
+/// What the machine has shown, and what is worth a word. Says whether it has shown the same at each of its addresses: another key or
+/// certificate there may be another machine's.
+fn shown<'a>(
+    arrival: &mut Arrival<'a>,
+    gathered: &mut Gathered<'_, '_>,
+    expected: &ExpectedMachine<'a>,
+) -> bool {
+    let mut is_one = true;
+    for ((knocked, at), expected_at) in gathered.all.iter_mut().zip(&expected.addresses) {
+        let is_other_key =
+            matches!((&arrival.host_key, &at.host_key), (Some(one), Some(other)) if one != other);
+        let is_other_certificate = matches!(
+            (&arrival.certificate, &at.certificate),
+            (Some(one), Some(other)) if one.sha256 != other.sha256
+        );
+        if is_other_key || is_other_certificate {
+            is_one = false;
+            let what = if is_other_key { "host key" } else { "certificate" };
+            arrival.unseen.push(Unseen {
+                unknown: Unknown::At,
+                thing: format!("{} of {}", knocked.address, expected.machine.called()),
+                machine: expected.machine,
+                place: expected_at.place,
+                reason: Reason::new(
+                    format!("it shows another {what} than the first address"),
+                    "find out which machine answers there, by its MAC address or at its console",
+                ),
+            });
+        }
         if arrival.host_key.is_none() {
             arrival.host_key = at.host_key.take();
         }
@@ -130,6 +156,7 @@ fn shown(arrival: &mut Arrival<'_>, gathered: &mut Gathered<'_, '_>) {
             }
         }
     }
+    is_one
 }
 
 /// The other addresses of a machine that was met.
@@ -414,8 +441,10 @@ mod tests {
     use impostazione_core::assess::assess;
     use impostazione_text::files::Folder;
 
+    use ssh_key::PublicKey;
+
     use super::*;
-    use crate::answer::Door;
+    use crate::answer::{Door, ShownKey, SshGreeting};
     use crate::question::ArrivalPlan;
 
     const SHEET: &str = "format = 1\n[common]\ndomain = \"capovetro.example\"\n[subnet.quay]\nprefix = \"10.64.10.0/24\"\n\
@@ -455,5 +484,35 @@ mod tests {
             assert_eq!(stage(&Door::NotLooked(obstacle), 1, None), (Stage::Unknown, true, 0));
         }
         assert_eq!(stage(&Door::ThisComputer("eth0".to_owned()), 1, None), (Stage::Wrong, true, 1));
+    }
+
+    /// Two addresses that show host keys which nobody has said.
+    fn stage_of_two(keys: [&str; 2]) -> (Stage, usize) {
+        let today = jiff::civil::Date::constant(2027, 1, 1);
+        let text =
+            SHEET.replace("\"10.64.10.11\" }", "\"10.64.10.11\", more_addresses = [\"10.64.10.12\"] }");
+        let assessment = assess("sheet.toml", text.into_bytes(), &Folder::new("."), today);
+        let plan = ArrivalPlan::new(&assessment.site, |_| true, None);
+        let expected = plan.machines.first().unwrap();
+        let doors = expected.addresses.iter().zip(keys).map(|(at, key)| {
+            let line = format!("ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAI{key}");
+            let shown = ShownKey::Proved(Box::new(PublicKey::from_openssh(&line).unwrap()));
+            let greeting = SshGreeting { name: "SSH-2.0-x".to_owned(), key: shown };
+            let door = Door::Ssh(Box::new(greeting));
+            Knocked { address: at.address, door, is_behind_router: false, is_plain: false }
+        });
+        let seen = Visit { doors: doors.collect(), around: None, inside: None };
+        assert_eq!(seen.doors.len(), 2);
+        let moment = Moment { since: Duration::ZERO, wait: None, now: Timestamp::UNIX_EPOCH };
+        let arrival = judge_machine(&assessment.site, expected, &seen, None, moment);
+        (arrival.stage, arrival.unseen.len())
+    }
+
+    #[test]
+    fn another_key_at_another_address_is_not_called_right() {
+        let (one, other) =
+            ("PuGZtSiZ5iXSX7ZwtqRyGBx7bzaMe7qyYFXgMGAvEtb", "GzP37OUqIKLeQSWWAF3g0Br9dHu3NMJLTwJG8mGDiuK");
+        assert_eq!(stage_of_two([one, one]), (Stage::Right, 0));
+        assert_eq!(stage_of_two([one, other]), (Stage::Unknown, 1));
     }
 }
