@@ -387,7 +387,7 @@ pub static CERTIFICATE_DIFFERS: Rule = Rule {
     ..AFTER
 };
 
-/// Whose it is.
+/// A certificate of another machine.
 pub static CERTIFICATE_OF_ANOTHER: Rule = Rule {
     name: "probe-certificate-of-another",
     summary: "an appliance shows a certificate that is made for another machine of the sheet",
