@@ -9,6 +9,7 @@
 pub mod appliance;
 pub mod assess;
 pub mod catalog;
+pub mod draft;
 pub mod edit;
 pub mod finding;
 pub mod host;

@@ -13,6 +13,7 @@ mod keys;
 mod pattern;
 mod read;
 mod rows;
+mod rows_table;
 mod rows_text;
 pub(crate) mod rules;
 mod syntax;
@@ -31,7 +32,8 @@ pub(crate) use hidden::{is_path, is_variable};
 pub(crate) use hidden_unparsed::hidden_in_unparsed_netplan;
 pub use include::read_all;
 pub(crate) use keys::{
-    ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, SECRET_VALUE, SSH, TAKE, TIME_KEY,
-    WAIVER,
+    ACCOUNT, APPLIANCE, CLUSTER, COMMON, HOST, HOST_LINK, ROUTE, SECRET, SECRET_VALUE, SSH, SUBNET_TABLE,
+    TAKE, TIME_KEY, WAIVER, WIFI,
 };
 pub use keys::{KEYS, KeySpec, Shape, TableSpec};
+pub use rows_table::RowsTable;

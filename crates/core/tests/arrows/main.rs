@@ -11,7 +11,7 @@ use std::path::Path;
 use imports::{Imports, circles};
 
 /// The folders and files at the top of the core, the lowest first. What is not listed is below everything.
-const ORDER: [&str; 13] = [
+const ORDER: [&str; 14] = [
     "finding",
     "sheet",
     "machine",
@@ -25,6 +25,7 @@ const ORDER: [&str; 13] = [
     "catalog",
     "assess",
     "edit",
+    "draft",
 ];
 
 /// The largest circle of files that is borne.

@@ -1,0 +1,640 @@
+//! Questions about hosts and their links.
+
+use std::net::IpAddr;
+use std::path::Path;
+
+use impostazione_net::{Family, MacAddress};
+use ipnet::IpNet;
+
+use super::common::explanation_of;
+use super::desk::Desk;
+use super::map_line::{free_run, map_line, pattern_from};
+use super::put::{Reply, put, refusal_of};
+use super::question::{Choice, Question, Refusal};
+use super::rows;
+use super::state::{Scope, State};
+use super::topic::{LinkKey, Topic};
+use crate::edit::{TablePath, quoted, quoted_list};
+use crate::sheet::{HOST, HOST_LINK};
+
+/// The kinds of links that are asked about.
+const KINDS: [(&str, &str); 4] = [
+    ("ethernet", "one port with a cable"),
+    ("wifi", "one wireless interface"),
+    ("bond", "two or more ports as one link"),
+    ("vlan", "a tagged network on another link"),
+];
+
+/// What is asked about a link, in order.
+const LINK_KEYS: [LinkKey; 8] = [
+    LinkKey::Port,
+    LinkKey::Name,
+    LinkKey::Members,
+    LinkKey::Over,
+    LinkKey::Mode,
+    LinkKey::Subnet,
+    LinkKey::Address,
+    LinkKey::Address6,
+];
+
+/// The most links of one host that are asked about.
+const MOST_LINKS: usize = 32;
+
+pub(super) fn table_of(host: usize) -> TablePath {
+    TablePath::entry("host", host)
+}
+
+fn link_table(state: &State, host: usize, number: usize) -> Option<TablePath> {
+    let name = state.links.get(&(host, number))?;
+    Some(table_of(host).inner(&["link", name]))
+}
+
+/// What kind of link was chosen.
+fn kind_of(state: &State, host: usize, number: usize) -> String {
+    match link_table(state, host, number) {
+        Some(table) => state.text.string(&table, "kind").unwrap_or_else(|| "ethernet".to_owned()),
+        None => state.reply_to(&Topic::NextLink(host, number).id()).unwrap_or("ethernet").to_owned(),
+    }
+}
+
+/// The next question about hosts.
+pub(super) fn next(state: &State) -> Option<Topic> {
+    if state.scope == Some(Scope::Appliance) {
+        return None;
+    }
+    let count = state.text.entries("host");
+    for host in 0..count {
+        if state.is_finished(&table_of(host)) {
+            continue;
+        }
+        if let Some(topic) = rows::next(state, host).or_else(|| next_of(state, host)) {
+            return Some(topic);
+        }
+    }
+    let is_wanted = state.is_site() || count == 0;
+    let another = Topic::NextHost(count + 1);
+    (is_wanted && !state.is_settled(&another.id())).then_some(another)
+}
+
+fn next_of(state: &State, host: usize) -> Option<Topic> {
+    for number in 1..=MOST_LINKS {
+        let topic = Topic::NextLink(host, number);
+        let is_only = !state.is_site();
+        if is_only && number > 1 {
+            return None;
+        }
+        if !is_only && !state.is_settled(&topic.id()) {
+            return Some(topic);
+        }
+        if state.is_declined(&topic.id()) {
+            return None;
+        }
+        let key = LINK_KEYS.into_iter().find(|key| is_open(state, host, number, *key));
+        if let Some(key) = key {
+            return Some(Topic::Link(host, number, key));
+        }
+    }
+    None
+}
+
+fn is_open(state: &State, host: usize, number: usize, key: LinkKey) -> bool {
+    let kind = kind_of(state, host, number);
+    let table = link_table(state, host, number);
+    let has = |key: &str| table.as_ref().is_some_and(|table| state.text.literal(table, key).is_some());
+    let subnet_has = |key: &str| table.as_ref().is_some_and(|table| subnet_has(state, table, key));
+    let is_wanted = match key {
+        LinkKey::Port => kind == "ethernet" || kind == "wifi",
+        LinkKey::Members | LinkKey::Mode => kind == "bond",
+        LinkKey::Over => kind == "vlan",
+        LinkKey::Name => kind == "bond" || kind == "vlan",
+        LinkKey::Subnet => state.text.names("subnet").len() > 1,
+        LinkKey::Address => {
+            subnet_has("prefix") && !has("address") && !rows::has_field(state, host, "address")
+        }
+        LinkKey::Address6 => {
+            subnet_has("prefix6") && !has("address6") && !rows::has_field(state, host, "address6")
+        }
+    };
+    is_wanted && !state.is_settled(&Topic::Link(host, number, key).id())
+}
+
+/// Whether there is another entry of hosts.
+pub(super) fn question_next(state: &State, number: usize) -> Question {
+    let id = Topic::NextHost(number).id();
+    let explanation = format!(
+        "{} With dots in it, what follows the first is the domain. {} A row of machines is one name with a range, such as \
+            gauge-{{01..12}}; machines in a file are its path, such as lamps.csv.",
+        explanation_of(HOST.key("name")),
+        explanation_of(HOST.key("rows"))
+    );
+    if !state.is_site() {
+        return Question::new(id, "What is the host called? (gauge-01, or gauge-01.capovetro.example)")
+            .explained(explanation);
+    }
+    if number == 1 {
+        return Question::new(
+            id,
+            "Which hosts are there? A name, a row of names (gauge-{01..12}), a CSV file, or none",
+        )
+        .or_none()
+        .explained(explanation);
+    }
+    Question::new(id, "Which other hosts? A name, a row of names, a CSV file, or none")
+        .proposing(Some("none".to_owned()))
+        .or_none()
+        .explained(explanation)
+}
+
+/// Takes the name of another entry of hosts.
+pub(super) fn take_next(
+    state: &mut State,
+    desk: &Desk<'_>,
+    number: usize,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    let Some(text) = reply.text else { return Ok(Vec::new()) };
+    let host = number - 1;
+    if rows::is_file(text) {
+        return rows::take_file(state, desk, host, Path::new(text));
+    }
+    let before = desk.judge(state.text.as_str()).site.machines.len();
+    let common = TablePath::top("common");
+    let mut told = Vec::new();
+    let mut name = text;
+    if let Some((label, domain)) = text.split_once('.')
+        && !text.contains('{')
+    {
+        let has_domain = state.text.string(&common, "domain");
+        if has_domain.as_deref().is_none_or(|known| known == domain) {
+            name = label;
+            if has_domain.is_none() {
+                told.extend(put(state, desk, &common, "domain", &quoted(domain), reply)?);
+                told.push(format!("the domain is {domain}"));
+            }
+        } else {
+            return Err(Refusal::new(
+                format!(
+                    "{text} has a dot in it; the domain of the machines is {}.",
+                    has_domain.unwrap_or_default()
+                ),
+                "reply with the name before the first dot",
+            )
+            .proposing(label));
+        }
+    }
+    told.extend(put(state, desk, &table_of(host), "name", &quoted(name), reply)?);
+    let after = desk.judge(state.text.as_str()).site.machines.len();
+    state.counts.insert(host, after.saturating_sub(before).max(1));
+    let count = state.counts.get(&host).copied().unwrap_or(1);
+    if count > 1 {
+        told.push(format!("that is {count} hosts"));
+    }
+    Ok(told)
+}
+
+fn name_of(state: &State, host: usize) -> String {
+    state.text.string(&table_of(host), "name").unwrap_or_else(|| format!("host {}", host + 1))
+}
+
+fn count_of(state: &State, host: usize) -> usize {
+    state.counts.get(&host).copied().unwrap_or(1)
+}
+
+/// Whether a host has another link.
+pub(super) fn question_link(state: &State, host: usize, number: usize) -> Question {
+    let id = Topic::NextLink(host, number).id();
+    let name = name_of(state, host);
+    let explanation = explanation_of(HOST_LINK.key("kind"));
+    if number == 1 {
+        return Question::new(id, format!("How is {name} connected?"))
+            .proposing(Some("ethernet".to_owned()))
+            .choosing(&KINDS)
+            .explained(explanation);
+    }
+    Question::new(id, format!("Has {name} another link?"))
+        .proposing(Some("none".to_owned()))
+        .choosing(&KINDS)
+        .or_none()
+        .explained(explanation)
+}
+
+/// Takes the kind of a link. The link is written once it has a name; the rows of a file have its MAC address.
+pub(super) fn take_link(
+    state: &mut State,
+    desk: &Desk<'_>,
+    host: usize,
+    number: usize,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    let kind = reply.word();
+    let is_port = kind == "ethernet" || kind == "wifi";
+    if number != 1 || !is_port || !rows::has_field(state, host, "mac") {
+        return Ok(Vec::new());
+    }
+    let name = free_link_name(state, host, if kind == "wifi" { "wifi" } else { "lan" });
+    let table = begin_link(state, host, number, &name, true).ok_or_else(|| taken_name(&name))?;
+    if kind == "wifi" {
+        state.text.set(&table, "kind", &quoted("wifi"), None);
+    }
+    state.pass(&Topic::Link(host, number, LinkKey::Port).id());
+    settle_link(state, desk, host, number, reply)
+}
+
+/// The question about a link.
+pub(super) fn question(state: &State, desk: &Desk<'_>, host: usize, number: usize, key: LinkKey) -> Question {
+    let id = Topic::Link(host, number, key).id();
+    let name = name_of(state, host);
+    let kind = kind_of(state, host, number);
+    let ask =
+        |line: String| Question::new(id.clone(), line).explained(explanation_of(HOST_LINK.key(key.name())));
+    match key {
+        LinkKey::Port => {
+            let is_row = count_of(state, host) > 1;
+            let (what, only, default) = if kind == "wifi" {
+                ("wireless interface", "its only wireless interface, whatever it is called", "wlan0")
+            } else {
+                ("port", "its only wired port, whatever it is called", "eth0")
+            };
+            let mut question = ask(format!("Which {what} of {name}?"))
+                .proposing(Some(if state.is_site() { default } else { "only" }.to_owned()))
+                .explained(
+                    "A MAC address is surest: it finds the port whatever the system calls it. A name, such as enp1s0, is right where the \
+                        system is known to call it so. The word only stands for the one port that the machine has.",
+                );
+            question.shown.push(format!("only: {only}"));
+            if !state.is_site() && kind == "ethernet" {
+                question.shown.push("wifi: its only wireless interface".to_owned());
+            }
+            question.shown.push(if is_row {
+                "a name: what the system calls it".to_owned()
+            } else {
+                "a MAC address, or what the system calls it".to_owned()
+            });
+            question
+        }
+        LinkKey::Members => {
+            ask(format!("Which ports does the bond of {name} consist of? MAC addresses or names"))
+        }
+        LinkKey::Name => {
+            let proposal = if kind == "bond" { "uplink".to_owned() } else { format!("vlan{number}") };
+            ask(format!("What is this link of {name} called?"))
+                .proposing(Some(proposal))
+                .explained("The host's system calls the link so. Up to 15 letters, digits and hyphens.")
+        }
+        LinkKey::Mode => ask(format!("How do the ports of {name} share the work?"))
+            .proposing(Some("active-backup".to_owned()))
+            .choosing(&[
+                ("active-backup", "one works, the others wait; the switch needs no settings"),
+                ("802.3ad", "all work together; the switch has to be set up for it (LACP)"),
+                ("balance-xor", "all work together by address; the switch groups the ports by hand"),
+            ]),
+        LinkKey::Over => {
+            let is_before = |of: usize, other: usize| of == host && other < number;
+            let over: Vec<&String> = state
+                .links
+                .iter()
+                .filter(|((of, other), _)| is_before(*of, *other))
+                .map(|(_, name)| name)
+                .collect();
+            ask(format!("Which link of {name} carries the tagged network?"))
+                .proposing(over.last().map(|name| (*name).clone()))
+        }
+        LinkKey::Subnet => {
+            let names = state.text.names("subnet");
+            let has_key = |name: &&String, key: &str| {
+                state.text.literal(&TablePath::named("subnet", name), key).is_some()
+            };
+            let likely = match kind.as_str() {
+                "vlan" => names.iter().find(|name| has_key(name, "vlan")),
+                "wifi" => names.iter().find(|name| has_key(name, "wifi")),
+                _ => None,
+            };
+            let choices: Vec<Choice> = names
+                .iter()
+                .map(|name| {
+                    let prefix = state.text.string(&TablePath::named("subnet", name), "prefix");
+                    Choice::new(name.clone(), prefix.unwrap_or_default())
+                })
+                .collect();
+            let proposal =
+                rows::likely_subnet(state, host).or_else(|| likely.or_else(|| names.first()).cloned());
+            let mut question = ask(format!("In which subnet is this link of {name}?")).proposing(proposal);
+            question.choices = choices;
+            question
+        }
+        LinkKey::Address | LinkKey::Address6 => {
+            let count = count_of(state, host);
+            let family = if key == LinkKey::Address { Family::V4 } else { Family::V6 };
+            let (shown, proposal) = proposal_of(state, desk, host, number, family);
+            let line = match (count, family) {
+                (1, Family::V4) => format!("Which address has {name}?"),
+                (1, Family::V6) => format!("Which IPv6 address has {name}?"),
+                (_, Family::V4) => format!("Which addresses have {name}? The first of them, or a pattern"),
+                (_, Family::V6) => {
+                    format!("Which IPv6 addresses have {name}? The first of them, or a pattern")
+                }
+            };
+            let question = ask(line).showing(shown).or_none();
+            let is_v6 = family == Family::V6;
+            question.proposing(if is_v6 && proposal.is_none() { Some("none".to_owned()) } else { proposal })
+        }
+    }
+}
+
+/// The map of the link's subnet, and the addresses that are next free.
+fn proposal_of(
+    state: &State,
+    desk: &Desk<'_>,
+    host: usize,
+    number: usize,
+    family: Family,
+) -> (Option<String>, Option<String>) {
+    let Some(table) = link_table(state, host, number) else { return (None, None) };
+    let Some(subnet) = state.text.string(&table, "subnet") else { return (None, None) };
+    let key = if family == Family::V4 { "prefix" } else { "prefix6" };
+    let prefix = state.text.string(&TablePath::named("subnet", &subnet), key);
+    let Some(prefix) = prefix.and_then(|prefix| prefix.parse::<IpNet>().ok()) else { return (None, None) };
+    let assessment = desk.judge(state.text.as_str());
+    let count = count_of(state, host);
+    let named = state.named_address.filter(|named| {
+        prefix.contains(named) && count == 1 && !assessment.site.address_uses().contains_key(named)
+    });
+    let first = named.or_else(|| free_run(&assessment.site, prefix, count));
+    let shown = state.is_site().then(|| map_line(&assessment.site, prefix));
+    (shown, first.map(|first| pattern_from(first, count)))
+}
+
+/// Takes a reply about a link.
+pub(super) fn take(
+    state: &mut State,
+    desk: &Desk<'_>,
+    (host, number): (usize, usize),
+    key: LinkKey,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    match key {
+        LinkKey::Port => take_port(state, desk, host, number, reply),
+        LinkKey::Members => take_members(state, desk, host, number, reply),
+        LinkKey::Name => take_name(state, desk, host, number, reply),
+        LinkKey::Over => {
+            let Some(table) = link_table(state, host, number) else { return Ok(Vec::new()) };
+            put(state, desk, &table, "over", &quoted(reply.word()), reply)
+        }
+        LinkKey::Subnet => {
+            let Some(table) = link_table(state, host, number) else { return Ok(Vec::new()) };
+            let mut told = put(state, desk, &table, "subnet", &quoted(reply.word()), reply)?;
+            told.extend(put_rows(state, desk, host, number, reply)?);
+            Ok(told)
+        }
+        LinkKey::Mode => {
+            let Some(table) = link_table(state, host, number) else { return Ok(Vec::new()) };
+            put(state, desk, &table, "mode", &quoted(reply.word()), reply)
+        }
+        LinkKey::Address | LinkKey::Address6 => take_address(state, desk, host, number, key, reply),
+    }
+}
+
+/// Makes the table of a link, in braces where it is short.
+fn begin_link(
+    state: &mut State,
+    host: usize,
+    number: usize,
+    name: &str,
+    is_short: bool,
+) -> Option<TablePath> {
+    let table = table_of(host).inner(&["link", name]);
+    if state.text.has(&table) {
+        return None;
+    }
+    if is_short {
+        state.text.add_braces(&table_of(host), &["link", name]);
+    } else {
+        state.text.add_table(&table);
+    }
+    state.links.insert((host, number), name.to_owned());
+    Some(table)
+}
+
+/// What follows for a link that has its name: its subnet where there is but one, and what the rows of a file have for it.
+fn settle_link(
+    state: &mut State,
+    desk: &Desk<'_>,
+    host: usize,
+    number: usize,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    let names = state.text.names("subnet");
+    let [only] = names.as_slice() else { return Ok(Vec::new()) };
+    if let Some(table) = link_table(state, host, number) {
+        state.text.set(&table, "subnet", &quoted(only), None);
+    }
+    put_rows(state, desk, host, number, reply)
+}
+
+/// Puts what the rows of a file have for the first link of their hosts.
+fn put_rows(
+    state: &mut State,
+    desk: &Desk<'_>,
+    host: usize,
+    number: usize,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    let mut told = Vec::new();
+    let Some(table) = link_table(state, host, number).filter(|_| number == 1) else { return Ok(told) };
+    for (key, value) in rows::of_link(state, host) {
+        let has_prefix = key != "address6" || subnet_has(state, &table, "prefix6");
+        if state.text.literal(&table, key).is_none() && has_prefix {
+            told.extend(put(state, desk, &table, key, &quoted(&value), reply)?);
+        }
+    }
+    Ok(told)
+}
+
+/// Whether the subnet of a link says something.
+fn subnet_has(state: &State, link: &TablePath, key: &str) -> bool {
+    let subnet = state.text.string(link, "subnet");
+    subnet.is_some_and(|name| state.text.literal(&TablePath::named("subnet", &name), key).is_some())
+}
+
+fn taken_name(name: &str) -> Refusal {
+    Refusal::new(format!("There is a link {name} already."), "reply with another name")
+}
+
+fn take_port(
+    state: &mut State,
+    desk: &Desk<'_>,
+    host: usize,
+    number: usize,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    let word = reply.word();
+    let is_wifi = kind_of(state, host, number) == "wifi" || (word == "wifi" && !state.is_site());
+    let mac = MacAddress::parse(word).ok();
+    let is_only = word == "only" || word == "wifi";
+    let base = if is_wifi { "wifi" } else { "lan" };
+    let name = match mac {
+        Some(_) => free_link_name(state, host, base),
+        None if is_only => free_link_name(state, host, base),
+        None => word.to_owned(),
+    };
+    // What was to be a MAC address is no name.
+    if mac.is_none() && word.matches([':', '-']).count() == 5 {
+        return Err(Refusal::new(
+            format!("{word} is not a MAC address."),
+            "a MAC address has six pairs of hexadecimal digits, such as 02:64:10:00:00:21",
+        ));
+    }
+    let mut refused = None;
+    if !name.is_empty() && name.chars().any(|c| c.is_whitespace() || c == ',') {
+        refused = Some(Refusal::new(
+            format!("\"{word}\" is not the name of one port."),
+            "reply with one name or one MAC address",
+        ));
+    }
+    if let Some(refusal) = refused {
+        return Err(refusal);
+    }
+    let table = begin_link(state, host, number, &name, true).ok_or_else(|| taken_name(&name))?;
+    let mut told = Vec::new();
+    if is_wifi {
+        state.text.set(&table, "kind", &quoted("wifi"), None);
+    }
+    told.extend(settle_link(state, desk, host, number, reply)?);
+    if mac.is_some() {
+        told.extend(put(state, desk, &table, "mac", &quoted(&word.to_ascii_lowercase()), reply)?);
+        told.push(format!("the link is called {name}"));
+    } else if is_only {
+        told.extend(put(state, desk, &table, "port", &quoted("only"), reply)?);
+    } else {
+        refuse_by_name(state, desk, &table)?;
+    }
+    Ok(told)
+}
+
+/// Refuses a link whose name is against a rule. Such findings stand at the name.
+fn refuse_by_name(state: &State, desk: &Desk<'_>, table: &TablePath) -> Result<(), Refusal> {
+    let after = desk.judge(state.text.as_str());
+    let Some(extent) = state.text.name_span(table) else { return Ok(()) };
+    let error = after.findings.iter().find(|finding| {
+        finding.is_in_the_way()
+            && !finding.rule.about_absence
+            && finding.place.span.meets(extent.clone().into())
+    });
+    error.map_or(Ok(()), |error| Err(refusal_of(error)))
+}
+
+/// A name that no other link of the host has.
+fn free_link_name(state: &State, host: usize, base: &str) -> String {
+    let known = state.text.keys_of(&table_of(host).inner(&["link"]));
+    let mut names = (0..).map(|number| format!("{base}{number}"));
+    names.find(|name| !known.contains(name)).unwrap_or_else(|| base.to_owned())
+}
+
+fn take_members(
+    state: &mut State,
+    desk: &Desk<'_>,
+    host: usize,
+    number: usize,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    let Some(bond) = link_table(state, host, number) else { return Ok(Vec::new()) };
+    let words = reply.words();
+    if words.len() < 2 {
+        return Err(Refusal::new(
+            format!("A bond of {} is no bond.", if words.is_empty() { "nothing" } else { "one port" }),
+            "reply with two or more MAC addresses or names, with a space between them",
+        ));
+    }
+    let mut told = Vec::new();
+    let mut members = Vec::new();
+    for word in words {
+        let mac = MacAddress::parse(word).ok();
+        let name = if mac.is_some() { free_link_name(state, host, "lan") } else { word.to_owned() };
+        let table = table_of(host).inner(&["link", &name]);
+        if state.text.has(&table) {
+            return Err(taken_name(&name));
+        }
+        if mac.is_some() {
+            state.text.add_table(&table);
+            told.extend(put(state, desk, &table, "mac", &quoted(&word.to_ascii_lowercase()), reply)?);
+        } else {
+            state.text.add_braces(&table_of(host), &["link", &name]);
+            refuse_by_name(state, desk, &table)?;
+        }
+        members.push(name);
+    }
+    let members = quoted_list(members.iter().map(String::as_str));
+    told.extend(put(state, desk, &bond, "members", &members, reply)?);
+    Ok(told)
+}
+
+fn take_name(
+    state: &mut State,
+    desk: &Desk<'_>,
+    host: usize,
+    number: usize,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    let name = reply.word();
+    let kind = kind_of(state, host, number);
+    let table = begin_link(state, host, number, name, false).ok_or_else(|| taken_name(name))?;
+    state.text.set(&table, "kind", &quoted(&kind), None);
+    let told = settle_link(state, desk, host, number, reply)?;
+    refuse_by_name(state, desk, &table)?;
+    Ok(told)
+}
+
+fn take_address(
+    state: &mut State,
+    desk: &Desk<'_>,
+    host: usize,
+    number: usize,
+    key: LinkKey,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    let Some(table) = link_table(state, host, number) else { return Ok(Vec::new()) };
+    let Some(text) = reply.text else {
+        // One family of addresses is enough.
+        let other = if key == LinkKey::Address { "prefix6" } else { "prefix" };
+        state.text.remove(&table, key.name());
+        if key == LinkKey::Address && !subnet_has(state, &table, other) {
+            return put(state, desk, &table, key.name(), &quoted("none"), reply);
+        }
+        return Ok(Vec::new());
+    };
+    let count = count_of(state, host);
+    // The first address of several stands for those behind it.
+    let pattern = match text.parse::<IpAddr>() {
+        Ok(first) if count > 1 => pattern_from(first, count),
+        _ => text.to_owned(),
+    };
+    let mut told = Vec::new();
+    if is_second_way_out(state, host, number) && state.text.literal(&table, "default_route").is_none() {
+        state.text.set(&table, "default_route", "false", None);
+        told.push("the first link leads out, so this one does not (default_route = false)".to_owned());
+    }
+    told.extend(put(state, desk, &table, key.name(), &quoted(&pattern), reply)?);
+    if pattern != text {
+        told.push(format!("that is {pattern}"));
+    }
+    Ok(told)
+}
+
+/// Whether another link of the host leads out already, and this one's subnet has a router too.
+fn is_second_way_out(state: &State, host: usize, number: usize) -> bool {
+    let has_router = |table: &TablePath| {
+        let Some(subnet) = state.text.string(table, "subnet") else { return false };
+        let subnet = TablePath::named("subnet", &subnet);
+        ["gateway", "gateway6"]
+            .iter()
+            .any(|key| state.text.string(&subnet, key).is_some_and(|at| at != "none"))
+    };
+    let leads_out = |other: usize| {
+        link_table(state, host, other).is_some_and(|table| {
+            has_router(&table)
+                && state.text.literal(&table, "default_route") != Some("false")
+                && ["address", "address6"].iter().any(|key| state.text.literal(&table, key).is_some())
+        })
+    };
+    link_table(state, host, number).is_some_and(|table| has_router(&table)) && (1..number).any(leads_out)
+}
