@@ -32,6 +32,8 @@ pub(crate) struct Arguments {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
+    /// Writes a build sheet, or goes on with one, by asking one question after another
+    Draft(DraftArguments),
     /// Checks a build sheet: what is wrong, where, and what to write instead
     Check(CheckArguments),
     /// Explains a rule with a wrong and a right example; lists or searches rules
@@ -66,6 +68,56 @@ pub(crate) enum Command {
     Man(ManArguments),
     /// Writes a sample site and runs every step on it
     Demo(DemoArguments),
+}
+
+#[derive(Debug, Args)]
+#[allow(clippy::struct_excessive_bools, reason = "each is a switch of the command line")]
+pub(crate) struct DraftArguments {
+    /// The build sheet, new or begun
+    pub(crate) sheet: PathBuf,
+
+    /// On a sheet that is there: add one of these
+    #[arg(id = "part", long = "only", value_enum, value_name = "PART")]
+    pub(crate) only: Option<DraftPart>,
+
+    /// Ask nothing: write what is known, and what is open as remarks
+    #[arg(long)]
+    pub(crate) no_questions: bool,
+
+    /// Take replies from this file, as --save-replies writes it; what it does not reply to is asked
+    #[arg(long, value_name = "FILE")]
+    pub(crate) replies: Option<PathBuf>,
+
+    /// Write the replies to this new file, to be repeated or changed
+    #[arg(long, value_name = "FILE")]
+    pub(crate) save_replies: Option<PathBuf>,
+
+    /// Ask line by line, without redrawing anything, as for screen readers
+    #[arg(long)]
+    pub(crate) plain: bool,
+
+    /// Form of the questions: text for a person; json for another front end, a question a line on stdout, a reply a line on
+    /// stdin
+    #[arg(long, value_enum, default_value = "text")]
+    pub(crate) format: Format,
+
+    #[command(flatten)]
+    pub(crate) unlock: UnlockArguments,
+}
+
+/// A part of a sheet to add to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum DraftPart {
+    /// Hosts
+    Hosts,
+    /// Appliances
+    Appliances,
+    /// Subnets
+    Subnets,
+    /// Logins
+    Accounts,
+    /// The values of secrets, in the store
+    Secrets,
 }
 
 #[derive(Debug, Args)]

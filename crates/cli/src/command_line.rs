@@ -19,7 +19,17 @@ struct Told {
     verbose: Option<&'static str>,
 }
 
-const TOLD: [Told; 26] = [
+const TOLD: [Told; 27] = [
+    Told {
+        command: &["draft"],
+        examples: &[
+            ("draft gauge.toml", "a new sheet, by answering questions"),
+            ("draft harbor.toml --only hosts", "add hosts to a sheet"),
+            ("draft gauge.toml --save-replies gauge.replies", "also keep the replies, to be repeated"),
+            ("draft mole.toml --replies gauge.replies --no-questions", "repeat them without a terminal"),
+        ],
+        verbose: None,
+    },
     Told {
         command: &["check"],
         examples: &[

@@ -65,7 +65,9 @@ pub(crate) fn answer(error: &clap::Error) -> Option<String> {
         "passwd" | "password" | "passwords" | "secrets" | "store" | "encrypt" | "decrypt" | "keygen" => {
             ("secret COMMAND SHEET", "manages the secrets of a sheet")
         }
-        "example" | "sample" | "init" | "new" | "tutorial" => ("demo", "writes a sample site to start from"),
+        "init" | "new" | "wizard" | "ask" | "interview" | "questions" | "begin" | "setup" | "configure"
+        | "create" => ("draft SHEET", "writes a sheet by asking"),
+        "example" | "sample" | "tutorial" => ("demo", "writes a sample site to start from"),
         _ => return None,
     };
     Some(format!("there is no command `{word}`; `impostazione {command}` {does}"))

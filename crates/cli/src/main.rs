@@ -7,6 +7,7 @@ mod completing;
 mod edited_files;
 mod exit;
 mod familiar_words;
+mod line_input;
 mod network_secrets;
 mod only;
 mod question;
@@ -41,6 +42,7 @@ fn main() -> ExitCode {
         terminal::leave_notes_out();
     }
     let result = match arguments.command {
+        Command::Draft(draft) => commands::draft::run(&draft, arguments.quiet),
         Command::Check(check) => commands::check::run(&check, arguments.quiet, arguments.verbose),
         Command::Explain(explain) => commands::explain::run(&explain),
         Command::Renumber(renumber) => commands::renumber::run(&renumber, arguments.quiet),

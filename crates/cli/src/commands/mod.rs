@@ -4,6 +4,7 @@ pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod completions;
 pub(crate) mod demo;
+pub(crate) mod draft;
 pub(crate) mod explain;
 pub(crate) mod inspect;
 mod json;

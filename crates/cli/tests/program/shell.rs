@@ -44,7 +44,7 @@ fn each_command_has_a_page_and_the_sheet_has_one() {
     page.keep();
     let sheet = workspace.run(&["man", "sheet"]);
     assert!(sheet.stdout.contains("hypervisor_network") && sheet.stdout.contains(".SH [SUBNET.NAME]"));
-    assert_eq!(workspace.tree("man").len(), 28);
+    assert_eq!(workspace.tree("man").len(), 29);
     assert!(workspace.exists("man/man1/impostazione-secret-enter.1"));
 }
 
