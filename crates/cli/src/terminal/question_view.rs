@@ -34,12 +34,16 @@ fn choices(question: &Question) -> String {
     text
 }
 
-/// The question itself, with what an empty reply means.
+/// The question itself, in lines of its own.
 pub(crate) fn question_line(question: &Question) -> String {
-    let line = harmless(&question.line);
+    textwrap::fill(&harmless(&question.line), wrapping(width())) + "\n"
+}
+
+/// What stands before the reply: what an empty one means.
+pub(crate) fn question_prompt(question: &Question) -> String {
     match &question.proposal {
-        Some(proposal) => format!("{line} [{}]", harmless(proposal)),
-        None => line,
+        Some(proposal) => format!("[{}] >", harmless(proposal)),
+        None => ">".to_owned(),
     }
 }
 

@@ -21,6 +21,7 @@ mod comparing;
 mod comparing_keys;
 mod counts_at_random;
 mod cut_off;
+mod drafting;
 mod each_rule;
 mod environment;
 mod first_tries;

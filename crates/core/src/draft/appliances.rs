@@ -562,18 +562,17 @@ fn take_property(
             return put(state, desk, &answers, id, &quoted(reply.word()), reply);
         };
         let mut tried = state.clone();
-        return match put(&mut tried, desk, &answers, id, &format!("{{ {take} }}"), reply) {
-            Ok(told) => {
-                *state = tried;
-                Ok(told)
-            }
-            // Of several values all are meant, where nothing else is said.
-            Err(refusal) if !take.contains("nth") && !take.contains("join") => {
-                put(state, desk, &answers, id, &format!("{{ {take}, join = \",\" }}"), reply)
-                    .map_err(|_| refusal)
-            }
-            Err(refusal) => Err(refusal),
+        let told = put(&mut tried, desk, &answers, id, &format!("{{ {take} }}"), reply)?;
+        let Some(refusal) = still_open(&tried, desk, index, id) else {
+            *state = tried;
+            return Ok(told);
         };
+        if take.contains("nth") || take.contains("join") {
+            return Err(refusal);
+        }
+        // Of several values all are meant, where nothing else is said.
+        let told = put(state, desk, &answers, id, &format!("{{ {take}, join = \",\" }}"), reply)?;
+        return still_open(state, desk, index, id).map_or(Ok(told), Err);
     }
     let name = name_of(state, index);
     let stem = name.split('{').next().unwrap_or_default().trim_end_matches('-').to_owned();
@@ -590,6 +589,17 @@ fn take_property(
         state.typed_secrets.push(secret.clone());
     }
     put(state, desk, &answers, id, &format!("{{ secret = {} }}", quoted(&secret)), reply)
+}
+
+/// Why an answer does not answer its property: what it takes is not there, or it is not said which.
+fn still_open(state: &State, desk: &Desk<'_>, index: usize, id: &str) -> Option<Refusal> {
+    let span = state.text.span(&table_of(index).inner(&["answer"]), id)?;
+    let assessment = desk.judge(state.text.as_str());
+    let error = assessment
+        .findings
+        .iter()
+        .find(|finding| finding.is_in_the_way() && finding.place.span.meets(span.clone().into()));
+    error.map(super::put::refusal_of)
 }
 
 /// What `take address of signal-tower toward quay` is in a sheet, without its braces.

@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::thread;
 
 use impostazione_core::draft::{Interview, Outcome, Question};
-use inquire::ui::RenderConfig;
+use inquire::ui::{RenderConfig, Styled};
 use inquire::{InquireError, Text};
 use rustix::termios::{OptionalActions, Termios, tcgetattr, tcsetattr};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
@@ -15,7 +15,7 @@ use super::Ending;
 use super::keep::{Kept, SheetFile, keep};
 use crate::exit::Failure;
 use crate::line_input::{Line, LineInput};
-use crate::terminal::{self, question_line, show_before, show_refusal, show_said};
+use crate::terminal::{self, question_line, question_prompt, show_before, show_refusal, show_said};
 
 /// How many lines of a long text are shown at a time.
 const PAGE: usize = 18;
@@ -172,7 +172,8 @@ fn wants_to_keep(file: &SheetFile, keys: &mut Keys) -> Result<Option<bool>, Fail
 impl Keys {
     /// Reads one reply.
     fn read(&mut self, question: &Question) -> Result<Typed, Failure> {
-        let line = question_line(question);
+        terminal::tell(&question_line(question));
+        let line = question_prompt(question);
         match self {
             Self::Plain(input) => {
                 terminal::tell(&format!("{line} "));
@@ -192,7 +193,8 @@ impl Keys {
                     let begun = words.iter().filter(|word| !typed.is_empty() && word.starts_with(typed));
                     Ok(begun.cloned().collect::<Vec<String>>())
                 };
-                let prompt = Text::new(&line).with_render_config(RenderConfig::empty());
+                let prompt = Text::new(&line)
+                    .with_render_config(RenderConfig::empty().with_prompt_prefix(Styled::new("")));
                 let prompt =
                     if question.choices.is_empty() { prompt } else { prompt.with_autocomplete(completing) };
                 match prompt.prompt() {

@@ -1,0 +1,505 @@
+//! A sheet is drafted by answering questions: at a terminal, from a file of replies, and by another program.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::io::Write as _;
+use std::process::Stdio;
+
+use rexpect::process::{Signal, WaitStatus};
+use rexpect::session::{PtySession, spawn_command};
+use rustix::termios::{LocalModes, tcgetattr};
+use serde_json::Value;
+
+use crate::support::{KEY, Run, Workspace};
+
+/// The longest that a question is waited for, in milliseconds.
+const PATIENCE: u64 = 30_000;
+
+/// What is asked for one small host, and what is replied. Eight replies are empty.
+const ONE_HOST: [(&str, &str); 14] = [
+    ("What do you prepare? [host]", ""),
+    ("Which keyboard layout does its console have?", "it"),
+    ("What is the host's address, with its mask?", "10.64.10.21/255.255.255.0"),
+    ("Which router leads out? [10.64.10.1]", ""),
+    ("Which addresses does a DHCP server lease?", "10.64.10.200-10.64.10.239"),
+    ("Which DNS servers", "10.64.10.53 10.64.10.54"),
+    ("Which time servers", "10.64.10.121 10.64.10.122 10.64.10.123 10.64.10.124"),
+    ("In which time zone", ""),
+    ("Who logs in on the host? A name for the login [keeper]", ""),
+    ("Which SSH public keys open keeper? Files, or a key itself [~/.ssh/id_ed25519.pub]", ""),
+    ("Which password has keeper? [none]", ""),
+    ("What is the host called?", "gauge-01.capovetro.example"),
+    ("Which port of gauge-01? [only]", ""),
+    ("Is that right?", ""),
+];
+
+/// The sheet that comes of them, but for the public key.
+const ONE_HOST_SHEET: &str = r#"format = 1
+
+[common]
+domain = "capovetro.example"
+dns = ["10.64.10.53", "10.64.10.54"]
+ntp = ["10.64.10.121", "10.64.10.122", "10.64.10.123", "10.64.10.124"]
+timezone = "Europe/Rome"
+keyboard = "it"
+
+[subnet.lan]
+prefix = "10.64.10.0/24"
+gateway = "10.64.10.1"
+dhcp_ranges = ["10.64.10.200-10.64.10.239"]
+
+[account.keeper]
+admin = true
+ssh_keys = ["KEY"]
+
+[[host]]
+name = "gauge-01"
+link.lan0 = { subnet = "lan", port = "only", address = "10.64.10.21" }
+"#;
+
+/// The sample site from nothing: gauges in a row, the signal tower with its bond, and the cluster of three from its package.
+const HARBOR: [(&str, &str); 73] = [
+    ("What do you prepare?", "site"),
+    ("What is the site called? [New]", "Capo Vetro harbor"),
+    ("What are the machines for? [production]", ""),
+    ("Which keyboard layout", "it"),
+    ("What is the first subnet called?", "quay"),
+    ("What is the address of any machine in quay", "10.64.10.11 0xffffff00"),
+    ("Which router of quay leads out? [10.64.10.1]", ""),
+    ("Which IPv6 prefix of quay?", "fd64:10::/64"),
+    ("Which IPv6 router of quay leads out? [fd64:10::1]", ""),
+    ("Which VLAN tag has quay", ""),
+    ("Which addresses of quay does a DHCP server lease?", "10.64.10.200-10.64.10.239"),
+    ("Another subnet?", "breakwater"),
+    ("What is the address of any machine in breakwater", "10.64.20.0/24"),
+    ("Which router of breakwater leads out? [10.64.20.1]", ""),
+    ("Which IPv6 prefix of breakwater?", ""),
+    ("Which VLAN tag has breakwater", "120"),
+    ("Which addresses of breakwater does a DHCP server lease?", ""),
+    ("Another subnet?", ""),
+    ("In which domain are the machines?", "capovetro.example"),
+    ("Which DNS servers", "10.64.10.53 10.64.10.54"),
+    ("In which domains are short names looked up? [capovetro.example]", ""),
+    ("Which time servers", "10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example"),
+    ("In which time zone", "rome"),
+    ("In which time zone are they? A city will do [Europe/Rome]", ""),
+    ("Which language and formats do the hosts have? [C.UTF-8]", ""),
+    ("Make SSH host keys now", "yes"),
+    ("Who logs in on the hosts?", "keeper"),
+    ("Who is keeper? The full name", "Harbor keeper"),
+    ("May keeper become root? [yes]", ""),
+    ("Which SSH public keys open keeper?", "keys/keeper.pub"),
+    ("Which password has keeper?", "made-up"),
+    ("One password of keeper for all hosts, or one for each? [machine]", ""),
+    ("On which hosts is keeper?", ""),
+    ("Another login?", "pilot"),
+    ("Who is pilot? The full name", "Pilot on duty"),
+    ("May pilot become root? [no]", ""),
+    ("Which SSH public keys open pilot?", "keys/pilot.pub"),
+    ("Which password has pilot? [none]", ""),
+    ("On which hosts is pilot?", "signal-tower"),
+    ("Another login?", ""),
+    ("Which hosts are there?", "gauge-{01..05}"),
+    ("How is gauge-{01..05} connected? [ethernet]", ""),
+    ("Which port of gauge-{01..05}? [eth0]", ""),
+    ("In which subnet is this link of gauge-{01..05}? [quay]", ""),
+    ("The first of them, or a pattern", "10.64.10.11"),
+    ("Which IPv6 addresses have gauge-{01..05}?", "none"),
+    ("Has gauge-{01..05} another link? [none]", ""),
+    ("Which other hosts?", "signal-tower"),
+    ("How is signal-tower connected?", "bond"),
+    ("What is this link of signal-tower called? [uplink]", ""),
+    ("Which ports does the bond of signal-tower consist of?", "02:64:10:00:00:21 02:64:10:00:00:22"),
+    ("How do the ports of signal-tower share the work? [active-backup]", ""),
+    ("In which subnet is this link of signal-tower? [quay]", ""),
+    ("Which address has signal-tower?", "10.64.10.31"),
+    ("Which IPv6 address has signal-tower?", "fd64:10::31"),
+    ("Has signal-tower another link?", "vlan"),
+    ("What is this link of signal-tower called?", "radar"),
+    ("Which link of signal-tower carries the tagged network? [uplink]", ""),
+    ("In which subnet is this link of signal-tower? [breakwater]", ""),
+    ("Which address has signal-tower?", "10.64.20.31"),
+    ("Has signal-tower another link?", ""),
+    ("Which other hosts?", ""),
+    ("Which appliances are there?", "logbook-{1..3}"),
+    ("Which package is logbook-{1..3} made from?", "packages/logbook.ova"),
+    ("Which size has logbook-{1..3}? [trial]", "small"),
+    ("Do you accept this license of logbook-{1..3}?", "accept"),
+    ("In which subnet is the network \"Management\" of logbook-{1..3}? [quay]", ""),
+    ("What does the hypervisor call the network of quay?", "quay-110"),
+    ("Which addresses have logbook-{1..3}?", "10.64.10.61"),
+    ("Do logbook-{1..3} work together as a cluster? Its name, or none [logbook]", ""),
+    ("At which shared address does one of them always answer?", "10.64.10.60"),
+    ("(clock)?", "take address of signal-tower toward quay"),
+    ("(admin.password)? [made-up]", ""),
+];
+
+/// A workspace in which the user has a public key.
+fn workspace() -> Workspace {
+    let workspace = Workspace::new();
+    let ssh = workspace.state().join(".ssh");
+    fs::create_dir(&ssh).unwrap();
+    fs::write(ssh.join("id_ed25519.pub"), workspace.read("keys/keeper.pub")).unwrap();
+    workspace
+}
+
+/// The program at a terminal of 80 columns, beginning with `draft`.
+fn at_terminal(workspace: &Workspace, arguments: &[&str]) -> PtySession {
+    let mut command = workspace.command_of("sh");
+    command.args(["-c", "stty cols 80 rows 40 && exec \"$0\" draft \"$@\""]);
+    command.arg(assert_cmd::cargo::cargo_bin("impostazione")).args(arguments);
+    command.env("TERM", "xterm").env("NO_COLOR", "1").env("USER", "keeper").env_remove("SUDO_USER");
+    command.env("TZ", "Europe/Rome");
+    spawn_command(command, Some(PATIENCE)).unwrap()
+}
+
+/// Waits for each question, and replies.
+fn talk(session: &mut PtySession, replies: &[(&str, &str)]) {
+    for (question, reply) in replies {
+        wait_for(session, question);
+        session.send_line(reply).unwrap();
+    }
+}
+
+/// Waits for a question, and for the proposal in its next line, where one stands behind it here.
+fn wait_for(session: &mut PtySession, question: &str) {
+    let (line, proposal) = match question.split_once(" [") {
+        Some((line, proposal)) => (line, format!("[{proposal} >")),
+        None => (question, ">".to_owned()),
+    };
+    for part in [line, &proposal] {
+        session.exp_string(part).unwrap_or_else(|error| panic!("{question}: {error}"));
+    }
+}
+
+/// Replies whether values are put into the store now.
+fn answer_yes_or_no(session: &mut PtySession, reply: &str) {
+    session.exp_string("in its encrypted store. Put them there now?").unwrap();
+    session.send_line(reply).unwrap();
+}
+
+/// How the program has ended, with what it has said since.
+fn end(mut session: PtySession) -> (Option<i32>, String) {
+    let said = session.exp_eof().unwrap();
+    match session.process().wait().unwrap() {
+        WaitStatus::Exited(_, code) => (Some(code), said),
+        _ => (None, said),
+    }
+}
+
+fn one_host_sheet(workspace: &Workspace) -> String {
+    ONE_HOST_SHEET.replace("KEY", workspace.read("keys/keeper.pub").trim())
+}
+
+/// Whether lines are typed as usual: with an echo or without, but a line at a time, and with Ctrl-C.
+fn is_sane(session: &PtySession) -> bool {
+    let terminal = session.process().get_file_handle().unwrap();
+    let modes = tcgetattr(&terminal).unwrap().local_modes;
+    modes.contains(LocalModes::ICANON | LocalModes::ISIG)
+}
+
+#[test]
+fn one_small_host_takes_fourteen_replies() {
+    for manner in [&["gauge.toml", "--plain"][..], &["gauge.toml"]] {
+        let workspace = workspace();
+        let mut session = at_terminal(&workspace, manner);
+        talk(&mut session, &ONE_HOST);
+        let (code, said) = end(session);
+        assert_eq!(code, Some(0), "{said}");
+        assert!(said.contains("gauge.toml: written"), "{said}");
+        assert_eq!(workspace.read("gauge.toml"), one_host_sheet(&workspace), "{manner:?}");
+        let check = workspace.run(&["check", "gauge.toml", "--reject", "warning"]);
+        assert_eq!(check.code, 0, "{}{}", check.stdout, check.stderr);
+    }
+}
+
+#[test]
+fn the_harbor_is_drafted_from_nothing_and_gives_the_files_of_the_sample_site() {
+    let workspace = Workspace::demo();
+    let mut session = at_terminal(&workspace, &["new.toml", "--plain"]);
+    talk(&mut session, &HARBOR);
+    talk(&mut session, &[("Which other appliances?", ""), ("Is that right?", "accept")]);
+    // The sample site's own store is used in place of a new one.
+    answer_yes_or_no(&mut session, "n");
+    let (code, said) = end(session);
+    assert_eq!(code, Some(0), "{said}");
+    fs::copy(workspace.path().join("harbor.secrets.age"), workspace.path().join("new.secrets.age")).unwrap();
+    let sheet = workspace.read("new.toml");
+    let mut again = at_terminal(&workspace, &["new.toml", "--plain"]);
+    talk(&mut again, &[("Is that right?", "accept")]);
+    answer_yes_or_no(&mut again, "n");
+    assert_eq!(end(again).0, Some(0));
+    assert_eq!(workspace.read("new.toml"), sheet, "drafting again changes nothing");
+    for (sheet, into) in [("harbor.toml", "of-the-sample"), ("new.toml", "of-the-draft")] {
+        let run =
+            workspace.run(&["render", sheet, "--into", into, "--only", "gauge-*", "--only", "logbook-*"]);
+        assert_eq!(run.code, 0, "{sheet}: {}{}", run.stdout, run.stderr);
+    }
+    let sample: BTreeMap<_, _> = workspace.tree("of-the-sample").into_iter().collect();
+    let draft: BTreeMap<_, _> = workspace.tree("of-the-draft").into_iter().collect();
+    let mut compared = 0;
+    for (path, content) in &draft {
+        let is_shared =
+            ["gauge-06", "site", "files.json", "known_hosts"].iter().any(|part| path.starts_with(part));
+        if is_shared {
+            continue;
+        }
+        assert_eq!(sample.get(path), Some(content), "{path}");
+        compared += 1;
+    }
+    assert!(compared > 50, "{compared}");
+    assert!(draft.keys().any(|path| path.starts_with("logbook-3/")));
+}
+
+#[test]
+fn ctrl_c_asks_whether_to_keep_what_there_is() {
+    for (word, is_kept) in [("", true), ("no", false)] {
+        let workspace = workspace();
+        let mut session = at_terminal(&workspace, &["gauge.toml", "--plain"]);
+        talk(&mut session, &ONE_HOST[..5]);
+        wait_for(&mut session, "Which DNS servers");
+        session.send_control('c').unwrap();
+        talk(&mut session, &[("Keep what there is in gauge.toml?", "go on"), ("Which DNS servers", "?")]);
+        session.exp_string("In the sheet: dns =").unwrap();
+        session.send_control('c').unwrap();
+        talk(&mut session, &[("Keep what there is in gauge.toml?", word)]);
+        let (code, said) = end(session);
+        assert_eq!(code, Some(1), "{said}");
+        assert_eq!(workspace.exists("gauge.toml"), is_kept);
+        if is_kept {
+            assert!(said.contains("open: common.dns"), "{said}");
+            let left = workspace.read("gauge.toml");
+            assert!(left.contains("#? dns = [\"10.64.10.53\", \"10.64.10.54\"]"), "{left}");
+            // Later it goes on where it was left.
+            let mut later = at_terminal(&workspace, &["gauge.toml", "--plain"]);
+            talk(&mut later, &[("Which DNS servers", "10.64.10.53 10.64.10.54")]);
+            talk(&mut later, &[("Which time servers", ONE_HOST[6].1), ("In which time zone", "")]);
+            wait_for(&mut later, "Who logs in on the hosts?");
+            later.send_line("leave").unwrap();
+            assert_eq!(end(later).0, Some(1));
+            let later = workspace.read("gauge.toml");
+            assert!(later.contains("dns = [\"10.64.10.53\", \"10.64.10.54\"]\n"), "{later}");
+            assert!(!later.contains("#? dns"), "{later}");
+        }
+    }
+}
+
+/// Whatever ends the program at whatever question, the sheet is the old one or one that can be gone on with, and the terminal is
+/// as it was. Only what is drawn cannot be taken back by a program that is killed outright.
+#[test]
+fn a_hang_up_or_a_kill_at_any_question_tears_nothing() {
+    for (signal, manner) in [
+        (Signal::SIGHUP, &["gauge.toml"][..]),
+        (Signal::SIGTERM, &["gauge.toml"]),
+        (Signal::SIGTERM, &["gauge.toml", "--plain"]),
+        (Signal::SIGKILL, &["gauge.toml", "--plain"]),
+    ] {
+        for answered in 0..ONE_HOST.len() - 1 {
+            let workspace = workspace();
+            let mut session = at_terminal(&workspace, manner);
+            talk(&mut session, &ONE_HOST[..answered]);
+            wait_for(&mut session, ONE_HOST[answered].0);
+            session.process_mut().kill(signal).unwrap();
+            assert!(is_sane(&session), "{signal} after {answered}");
+            if !workspace.exists("gauge.toml") {
+                assert!(signal == Signal::SIGKILL || answered == 0, "{signal} after {answered}");
+                continue;
+            }
+            let left = workspace.read("gauge.toml");
+            assert!(left.starts_with("format = 1\n") && left.ends_with('\n'), "{left}");
+            let check = workspace.run(&["check", "gauge.toml", "--format", "json"]);
+            let report: Value = serde_json::from_str(&check.stdout).unwrap();
+            let is_torn = report["findings"].as_array().unwrap().iter().any(|one| one["rule"] == "syntax");
+            assert!(!is_torn, "{signal} after {answered}: {left}");
+            let names: Vec<String> = fs::read_dir(workspace.path())
+                .unwrap()
+                .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
+                .filter(|name| name.starts_with('.'))
+                .collect();
+            assert!(names.is_empty(), "{names:?}");
+        }
+    }
+}
+
+#[test]
+fn a_wrong_reply_is_said_at_once_and_asked_again() {
+    let workspace = workspace();
+    let mut session = at_terminal(&workspace, &["gauge.toml", "--plain"]);
+    talk(&mut session, &ONE_HOST[..3]);
+    talk(&mut session, &[("Which router leads out? [10.64.10.1]", "10.64.2.1")]);
+    let said = session.exp_string("Which router leads out?").unwrap();
+    assert!(said.contains("error: The gateway 10.64.2.1 is not in subnet lan (10.64.10.0/24)."), "{said}");
+    assert!(said.contains("(gateway-outside-subnet)") && said.contains("fix: "), "{said}");
+    session.send_line("back").unwrap();
+    talk(&mut session, &ONE_HOST[2..]);
+    assert_eq!(end(session).0, Some(0));
+    assert_eq!(workspace.read("gauge.toml"), one_host_sheet(&workspace));
+}
+
+#[test]
+fn secrets_are_typed_unseen_into_a_store_that_is_made() {
+    let workspace = workspace();
+    let mut session = at_terminal(&workspace, &["gauge.toml", "--plain"]);
+    talk(&mut session, &ONE_HOST[..10]);
+    talk(&mut session, &[("Which password has keeper?", "typed")]);
+    talk(&mut session, &ONE_HOST[11..]);
+    answer_yes_or_no(&mut session, "y");
+    let said = session.exp_string("Value of the secret keeper-login:").unwrap();
+    assert!(said.contains("Keep") && said.contains(".config/impostazione/gauge.key safe"), "{said}");
+    session.send_line("Ru6-tide-Winch-52").unwrap();
+    session.exp_string("Repeat").unwrap();
+    session.send_line("Ru6-tide-Winch-52").unwrap();
+    let (code, said) = end(session);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(!said.contains("Winch"), "{said}");
+    assert!(!workspace.read("gauge.toml").contains("Winch"));
+    let key = workspace.state().join(".config/impostazione/gauge.key");
+    let check = workspace.run(&["check", "gauge.toml", "--key", key.to_str().unwrap()]);
+    assert_eq!(check.code, 0, "{}{}", check.stdout, check.stderr);
+}
+
+#[test]
+fn replies_are_kept_and_repeated_without_a_terminal() {
+    let workspace = workspace();
+    let mut session = at_terminal(&workspace, &["gauge.toml", "--plain", "--save-replies", "gauge.replies"]);
+    talk(&mut session, &ONE_HOST);
+    assert_eq!(end(session).0, Some(0));
+    let replies = workspace.read("gauge.replies");
+    assert!(replies.contains("\"subnet.lan.gateway\" = \"10.64.10.1\""), "{replies}");
+    let run = workspace.run(&["draft", "again.toml", "--replies", "gauge.replies", "--no-questions"]);
+    assert_eq!(run.code, 0, "{}{}", run.stdout, run.stderr);
+    assert_eq!(workspace.read("again.toml"), workspace.read("gauge.toml"));
+    // What the rules refuse is said by the question's name, and nothing is written.
+    workspace.write("wrong.replies", replies.replace("= \"10.64.10.1\"", "= \"10.64.11.1\""));
+    let run = workspace.run(&["draft", "wrong.toml", "--replies", "wrong.replies", "--no-questions"]);
+    assert_eq!(run.code, 1);
+    assert!(run.stderr.contains("the reply \"10.64.11.1\" to subnet.lan.gateway: "), "{}", run.stderr);
+    assert!(!workspace.exists("wrong.toml"));
+    // What is missing is open, and what was not asked for is named.
+    let fewer: String = replies
+        .lines()
+        .filter(|line| !line.contains("dns"))
+        .fold(String::new(), |text, line| text + line + "\n");
+    workspace.write("fewer.replies", fewer + "\"host.9\" = \"nobody\"\n");
+    let run = workspace.run(&["draft", "fewer.toml", "--replies", "fewer.replies", "--no-questions"]);
+    assert_eq!(run.code, 1);
+    assert!(run.stderr.contains("open: common.dns\n"), "{}", run.stderr);
+    assert!(run.stderr.contains("not asked for: host.9"), "{}", run.stderr);
+    assert!(workspace.read("fewer.toml").contains("#? dns = "));
+}
+
+#[test]
+fn without_a_terminal_what_is_open_is_written_as_remarks() {
+    let workspace = workspace();
+    let run = workspace.run(&["draft", "gauge.toml"]);
+    assert_eq!(run.code, 1);
+    assert!(run.stderr.contains("there is no terminal to ask on"), "{}", run.stderr);
+    let text = workspace.read("gauge.toml");
+    assert!(text.contains("#? timezone = \"Europe/Rome\"  # Time zone"), "{text}");
+    assert!(text.contains("#? [[host]]"), "{text}");
+    let again = workspace.run(&["draft", "gauge.toml", "--no-questions"]);
+    assert_eq!((again.code, workspace.read("gauge.toml")), (1, text));
+}
+
+/// The lines that another front end gets for these that it writes.
+fn by_lines(workspace: &Workspace, arguments: &[&str], lines: &[&str]) -> (Run, Vec<Value>) {
+    let mut child = workspace
+        .command(&[&["draft"], arguments, &["--format", "json"]].concat())
+        .env("USER", "keeper")
+        .env("TZ", "Europe/Rome")
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    child.stdin.take().unwrap().write_all(lines.concat().as_bytes()).unwrap();
+    let run = Run::from(child.wait_with_output().unwrap());
+    let said = run.stdout.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    (run, said)
+}
+
+#[test]
+fn another_front_end_asks_line_by_line() {
+    let workspace = workspace();
+    let replies: Vec<String> =
+        ONE_HOST.iter().map(|(_, reply)| format!("{}\n", serde_json::json!({"reply": reply}))).collect();
+    let mut lines: Vec<&str> = replies.iter().map(String::as_str).collect();
+    lines.insert(3, "{\"reply\":\"10.64.2.1\"}\n");
+    lines.insert(3, "{\"reply\":\"?\"}\n");
+    lines.insert(3, "nonsense\n");
+    let (run, said) = by_lines(&workspace, &["gauge.toml"], &lines);
+    assert_eq!(run.code, 0, "{}{}", run.stdout, run.stderr);
+    assert!(said.iter().all(|line| line["format"] == 1));
+    let kinds: Vec<&str> = said.iter().map(|line| line["kind"].as_str().unwrap()).collect();
+    assert_eq!(
+        kinds[6..14],
+        ["asked", "refused", "asked", "explained", "asked", "refused", "asked", "taken"]
+    );
+    assert_eq!(said[6]["id"], "subnet.lan.gateway");
+    assert_eq!(said[6]["proposal"], "10.64.10.1");
+    assert_eq!(said[11]["rule"], "gateway-outside-subnet");
+    let last = said.last().unwrap();
+    assert_eq!(
+        (&last["kind"], &last["outcome"], &last["errors"]),
+        (&"ended".into(), &"accepted".into(), &0.into())
+    );
+    assert_eq!(workspace.read("gauge.toml"), one_host_sheet(&workspace));
+    // Where the replies end, what there is is kept.
+    let (run, said) = by_lines(&workspace, &["begun.toml"], &lines[..3]);
+    assert_eq!(run.code, 1);
+    assert_eq!(said.last().unwrap()["outcome"], "left");
+    assert!(workspace.read("begun.toml").contains("prefix = \"10.64.10.0/24\""));
+}
+
+#[test]
+fn a_part_is_added_to_a_sheet_that_is_there() {
+    let workspace = Workspace::demo();
+    let before = workspace.read("harbor.toml");
+    let mut session = at_terminal(&workspace, &["harbor.toml", "--only", "hosts", "--plain"]);
+    talk(
+        &mut session,
+        &[
+            ("Which other hosts?", "buoy-{1..2}"),
+            ("How is buoy-{1..2} connected?", ""),
+            ("Which port of buoy-{1..2}?", ""),
+            ("In which subnet is this link of buoy-{1..2}? [quay]", ""),
+            ("Which addresses have buoy-{1..2}? The first of them, or a pattern [10.64.10.{17..18}]", ""),
+            ("Which IPv6 addresses", "none"),
+            ("Has buoy-{1..2} another link?", ""),
+            ("Which other hosts?", ""),
+            ("Is that right?", "accept"),
+        ],
+    );
+    answer_yes_or_no(&mut session, "y");
+    let (code, said) = end(session);
+    assert_eq!(code, Some(0), "{said}");
+    let after = workspace.read("harbor.toml");
+    let added = "[[host]]\nname = \"buoy-{1..2}\"\nlink.eth0 = { subnet = \"quay\", address = \"10.64.10.{17..18}\" }\n";
+    assert!(after.contains(added), "{after}");
+    assert_eq!(after.replace(&format!("\n{added}"), ""), before);
+    let check = workspace.run(&["check", "harbor.toml", "--key", KEY]);
+    assert_eq!(check.code, 0, "{}{}", check.stdout, check.stderr);
+}
+
+#[test]
+fn what_cannot_be_drafted_is_said() {
+    let workspace = workspace();
+    workspace.write("torn.toml", "format = 1\n[common\n");
+    for (arguments, code, part) in [
+        (&["torn.toml", "--no-questions"][..], 3, "is not TOML"),
+        (&["nowhere/gauge.toml", "--no-questions"], 3, "the folder nowhere does not exist"),
+        (&["gauge.toml", "--only", "hosts", "--no-questions"], 2, "does not exist yet"),
+        (
+            &["gauge.toml", "--replies", "nothing.replies", "--no-questions"],
+            3,
+            "nothing.replies cannot be used",
+        ),
+        (&["gauge.toml", "--replies", "harbor.toml", "--no-questions"], 3, "is not a file of replies"),
+        (&["packages/logbook.ova", "--no-questions"], 2, "is a package, not a sheet"),
+    ] {
+        let run = workspace.run(&[&["draft"], arguments].concat());
+        assert_eq!(run.code, code, "{arguments:?}: {}{}", run.stdout, run.stderr);
+        assert!(run.stderr.contains(part), "{arguments:?}: {}", run.stderr);
+        assert!(!workspace.exists("gauge.toml"), "{arguments:?}");
+    }
+}
