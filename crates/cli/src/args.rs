@@ -76,6 +76,11 @@ pub(crate) struct DraftArguments {
     /// The build sheet, new or begun
     pub(crate) sheet: PathBuf,
 
+    /// Begin with what is there: a root filesystem, an image, netplan files, an output, a CSV file with a row for each host, or a
+    /// package. May be repeated
+    #[arg(long, value_name = "PATH")]
+    pub(crate) from: Vec<PathBuf>,
+
     /// On a sheet that is there: add one of these
     #[arg(id = "part", long = "only", value_enum, value_name = "PART")]
     pub(crate) only: Option<DraftPart>,

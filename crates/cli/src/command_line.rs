@@ -24,6 +24,8 @@ const TOLD: [Told; 27] = [
         command: &["draft"],
         examples: &[
             ("draft gauge.toml", "a new sheet, by answering questions"),
+            ("draft mole.toml --from lamps.csv", "begin with a host for each row of a CSV file"),
+            ("draft card.toml --from /mnt/card", "begin with what a card has, and make its address static"),
             ("draft harbor.toml --only hosts", "add hosts to a sheet"),
             ("draft gauge.toml --save-replies gauge.replies", "also keep the replies, to be repeated"),
             ("draft mole.toml --replies gauge.replies --no-questions", "repeat them without a terminal"),

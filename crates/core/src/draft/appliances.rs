@@ -173,18 +173,29 @@ pub(super) fn question_next(state: &State, number: usize) -> Question {
         explanation_of(APPLIANCE.key("name"))
     );
     if !state.is_site() {
-        return Question::new(id, "What is the appliance called? (logbook)").explained(explanation);
+        let stem = state.packages.first().map(|path| stem_of(path));
+        return Question::new(id, "What is the appliance called? (logbook)")
+            .proposing(stem)
+            .explained(explanation);
     }
     let line = if number == 1 {
         "Which appliances are there? A name, a row of names (logbook-{1..3}), or none"
     } else {
         "Which other appliances? A name, a row of names, or none"
     };
+    let stem = state.packages.get(number - 1).map(|path| stem_of(path));
     let has_hosts = state.text.entries("host") > 0;
     Question::new(id, line)
-        .proposing((number > 1 || has_hosts).then(|| "none".to_owned()))
+        .proposing(stem.or_else(|| (number > 1 || has_hosts).then(|| "none".to_owned())))
         .or_none()
         .explained(explanation)
+}
+
+/// A name for the appliance of a package, by the package's own.
+fn stem_of(path: &str) -> String {
+    let stem = std::path::Path::new(path).file_stem().unwrap_or_default().to_string_lossy().to_lowercase();
+    let plain: String = stem.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    plain.split('-').filter(|part| !part.is_empty()).collect::<Vec<_>>().join("-")
 }
 
 /// Takes the name of another entry of appliances.

@@ -67,6 +67,10 @@ pub(super) fn next(state: &State) -> Option<Topic> {
         if state.is_finished(&table_of(host)) {
             continue;
         }
+        let name = Topic::HostName(host);
+        if state.nameless.contains(&host) && !state.is_settled(&name.id()) {
+            return Some(name);
+        }
         if let Some(topic) = rows::next(state, host).or_else(|| next_of(state, host)) {
             return Some(topic);
         }
@@ -80,7 +84,7 @@ fn next_of(state: &State, host: usize) -> Option<Topic> {
     for number in 1..=MOST_LINKS {
         let topic = Topic::NextLink(host, number);
         let is_only = !state.is_site();
-        if is_only && number > 1 {
+        if is_only && number > 1 && !state.links.contains_key(&(host, number)) {
             return None;
         }
         if !is_only && !state.is_settled(&topic.id()) {
@@ -107,7 +111,8 @@ fn is_open(state: &State, host: usize, number: usize, key: LinkKey) -> bool {
         LinkKey::Members | LinkKey::Mode => kind == "bond",
         LinkKey::Over => kind == "vlan",
         LinkKey::Name => kind == "bond" || kind == "vlan",
-        LinkKey::Subnet => state.text.names("subnet").len() > 1,
+        // A bond or a VLAN has what makes it first.
+        LinkKey::Subnet => table.is_some() && !has("subnet") && !state.text.names("subnet").is_empty(),
         LinkKey::Address => {
             subnet_has("prefix") && !has("address") && !rows::has_field(state, host, "address")
         }
@@ -190,6 +195,22 @@ pub(super) fn take_next(
         told.push(format!("that is {count} hosts"));
     }
     Ok(told)
+}
+
+/// What a host is called that was found without a name.
+pub(super) fn question_name(host: usize) -> Question {
+    Question::new(Topic::HostName(host).id(), "What is the host called that was read? (gauge-01)")
+        .explained(explanation_of(HOST.key("name")))
+}
+
+/// Takes the name of a host that was found without one.
+pub(super) fn take_host_name(
+    state: &mut State,
+    desk: &Desk<'_>,
+    host: usize,
+    reply: Reply<'_>,
+) -> Result<Vec<String>, Refusal> {
+    put(state, desk, &table_of(host), "name", &quoted(reply.word()), reply)
 }
 
 fn name_of(state: &State, host: usize) -> String {

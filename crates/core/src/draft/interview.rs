@@ -1,6 +1,8 @@
 //! The interview: the next question, what becomes of a reply, and the way back.
 
 use super::desk::Desk;
+use super::found::FoundHost;
+use super::found_entries::write_hosts;
 use super::opening::{Start, state_of};
 use super::put::Reply;
 use super::question::{Choice, Outcome, Question, Refusal};
@@ -131,6 +133,41 @@ impl<'d> Interview<'d> {
         self.take(&question, &wanted, literal.is_none() && wanted == "none")
     }
 
+    /// Takes in hosts that are there already, before the first question. Says what was taken, and what was not.
+    pub fn add_found(&mut self, hosts: &[FoundHost]) -> Vec<String> {
+        self.state.is_resumed = true;
+        write_hosts(&mut self.state, hosts)
+    }
+
+    /// Takes in a CSV file with a row for each host, by its path from the sheet's folder on.
+    pub fn add_rows(&mut self, path: &str) -> Result<Vec<String>, Refusal> {
+        let number = self.state.text.entries("host") + 1;
+        let mut state = self.state.clone();
+        let reply = Reply { text: Some(path), insists: false };
+        let told = take(&mut state, self.desk, &Topic::NextHost(number), reply)?;
+        state.settle(&Topic::NextHost(number).id(), path);
+        state.is_resumed = true;
+        self.state = state;
+        Ok(told)
+    }
+
+    /// Takes in a package, by its path from the sheet's folder on. What its appliance is called is asked.
+    pub fn add_package(&mut self, path: &str) {
+        self.state.packages.push(path.to_owned());
+    }
+
+    /// Leaves out questions that are about more machines than were taken in, where nothing has been asked yet.
+    pub fn settle_scope(&mut self, hosts: usize, files_of_rows: usize, packages: usize) {
+        if self.state.scope.is_none() {
+            self.state.scope = match (hosts, files_of_rows, packages) {
+                (0, 0, 0) => None,
+                (1, 0, 0) => Some(Scope::Host),
+                (0, 0, 1) => Some(Scope::Appliance),
+                _ => Some(Scope::Site),
+            };
+        }
+    }
+
     /// Leaves the open question unanswered, to be told as open in the end, and goes on.
     pub fn skip(&mut self) {
         let topic = self.topic();
@@ -222,6 +259,7 @@ impl<'d> Interview<'d> {
             Topic::NextAccount(number) => accounts::question_next(state, desk, *number),
             Topic::Account(name, key) => accounts::question(state, desk, name, *key),
             Topic::NextHost(number) => hosts::question_next(state, *number),
+            Topic::HostName(host) => hosts::question_name(*host),
             Topic::RowsField(host, field) => rows::question(state, *host, *field),
             Topic::NextLink(host, number) => hosts::question_link(state, *host, *number),
             Topic::Link(host, number, key) => hosts::question(state, desk, *host, *number, *key),
@@ -265,11 +303,35 @@ fn pass_what_is_left_out(state: &mut State, desk: &Desk<'_>) {
     }
 }
 
+/// The only thing that can be replied to a question, where there is but one.
+fn only_reply(state: &State, topic: &Topic) -> Option<String> {
+    match topic {
+        Topic::Link(_, _, LinkKey::Subnet) => match state.text.names("subnet").as_slice() {
+            [only] => Some(only.clone()),
+            _ => None,
+        },
+        Topic::Appliance(index, ApplianceKey::Package) => state.packages.get(*index).cloned(),
+        _ => None,
+    }
+}
+
 /// Takes what needs no question any more, since it was said in another.
 fn take_what_follows(state: &mut State, desk: &Desk<'_>) -> Vec<String> {
     let mut told = Vec::new();
     loop {
         let topic = next_topic(state, desk);
+        if let Some(reply) = only_reply(state, &topic) {
+            let mut tried = state.clone();
+            match take(&mut tried, desk, &topic, Reply { text: Some(&reply), insists: false }) {
+                Ok(said) => {
+                    told.extend(said);
+                    *state = tried;
+                    state.pass(&topic.id());
+                    continue;
+                }
+                Err(_) => break,
+            }
+        }
         // The address of a single machine was named to say what its subnet is.
         let is_address = matches!(
             topic,
@@ -307,6 +369,7 @@ fn take(state: &mut State, desk: &Desk<'_>, topic: &Topic, reply: Reply<'_>) -> 
         Topic::NextAccount(_) => accounts::take_next(state, desk, reply),
         Topic::Account(name, key) => accounts::take(state, desk, name, *key, reply),
         Topic::NextHost(number) => hosts::take_next(state, desk, *number, reply),
+        Topic::HostName(host) => hosts::take_host_name(state, desk, *host, reply),
         Topic::RowsField(host, field) => rows::take(state, desk, *host, *field, reply),
         Topic::NextLink(host, number) => hosts::take_link(state, desk, *host, *number, reply),
         Topic::Link(host, number, key) => hosts::take(state, desk, (*host, *number), *key, reply),

@@ -9,6 +9,8 @@ mod appliances;
 mod common;
 mod desk;
 mod fields;
+mod found;
+mod found_entries;
 mod hosts;
 mod interview;
 mod known;
@@ -27,6 +29,10 @@ mod topic;
 mod zones;
 
 pub use desk::Desk;
+pub use found::{
+    FilesInMemory, FoundHost, FoundKind, FoundLink, FoundLogin, FoundSsh, HostFiles, host_from_files,
+    host_from_netplan, host_from_output,
+};
 pub use interview::{Interview, NotToml};
 pub use known::Known;
 pub use opening::Start;

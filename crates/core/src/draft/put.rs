@@ -59,7 +59,7 @@ pub(super) fn put(
         before.findings.iter().any(|known| {
             known.rule.name == finding.rule.name
                 && known.machine == finding.machine
-                && known.message == finding.message
+                && apart_from_lines(&known.message) == apart_from_lines(&finding.message)
         })
     };
     let is_elsewhere = |finding: &Finding| {
@@ -97,6 +97,13 @@ pub(super) fn put(
     );
     state.text = text;
     Ok(told)
+}
+
+/// A message without its numbers of lines, which move as the sheet grows.
+fn apart_from_lines(message: &str) -> String {
+    let mut parts = message.split("line ");
+    let first = parts.next().unwrap_or_default().to_owned();
+    parts.fold(first, |text, part| text + part.trim_start_matches(|c: char| c.is_ascii_digit()))
 }
 
 /// What a rule says, as the refusal of a reply.

@@ -56,6 +56,10 @@ pub(super) struct State {
     pub(super) counts: BTreeMap<usize, usize>,
     /// The names of links, by the index of the host and the number of the link.
     pub(super) links: BTreeMap<(usize, usize), String>,
+    /// Hosts that were found without a name, by their index.
+    pub(super) nameless: BTreeSet<usize>,
+    /// Packages that were named before their appliances are, in their order.
+    pub(super) packages: Vec<String>,
     /// The files of rows that entries of hosts are made of, by the index of the host.
     pub(super) rows: BTreeMap<usize, TakenRows>,
     /// The questions that are behind us.
@@ -81,6 +85,8 @@ impl State {
             typed_secrets: Vec::new(),
             counts: BTreeMap::new(),
             links: BTreeMap::new(),
+            nameless: BTreeSet::new(),
+            packages: Vec::new(),
             rows: BTreeMap::new(),
             settled: BTreeSet::new(),
             declined: BTreeSet::new(),

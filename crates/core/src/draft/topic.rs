@@ -86,6 +86,8 @@ pub(super) enum Topic {
     Account(String, AccountKey),
     /// Whether there is an entry of hosts of that number.
     NextHost(usize),
+    /// The name of a host that was found without one, counted from 0.
+    HostName(usize),
     /// The field of a host's rows that holds something.
     RowsField(usize, usize),
     /// Whether a host, counted from 0, has a link of that number, counted from 1.
@@ -194,6 +196,7 @@ impl Topic {
             Self::NextAccount(number) => format!("account.{number}"),
             Self::Account(name, key) => format!("account.{name}.{}", key.name()),
             Self::NextHost(number) => format!("host.{number}"),
+            Self::HostName(host) => format!("host.{}.name", host + 1),
             Self::RowsField(host, field) => {
                 format!(
                     "host.{}.field.{}",

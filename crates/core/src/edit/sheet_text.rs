@@ -293,7 +293,7 @@ impl SheetText {
         });
         let ends = ends.unwrap_or_default();
         // Behind the last of the keys that come before it, and behind all where its own place is not known.
-        let before = ends.iter().filter(|(rank, _)| own.is_none() || rank.is_none() || *rank < own);
+        let before = ends.iter().filter(|(rank, _)| own.is_none() || rank.is_none() || *rank <= own);
         let at =
             before.map(|(_, end)| *end).max().map_or(header.span.end, |end| self.line_around(end..end).end);
         let at = if ends.is_empty() { self.line_around(header.span.clone()).end } else { at };

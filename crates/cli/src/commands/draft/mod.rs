@@ -1,5 +1,6 @@
 //! `draft`
 
+mod from;
 mod json_lines;
 mod keep;
 mod known;
@@ -58,6 +59,10 @@ pub(crate) fn run(arguments: &DraftArguments, quiet: bool) -> Result<Exit, Failu
             "{name} is not TOML, so it cannot be gone on with: `impostazione check {name}` shows why"
         ))
     })?;
+    let taken_in = from::take_in(&mut interview, sheet, &arguments.from)?;
+    for line in &taken_in {
+        terminal::say_note(line);
+    }
     if let Some(refused) = give_replies(&mut interview, replies.as_ref(), arguments) {
         return Ok(refused);
     }

@@ -77,6 +77,12 @@ pub struct InspectedLink {
     pub search: Vec<String>,
     /// Whether a magic packet wakes the host.
     pub wake_on_lan: bool,
+    /// Whether it listens to router advertisements, where the files say so.
+    #[serde(skip)]
+    pub listens_to_routers: Option<bool>,
+    /// The families in which it has link-local addresses, where the files say so.
+    #[serde(skip)]
+    pub link_local: Option<Vec<String>>,
     /// Whether settings are passed through to `NetworkManager`, which may change all the rest.
     pub passthrough: bool,
 }
@@ -231,6 +237,10 @@ fn inspected(definitions: &Definitions, link: &ReadLink<'_>) -> InspectedLink {
         dns: each_once(link.dns.iter().map(|server| server.value.to_string())),
         search: each_once(link.search.iter().map(|domain| domain.value.clone())),
         wake_on_lan: body.flag("wakeonlan") == Some(true),
+        listens_to_routers: body.flag("accept-ra"),
+        link_local: body
+            .get("link-local")
+            .map(|_| body.texts("link-local").into_iter().map(|family| family.value).collect()),
         passthrough: passes_through(body)
             || body
                 .map("access-points")
