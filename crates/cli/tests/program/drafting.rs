@@ -135,7 +135,7 @@ const HARBOR: [(&str, &str); 73] = [
 ];
 
 /// A workspace in which the user has a public key.
-fn workspace() -> Workspace {
+pub(crate) fn workspace() -> Workspace {
     let workspace = Workspace::new();
     let ssh = workspace.state().join(".ssh");
     fs::create_dir(&ssh).unwrap();
@@ -144,7 +144,7 @@ fn workspace() -> Workspace {
 }
 
 /// The program at a terminal of 80 columns, beginning with `draft`.
-fn at_terminal(workspace: &Workspace, arguments: &[&str]) -> PtySession {
+pub(crate) fn at_terminal(workspace: &Workspace, arguments: &[&str]) -> PtySession {
     let mut command = workspace.command_of("sh");
     command.args(["-c", "stty cols 80 rows 40 && exec \"$0\" draft \"$@\""]);
     command.arg(assert_cmd::cargo::cargo_bin("impostazione")).args(arguments);
@@ -154,7 +154,7 @@ fn at_terminal(workspace: &Workspace, arguments: &[&str]) -> PtySession {
 }
 
 /// Waits for each question, and replies.
-fn talk(session: &mut PtySession, replies: &[(&str, &str)]) {
+pub(crate) fn talk(session: &mut PtySession, replies: &[(&str, &str)]) {
     for (question, reply) in replies {
         wait_for(session, question);
         session.send_line(reply).unwrap();
@@ -173,13 +173,13 @@ fn wait_for(session: &mut PtySession, question: &str) {
 }
 
 /// Replies whether values are put into the store now.
-fn answer_yes_or_no(session: &mut PtySession, reply: &str) {
+pub(crate) fn answer_yes_or_no(session: &mut PtySession, reply: &str) {
     session.exp_string("in its encrypted store. Put them there now?").unwrap();
     session.send_line(reply).unwrap();
 }
 
 /// How the program has ended, with what it has said since.
-fn end(mut session: PtySession) -> (Option<i32>, String) {
+pub(crate) fn end(mut session: PtySession) -> (Option<i32>, String) {
     let said = session.exp_eof().unwrap();
     match session.process().wait().unwrap() {
         WaitStatus::Exited(_, code) => (Some(code), said),

@@ -22,6 +22,7 @@ mod comparing_keys;
 mod counts_at_random;
 mod cut_off;
 mod drafting;
+mod drafting_from;
 mod each_rule;
 mod environment;
 mod first_tries;
