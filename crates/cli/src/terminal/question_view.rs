@@ -9,7 +9,7 @@ use super::harmless;
 use super::screen::{width, wrapping};
 use super::theme::{BAD, DOUBTFUL};
 
-/// What stands before a question: what is shown, and the words to choose from.
+/// The part before a question: what is shown, and the words to choose from.
 pub(crate) fn show_before(question: &Question) -> String {
     let mut text = String::new();
     for line in &question.shown {
@@ -39,7 +39,7 @@ pub(crate) fn question_line(question: &Question) -> String {
     textwrap::fill(&harmless(&question.line), wrapping(width())) + "\n"
 }
 
-/// What stands before the reply: what an empty one means.
+/// The prompt: what an empty reply means.
 pub(crate) fn question_prompt(question: &Question) -> String {
     match &question.proposal {
         Some(proposal) => format!("[{}] >", harmless(proposal)),

@@ -393,7 +393,7 @@ fn without_a_terminal_what_is_open_is_written_as_remarks() {
     let workspace = workspace();
     let run = workspace.run(&["draft", "gauge.toml"]);
     assert_eq!(run.code, 1);
-    assert!(run.stderr.contains("there is no terminal to ask on"), "{}", run.stderr);
+    assert!(run.stderr.contains("there is no terminal, so nothing is asked"), "{}", run.stderr);
     let text = workspace.read("gauge.toml");
     assert!(text.contains("#? timezone = \"Europe/Rome\"  # Time zone"), "{text}");
     assert!(text.contains("#? [[host]]"), "{text}");
@@ -502,4 +502,148 @@ fn what_cannot_be_drafted_is_said() {
         assert!(run.stderr.contains(part), "{arguments:?}: {}", run.stderr);
         assert!(!workspace.exists("gauge.toml"), "{arguments:?}");
     }
+}
+
+/// The slips of `docs/slips.md` that a reply can be: each is said at once, and the right reply is taken behind it.
+#[test]
+fn each_slip_is_said_at_once_and_the_right_reply_is_taken() {
+    let workspace = workspace();
+    let mut session = at_terminal(&workspace, &["gauges.toml", "--plain"]);
+    // The question, slips with what is said of each, and what is right then.
+    type Slips<'s> = &'s [(&'s str, &'s str)];
+    let steps: [(&str, Slips<'_>, &str); 37] = [
+        ("What do you prepare?", &[("everything", "is not one of the replies")], "site"),
+        ("What is the site called?", &[], ""),
+        ("What are the machines for?", &[], ""),
+        ("Which keyboard layout", &[("italian", "(keyboard-unknown)")], "it"),
+        ("What is the first subnet called?", &[], "quay"),
+        (
+            "What is the address of any machine in quay",
+            &[("10.64.10.0", "has no mask"), ("10.64.10.0/255.255.25.0", "(netmask-not-contiguous)")],
+            "10.64.10.0 255.255.255.0",
+        ),
+        ("Which router of quay leads out?", &[("10.64.1.1", "(gateway-outside-subnet)")], "10.64.10.1"),
+        ("Which IPv6 prefix", &[("fd64:10::", "no mask")], "none"),
+        ("Which VLAN tag", &[("4095", "(vlan-out-of-range)")], "none"),
+        ("Which addresses of quay does a DHCP server lease?", &[], "10.64.10.200-10.64.10.239"),
+        ("Another subnet?", &[], ""),
+        ("In which domain", &[], "capovetro.example"),
+        (
+            "Which DNS servers",
+            &[
+                ("10.64.10.53 ns2.capovetro.example", "(dns-not-an-address)"),
+                ("10.64.10.53", "(dns-only-one)"),
+            ],
+            "[\"10.64.10.53\", \"none\"]",
+        ),
+        ("In which domains are short names", &[], ""),
+        ("Which time servers", &[], "10.64.10.121 10.64.10.122 10.64.10.123 10.64.10.124"),
+        ("In which time zone", &[("Etc/GMT-1", "(timezone-fixed-offset)")], "Europe/Rome"),
+        ("Which language", &[], ""),
+        ("What becomes of IPv6", &[], ""),
+        ("Make SSH host keys now", &[], "no"),
+        ("Who logs in", &[], "keeper"),
+        ("Who is keeper?", &[], ""),
+        ("May keeper become root?", &[], ""),
+        ("Which SSH public keys", &[("keys/nobody.pub", "(ssh-key-malformed)")], "keys/keeper.pub"),
+        ("Which password", &[], ""),
+        ("On which hosts", &[], ""),
+        ("Another login?", &[], ""),
+        ("Which hosts are there?", &[("gauge_01", "(hostname-malformed)")], "gauge-01"),
+        ("How is gauge-01 connected?", &[], ""),
+        ("Which port", &[], "0264.1000.0021"),
+        (
+            "Which address has gauge-01?",
+            &[
+                ("10.6410.11", "(address-malformed)"),
+                ("10.64.10.11.12", "(address-malformed)"),
+                ("10.64.10.0", "(address-is-network)"),
+                ("10.64.10.201", "(address-in-dhcp-range)"),
+            ],
+            "10.64.10.240",
+        ),
+        ("Has gauge-01 another link?", &[], ""),
+        ("Which other hosts?", &[("gauge-01", "(hostname-duplicate)")], "gauge-02"),
+        ("How is gauge-02 connected?", &[], "bond"),
+        ("What is this link of gauge-02 called?", &[], ""),
+        ("Which ports does the bond of gauge-02 consist of?", &[], "02:64:10:00:00:31 02:64:10:00:00:32"),
+        ("How do the ports of gauge-02 share the work?", &[("lacp", "is not one of the replies")], "802.3ad"),
+        ("Which address has gauge-02?", &[], ""),
+    ];
+    for (question, slips, right) in steps {
+        for (wrong, said) in slips {
+            talk(&mut session, &[(question, wrong)]);
+            let before =
+                session.exp_string(said).unwrap_or_else(|error| panic!("{question} {wrong}: {error}"));
+            assert!(before.contains("error:") || before.contains("warning:"), "{question} {wrong}: {before}");
+        }
+        talk(&mut session, &[(question, right)]);
+    }
+    talk(
+        &mut session,
+        &[
+            ("Has gauge-02 another link?", ""),
+            ("Which other hosts?", ""),
+            ("Which appliances", ""),
+            ("Is that right?", ""),
+        ],
+    );
+    let (code, said) = end(session);
+    assert_eq!(code, Some(0), "{said}");
+    let sheet = workspace.read("gauges.toml");
+    assert!(sheet.contains("mac = \"02:64:10:00:00:21\""), "{sheet}");
+    let check = workspace.run(&["check", "gauges.toml", "--reject", "warning"]);
+    assert_eq!(check.code, 0, "{}{}", check.stdout, check.stderr);
+}
+
+/// Somebody else has written the sheet meanwhile: that is left alone, and nobody has to reply a second time.
+#[test]
+fn what_was_replied_is_kept_where_the_sheet_cannot_be_written() {
+    let workspace = workspace();
+    let mut session = at_terminal(&workspace, &["gauge.toml", "--plain"]);
+    talk(&mut session, &ONE_HOST[..13]);
+    wait_for(&mut session, "Is that right?");
+    workspace.write("gauge.toml", "format = 1\n");
+    session.send_line("accept").unwrap();
+    let (code, said) = end(session);
+    assert_eq!(code, Some(3), "{said}");
+    assert!(said.contains("what you replied is kept in") && said.contains("gauge.draft-1.toml"), "{said}");
+    assert_eq!(workspace.read("gauge.toml"), "format = 1\n");
+    assert_eq!(workspace.read("gauge.draft-1.toml"), one_host_sheet(&workspace));
+}
+
+#[test]
+fn what_included_files_have_is_not_asked_for_again() {
+    let workspace = workspace();
+    let whole = one_host_sheet(&workspace);
+    let (common, rest) = whole.split_once("\n[subnet.lan]").unwrap();
+    let (shared, host) = rest.split_once("\n[[host]]").unwrap();
+    workspace.write("shared.toml", format!("format = 1\n\n[subnet.lan]{shared}"));
+    workspace.write(
+        "gauge.toml",
+        format!(
+            "{}\n[[host]]{host}",
+            common.replace("format = 1\n", "format = 1\ninclude = [\"shared.toml\"]\n")
+        ),
+    );
+    let before = workspace.read("gauge.toml");
+    let mut session = at_terminal(&workspace, &["gauge.toml", "--plain"]);
+    talk(
+        &mut session,
+        &[
+            ("Is that right?", "host"),
+            ("Which other hosts?", "gauge-02"),
+            ("How is gauge-02 connected?", ""),
+            ("Which port of gauge-02?", ""),
+            ("Which address has gauge-02? [10.64.10.2]", ""),
+            ("Has gauge-02 another link?", ""),
+            ("Which other hosts?", ""),
+            ("Is that right?", "accept"),
+        ],
+    );
+    let (code, said) = end(session);
+    assert_eq!(code, Some(0), "{said}");
+    let added =
+        "\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"lan\", address = \"10.64.10.2\" }\n";
+    assert_eq!(workspace.read("gauge.toml"), format!("{before}{added}"));
 }

@@ -129,7 +129,7 @@ fn next_of(state: &State, desk: &Desk<'_>, index: usize) -> Option<ApplianceKey>
         for number in 0..networks_of(&assessment, state, index).len() {
             let subnet = ApplianceKey::NetworkSubnet(number);
             let address = ApplianceKey::NetworkAddress(number);
-            if state.text.names("subnet").len() > 1 && is_open(&subnet) {
+            if state.subnet_names().len() > 1 && is_open(&subnet) {
                 return Some(subnet);
             }
             if is_open(&address) && state.reply_to(&Topic::Appliance(index, subnet).id()) != Some("none") {
@@ -267,7 +267,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, index: usize, key: &Appli
             } else {
                 format!("In which subnet is the network \"{network}\" of {name}?")
             };
-            let names = state.text.names("subnet");
+            let names = state.subnet_names();
             let mut question = Question::new(id, line).proposing(names.first().cloned()).explained(
                 "The hypervisor connects the adapter to this network; the properties of the package get an address from the subnet.",
             );
@@ -277,7 +277,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, index: usize, key: &Appli
             question.choices = names
                 .iter()
                 .map(|name| {
-                    let prefix = state.text.string(&TablePath::named("subnet", name), "prefix");
+                    let prefix = state.subnet_says(name, "prefix");
                     Choice::new(name.clone(), prefix.unwrap_or_default())
                 })
                 .collect();
@@ -354,9 +354,8 @@ fn prefix_for(
     number: usize,
 ) -> Option<(String, IpNet)> {
     let link = link_table(assessment, state, index, number);
-    let subnet =
-        state.text.string(&link, "subnet").or_else(|| state.text.names("subnet").first().cloned())?;
-    let prefix = state.text.string(&TablePath::named("subnet", &subnet), "prefix")?.parse().ok()?;
+    let subnet = state.text.string(&link, "subnet").or_else(|| state.subnet_names().first().cloned())?;
+    let prefix = state.subnet_says(&subnet, "prefix")?.parse().ok()?;
     Some((subnet, prefix))
 }
 
@@ -471,9 +470,7 @@ pub(super) fn take(
         }
         ApplianceKey::NetworkAddress(number) => {
             let link = begin_link(&assessment, state, index, *number);
-            if let (None, Some(only)) =
-                (state.text.literal(&link, "subnet"), state.text.names("subnet").first())
-            {
+            if let (None, Some(only)) = (state.text.literal(&link, "subnet"), state.subnet_names().first()) {
                 state.text.set(&link, "subnet", &quoted(only), None);
             }
             let Some(text) = reply.text else {

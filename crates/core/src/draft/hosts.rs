@@ -112,7 +112,7 @@ fn is_open(state: &State, host: usize, number: usize, key: LinkKey) -> bool {
         LinkKey::Over => kind == "vlan",
         LinkKey::Name => kind == "bond" || kind == "vlan",
         // A bond or a VLAN has what makes it first.
-        LinkKey::Subnet => table.is_some() && !has("subnet") && !state.text.names("subnet").is_empty(),
+        LinkKey::Subnet => table.is_some() && !has("subnet") && !state.subnet_names().is_empty(),
         LinkKey::Address => {
             subnet_has("prefix") && !has("address") && !rows::has_field(state, host, "address")
         }
@@ -321,10 +321,8 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, host: usize, number: usiz
                 .proposing(over.last().map(|name| (*name).clone()))
         }
         LinkKey::Subnet => {
-            let names = state.text.names("subnet");
-            let has_key = |name: &&String, key: &str| {
-                state.text.literal(&TablePath::named("subnet", name), key).is_some()
-            };
+            let names = state.subnet_names();
+            let has_key = |name: &&String, key: &str| state.subnet_says(name, key).is_some();
             let likely = match kind.as_str() {
                 "vlan" => names.iter().find(|name| has_key(name, "vlan")),
                 "wifi" => names.iter().find(|name| has_key(name, "wifi")),
@@ -333,7 +331,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, host: usize, number: usiz
             let choices: Vec<Choice> = names
                 .iter()
                 .map(|name| {
-                    let prefix = state.text.string(&TablePath::named("subnet", name), "prefix");
+                    let prefix = state.subnet_says(name, "prefix");
                     Choice::new(name.clone(), prefix.unwrap_or_default())
                 })
                 .collect();
@@ -373,7 +371,7 @@ fn proposal_of(
     let Some(table) = link_table(state, host, number) else { return (None, None) };
     let Some(subnet) = state.text.string(&table, "subnet") else { return (None, None) };
     let key = if family == Family::V4 { "prefix" } else { "prefix6" };
-    let prefix = state.text.string(&TablePath::named("subnet", &subnet), key);
+    let prefix = state.subnet_says(&subnet, key);
     let Some(prefix) = prefix.and_then(|prefix| prefix.parse::<IpNet>().ok()) else { return (None, None) };
     let assessment = desk.judge(state.text.as_str());
     let count = count_of(state, host);
@@ -444,7 +442,7 @@ fn settle_link(
     number: usize,
     reply: Reply<'_>,
 ) -> Result<Vec<String>, Refusal> {
-    let names = state.text.names("subnet");
+    let names = state.subnet_names();
     let [only] = names.as_slice() else { return Ok(Vec::new()) };
     if let Some(table) = link_table(state, host, number) {
         state.text.set(&table, "subnet", &quoted(only), None);
@@ -473,12 +471,23 @@ fn put_rows(
 
 /// Whether the subnet of a link says something.
 fn subnet_has(state: &State, link: &TablePath, key: &str) -> bool {
-    let subnet = state.text.string(link, "subnet");
-    subnet.is_some_and(|name| state.text.literal(&TablePath::named("subnet", &name), key).is_some())
+    state.text.string(link, "subnet").is_some_and(|name| state.subnet_says(&name, key).is_some())
 }
 
 fn taken_name(name: &str) -> Refusal {
     Refusal::new(format!("There is a link {name} already."), "reply with another name")
+}
+
+/// A MAC address, in whatever groups its digits are.
+fn mac_of(word: &str) -> Option<MacAddress> {
+    let is_in_groups = word.contains(|c: char| matches!(c, ':' | '-' | '.'));
+    let digits: String = word.chars().filter(char::is_ascii_hexdigit).collect();
+    let is_mac = word.chars().all(|c| c.is_ascii_hexdigit() || matches!(c, ':' | '-' | '.'));
+    if !(is_mac && is_in_groups && digits.len() == 12) {
+        return None;
+    }
+    let pairs: Vec<&str> = (0..6).filter_map(|pair| digits.get(2 * pair..2 * pair + 2)).collect();
+    MacAddress::parse(&pairs.join(":")).ok()
 }
 
 fn take_port(
@@ -490,7 +499,7 @@ fn take_port(
 ) -> Result<Vec<String>, Refusal> {
     let word = reply.word();
     let is_wifi = kind_of(state, host, number) == "wifi" || (word == "wifi" && !state.is_site());
-    let mac = MacAddress::parse(word).ok();
+    let mac = mac_of(word);
     let is_only = word == "only" || word == "wifi";
     let base = if is_wifi { "wifi" } else { "lan" };
     let name = match mac {
@@ -521,8 +530,8 @@ fn take_port(
         state.text.set(&table, "kind", &quoted("wifi"), None);
     }
     told.extend(settle_link(state, desk, host, number, reply)?);
-    if mac.is_some() {
-        told.extend(put(state, desk, &table, "mac", &quoted(&word.to_ascii_lowercase()), reply)?);
+    if let Some(mac) = mac {
+        told.extend(put(state, desk, &table, "mac", &quoted(&mac.to_string()), reply)?);
         told.push(format!("the link is called {name}"));
     } else if is_only {
         told.extend(put(state, desk, &table, "port", &quoted("only"), reply)?);
@@ -569,15 +578,15 @@ fn take_members(
     let mut told = Vec::new();
     let mut members = Vec::new();
     for word in words {
-        let mac = MacAddress::parse(word).ok();
+        let mac = mac_of(word);
         let name = if mac.is_some() { free_link_name(state, host, "lan") } else { word.to_owned() };
         let table = table_of(host).inner(&["link", &name]);
         if state.text.has(&table) {
             return Err(taken_name(&name));
         }
-        if mac.is_some() {
+        if let Some(mac) = mac {
             state.text.add_table(&table);
-            told.extend(put(state, desk, &table, "mac", &quoted(&word.to_ascii_lowercase()), reply)?);
+            told.extend(put(state, desk, &table, "mac", &quoted(&mac.to_string()), reply)?);
         } else {
             state.text.add_braces(&table_of(host), &["link", &name]);
             refuse_by_name(state, desk, &table)?;
@@ -645,10 +654,9 @@ fn take_address(
 fn is_second_way_out(state: &State, host: usize, number: usize) -> bool {
     let has_router = |table: &TablePath| {
         let Some(subnet) = state.text.string(table, "subnet") else { return false };
-        let subnet = TablePath::named("subnet", &subnet);
         ["gateway", "gateway6"]
             .iter()
-            .any(|key| state.text.string(&subnet, key).is_some_and(|at| at != "none"))
+            .any(|key| state.subnet_says(&subnet, key).is_some_and(|at| at != "none"))
     };
     let leads_out = |other: usize| {
         link_table(state, host, other).is_some_and(|table| {

@@ -306,7 +306,7 @@ fn pass_what_is_left_out(state: &mut State, desk: &Desk<'_>) {
 /// The only thing that can be replied to a question, where there is but one.
 fn only_reply(state: &State, topic: &Topic) -> Option<String> {
     match topic {
-        Topic::Link(_, _, LinkKey::Subnet) => match state.text.names("subnet").as_slice() {
+        Topic::Link(_, _, LinkKey::Subnet) => match state.subnet_names().as_slice() {
             [only] => Some(only.clone()),
             _ => None,
         },

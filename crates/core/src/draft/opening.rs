@@ -40,6 +40,24 @@ pub(super) fn state_of(text: SheetText, desk: &Desk<'_>, start: Option<Start>) -
             }
         }
     }
+    let site = &desk.judge(state.text.as_str()).site;
+    let own = state.text.names("subnet");
+    for subnet in site.subnets.iter().filter(|subnet| !own.contains(&subnet.name.value)) {
+        let mut says = std::collections::BTreeMap::new();
+        for (side, prefix, gateway) in
+            [(&subnet.v4, "prefix", "gateway"), (&subnet.v6, "prefix6", "gateway6")]
+        {
+            let Some(side) = side.value() else { continue };
+            says.insert(prefix, side.prefix.value.to_string());
+            if let Some(router) = side.gateway_address() {
+                says.insert(gateway, router.value.to_string());
+            }
+        }
+        if let Some(tag) = subnet.vlan.value() {
+            says.insert("vlan", tag.value.to_string());
+        }
+        state.included.insert(subnet.name.value.clone(), says);
+    }
     let (hosts, appliances) = (state.text.entries("host"), state.text.entries("appliance"));
     for host in 0..hosts {
         open_host(&mut state, desk, host);
@@ -50,10 +68,10 @@ pub(super) fn state_of(text: SheetText, desk: &Desk<'_>, start: Option<Start>) -
     // What is there is not asked for again; what is missing altogether is.
     let (subnets, accounts) = (state.text.names("subnet").len(), state.text.names("account").len());
     let next = [
-        (subnets, Topic::NextSubnet(subnets + 1), Start::Subnets),
-        (accounts, Topic::NextAccount(accounts + 1), Start::Accounts),
-        (hosts + appliances, Topic::NextHost(hosts + 1), Start::Hosts),
-        (hosts + appliances, Topic::NextAppliance(appliances + 1), Start::Appliances),
+        (site.subnets.len(), Topic::NextSubnet(subnets + 1), Start::Subnets),
+        (site.accounts.len(), Topic::NextAccount(accounts + 1), Start::Accounts),
+        (site.machines.len(), Topic::NextHost(hosts + 1), Start::Hosts),
+        (site.machines.len(), Topic::NextAppliance(appliances + 1), Start::Appliances),
     ];
     for (count, topic, of) in next {
         let is_meant = start.is_none_or(|start| start == of);

@@ -26,9 +26,9 @@ impl<'r> Reply<'r> {
         self.text.unwrap_or_default()
     }
 
-    /// The parts of a list, between which there are commas, semicolons or blanks.
+    /// The parts of a list, between which there are commas, semicolons or blanks; as a sheet has it, too.
     pub(super) fn words(self) -> Vec<&'r str> {
-        self.word().split([',', ';', ' ', '\t']).filter(|word| !word.is_empty()).collect()
+        self.word().split([',', ';', ' ', '\t', '[', ']', '"']).filter(|word| !word.is_empty()).collect()
     }
 }
 

@@ -10,7 +10,7 @@ use super::question::{Question, Refusal};
 use super::state::State;
 use super::taken_rows::TakenRows;
 use super::topic::Topic;
-use crate::edit::{TablePath, quoted};
+use crate::edit::quoted;
 use crate::sheet::RowsTable;
 
 /// Largest file of rows that is read, in bytes.
@@ -221,8 +221,8 @@ pub(super) fn likely_subnet(state: &State, host: usize) -> Option<String> {
     let (_, index) = rows.roles.iter().find(|(role, _)| *role == FieldRole::Address)?;
     let addresses: Vec<std::net::IpAddr> =
         rows.table.values(*index).filter_map(|value| value.split('/').next()?.trim().parse().ok()).collect();
-    state.text.names("subnet").into_iter().find(|name| {
-        let prefix = state.text.string(&TablePath::named("subnet", name), "prefix");
+    state.subnet_names().into_iter().find(|name| {
+        let prefix = state.subnet_says(name, "prefix");
         let prefix: Option<ipnet::IpNet> = prefix.and_then(|prefix| prefix.parse().ok());
         prefix.is_some_and(|prefix| {
             !addresses.is_empty() && addresses.iter().all(|address| prefix.contains(address))

@@ -62,6 +62,8 @@ pub(super) struct State {
     pub(super) packages: Vec<String>,
     /// The files of rows that entries of hosts are made of, by the index of the host.
     pub(super) rows: BTreeMap<usize, TakenRows>,
+    /// What included files say of subnets, by the name of each.
+    pub(super) included: BTreeMap<String, BTreeMap<&'static str, String>>,
     /// The questions that are behind us.
     settled: BTreeSet<String>,
     /// The questions that nobody answered, and that stay open.
@@ -88,6 +90,7 @@ impl State {
             nameless: BTreeSet::new(),
             packages: Vec::new(),
             rows: BTreeMap::new(),
+            included: BTreeMap::new(),
             settled: BTreeSet::new(),
             declined: BTreeSet::new(),
             skipped: Vec::new(),
@@ -173,6 +176,23 @@ impl State {
     /// What was replied to a question.
     pub(super) fn reply_to(&self, id: &str) -> Option<&str> {
         self.replies.iter().find(|(known, _)| known == id).map(|(_, reply)| reply.as_str())
+    }
+
+    /// The names of the subnets, those of included files behind the sheet's own.
+    pub(super) fn subnet_names(&self) -> Vec<String> {
+        let mut names = self.text.names("subnet");
+        let more: Vec<String> = self.included.keys().filter(|name| !names.contains(name)).cloned().collect();
+        names.extend(more);
+        names
+    }
+
+    /// What is said of a subnet in this sheet or in an included file, without its quotes.
+    pub(super) fn subnet_says(&self, name: &str, key: &str) -> Option<String> {
+        let own = TablePath::named("subnet", name);
+        self.text
+            .string(&own, key)
+            .or_else(|| self.text.literal(&own, key).map(str::to_owned))
+            .or_else(|| self.included.get(name)?.get(key).cloned())
     }
 
     /// Whether several machines are prepared.

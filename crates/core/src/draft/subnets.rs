@@ -296,7 +296,7 @@ fn number_or_quoted(text: &str) -> String {
 /// The ranges of a list, with a hyphen and no blanks in each.
 fn ranges(text: &str) -> Vec<String> {
     let close = text.replace(" - ", "-").replace('\u{2013}', "-").replace(" to ", "-");
-    close.split([',', ';', ' ']).filter(|part| !part.is_empty()).map(str::to_owned).collect()
+    close.split([',', ';', ' ', '[', ']', '"']).filter(|part| !part.is_empty()).map(str::to_owned).collect()
 }
 
 fn take_prefix(

@@ -60,7 +60,7 @@ pub(super) fn items(state: &State) -> Vec<(Topic, String)> {
     for ((host, number), link) in &state.links {
         let table = TablePath::entry("host", *host).inner(&["link", link]);
         for key in [LinkKey::Subnet, LinkKey::Address, LinkKey::Address6] {
-            if key != LinkKey::Subnet || state.text.names("subnet").len() > 1 {
+            if key != LinkKey::Subnet || state.subnet_names().len() > 1 {
                 add(Topic::Link(*host, *number, key), &table, key.name());
             }
         }

@@ -93,13 +93,25 @@ pub(super) fn keep(file: &SheetFile, interview: &Interview<'_>, ending: Ending) 
         interview.replies().is_empty() && file.text.is_none() && ending == Ending::Left && open.is_empty();
     let is_same = file.text.as_deref() == Some(text.as_str());
     if !is_same && !is_nothing {
-        file.write(&text)?;
+        file.write(&text).map_err(|failure| rescue(&file.path, &text, failure))?;
     }
     if is_same && ending == Ending::Accepted {
         return Ok(Kept::Written { open, errors: 0 });
     }
     let errors = interview.judged().findings.iter().filter(|finding| is_wrong(finding)).count();
     Ok(if is_nothing { Kept::Unchanged } else { Kept::Written { open, errors } })
+}
+
+/// Keeps a text under another name where the sheet cannot be written, so that nobody has to reply a second time.
+fn rescue(sheet: &Path, text: &str, failure: Failure) -> Failure {
+    let stem = sheet.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let names = (1..100).map(|number| sheet.with_file_name(format!("{stem}.draft-{number}.toml")));
+    let in_other_folder = std::env::temp_dir().join(format!("{stem}.draft-{}.toml", std::process::id()));
+    let kept = names.chain([in_other_folder]).find(|path| write_new(path, text).is_ok());
+    match kept {
+        Some(path) => Failure::Files(format!("{failure}; what you replied is kept in {}", path.display())),
+        None => failure,
+    }
 }
 
 /// Whether a finding is one that the sheet has by itself: the values of secrets were not looked at.

@@ -70,7 +70,9 @@ pub(crate) fn run(arguments: &DraftArguments, quiet: bool) -> Result<Exit, Failu
     let is_asking = !arguments.no_questions && (is_json || is_terminal());
     let (ending, kept) = if !is_asking {
         if !arguments.no_questions && replies.is_none() {
-            terminal::say_note("there is no terminal to ask on, so what is open is written as remarks");
+            terminal::say_note(
+                "there is no terminal, so nothing is asked, and what is open is written as remarks",
+            );
         }
         let ending = settle(&mut interview);
         (ending, keep::keep(&file, &interview, ending)?)

@@ -23,7 +23,7 @@ const PAGE: usize = 18;
 /// What a person did.
 enum Typed {
     Reply(String),
-    /// Something that is no text.
+    /// Something that is not text.
     Unusable,
     /// Ctrl-C.
     Interrupted,
@@ -55,7 +55,7 @@ pub(super) fn ask(
         Keys::Drawn
     };
     terminal::tell(
-        "Enter takes what stands in brackets. ? explains, back returns, Ctrl-C ends and asks whether to keep what there is.\n",
+        "Enter takes the value in brackets. ? explains, back returns, Ctrl-C ends and asks whether to keep what there is.\n",
     );
     let ending = converse(interview, file, &mut keys, &latest)?;
     drop(as_it_was);
@@ -117,7 +117,7 @@ fn converse(
     }
 }
 
-/// Shows what stands before a question, a long text page by page. Whether it could be shown to its end.
+/// Shows the part before a question, a long text page by page. Whether it could be shown to its end.
 fn show_in_pages(question: &Question, keys: &mut Keys) -> bool {
     if !question.is_long_text || question.shown.len() <= PAGE {
         terminal::tell(&show_before(question));

@@ -54,13 +54,22 @@ pub(super) fn fill(
     let sheet = &arguments.sheet;
     let name = sheet.display();
     let assessment = interview.judged();
-    let wanted = wanted(&assessment.site, interview.typed_secrets());
-    if wanted.typed.is_empty() && wanted.made_up == 0 {
-        return Ok(Exit::Done);
-    }
     let file = StoreFile::read(&store_path(sheet))
         .map_err(|fault| Failure::Files(format!("{fault}; {}", fault.fix())))?;
     let is_new = !file.is_there();
+    let mut typed = interview.typed_secrets().to_vec();
+    if is_new {
+        // What belongs to something that exists is never made up.
+        let of_others = assessment.site.secrets.iter().enumerate().filter(|(index, secret)| {
+            assessment.site.not_made_up(*index).is_some() && !typed.contains(&secret.name.value)
+        });
+        let of_others: Vec<String> = of_others.map(|(_, secret)| secret.name.value.clone()).collect();
+        typed.extend(of_others);
+    }
+    let wanted = wanted(&assessment.site, &typed);
+    if wanted.typed.is_empty() && wanted.made_up == 0 {
+        return Ok(Exit::Done);
+    }
     if !is_asking {
         if is_new {
             terminal::tell(&format!(

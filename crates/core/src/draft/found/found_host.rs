@@ -52,7 +52,7 @@ pub struct FoundSsh {
     pub has_password_login: bool,
     /// Whether root may log in.
     pub has_root_login: bool,
-    /// Whether its host key was made beforehand.
+    /// Whether its host key is a prepared one.
     pub has_host_key: bool,
 }
 

@@ -22,7 +22,7 @@ pub(crate) fn name_of(group: &[FoundHost]) -> Option<String> {
     Some(format!("{stem}{{{from:0width$}..{to:0width$}}}"))
 }
 
-/// A name as what stands before its number, the number, and how many digits it has.
+/// A name as its stem, its number, and how many digits that has.
 fn numbered(name: &str) -> Option<(&str, u64, usize)> {
     let digits = name.bytes().rev().take_while(u8::is_ascii_digit).count();
     let (stem, number) = name.split_at_checked(name.len() - digits)?;
