@@ -38,7 +38,8 @@ shoot() {
     [ "$name" = "$1" ] || after=${1#*@}
     printf 'cd %s\nexport CLICOLOR_FORCE=1\n' "'$work/site'" >"$work/script"
     printf '%s\n' "$2" | sed 's/ && /\n/g' | while IFS= read -r command; do
-        printf "printf '\\\\n\\\\033[1m\$ %%s\\\\033[0m\\\\n' '%s'\n%s\n" "$command" "$command" >>"$work/script"
+        shown=$(printf '%s' "$command" | sed 's/^typing [^ ]* //')
+        printf "printf '\\\\n\\\\033[1m\$ %%s\\\\033[0m\\\\n' '%s'\n%s\n" "$shown" "$command" >>"$work/script"
     done
     printf "touch '%s'\nsleep 60\n" "$work/done" >>"$work/script"
     rm -f "$work/done"

@@ -38,7 +38,9 @@ pub(crate) use origins_view::show_origins;
 pub(crate) use package_view::{show_package, show_why};
 pub(crate) use probe_view::{show_plan, show_records, show_tally};
 pub(crate) use progress::Progress;
-pub(crate) use question_view::{question_line, question_prompt, show_before, show_refusal, show_said};
+pub(crate) use question_view::{
+    question_line, question_prompt, show_before, show_choices, show_refusal, show_said,
+};
 pub(crate) use review_view::{show_review, show_told};
 pub(crate) use rootfs_view::{show_rootfs, show_rootfs_heading};
 pub(crate) use rule_view::{show_rule, show_rules};

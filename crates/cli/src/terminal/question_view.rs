@@ -9,17 +9,13 @@ use super::harmless;
 use super::screen::{width, wrapping};
 use super::theme::{BAD, DOUBTFUL};
 
-/// The part before a question: what is shown, and the words to choose from.
+/// The part before a question: what follows from earlier replies.
 pub(crate) fn show_before(question: &Question) -> String {
-    let mut text = String::new();
-    for line in &question.shown {
-        text += &indented(line);
-    }
-    text + &choices(question)
+    question.shown.iter().map(|line| indented(line)).collect()
 }
 
 /// The words to choose from, with their numbers.
-fn choices(question: &Question) -> String {
+pub(crate) fn show_choices(question: &Question) -> String {
     let words: Vec<String> = question.choices.iter().map(|choice| harmless(&choice.word)).collect();
     let widest = words.iter().map(|word| word.width()).max().unwrap_or(0);
     let mut text = String::new();
@@ -73,6 +69,6 @@ pub(crate) fn show_refusal(refusal: &Refusal) -> String {
     let fix = textwrap::fill(&format!("fix: {}{again}", harmless(&refusal.fix)), options());
     let mut text = format!("{}\n{fix}\n", message.replacen(word, &format!("{style}{word}{style:#}"), 1));
     let offered = Question { choices: refusal.offers.clone(), ..Question::default() };
-    text += &choices(&offered);
+    text += &show_choices(&offered);
     text
 }

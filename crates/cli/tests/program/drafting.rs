@@ -29,7 +29,7 @@ const ONE_HOST: [(&str, &str); 14] = [
     ("Which SSH public keys open keeper? Files, or a key itself [~/.ssh/id_ed25519.pub]", ""),
     ("Which password has keeper? [none]", ""),
     ("What is the host called?", "gauge-01.capovetro.example"),
-    ("Which port of gauge-01? [only]", ""),
+    ("Which port of gauge-01? One of these, a MAC address, or what the system calls it [only]", ""),
     ("Is that right?", ""),
 ];
 
@@ -101,7 +101,7 @@ const HARBOR: [(&str, &str); 73] = [
     ("Another login?", ""),
     ("Which hosts are there?", "gauge-{01..05}"),
     ("How is gauge-{01..05} connected? [ethernet]", ""),
-    ("Which port of gauge-{01..05}? [eth0]", ""),
+    ("Which port of gauge-{01..05}? One of these, or what the system calls it [eth0]", ""),
     ("In which subnet is this link of gauge-{01..05}? [quay]", ""),
     ("The first of them, or a pattern", "10.64.10.11"),
     ("Which IPv6 addresses have gauge-{01..05}?", "none"),

@@ -245,7 +245,6 @@ fn a_package_brings_its_questions() {
             ("Which size has log-1? [trial]", ""),
         ],
     );
-    session.exp_string("accept").unwrap();
     talk(
         &mut session,
         &[

@@ -276,21 +276,22 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, host: usize, number: usiz
             } else {
                 ("port", "its only wired port, whatever it is called", "eth0")
             };
-            let mut question = ask(format!("Which {what} of {name}?"))
+            let or_name = if is_row {
+                "or what the system calls it"
+            } else {
+                "a MAC address, or what the system calls it"
+            };
+            let mut question = ask(format!("Which {what} of {name}? One of these, {or_name}"))
                 .proposing(Some(if state.is_site() { default } else { "only" }.to_owned()))
                 .explained(
                     "A MAC address is surest: it finds the port whatever the system calls it. A name, such as enp1s0, is right where the \
                         system is known to call it so. The word only stands for the one port that the machine has.",
                 );
-            question.shown.push(format!("only: {only}"));
+            question.is_free = true;
+            question.choices.push(Choice::new("only", only));
             if !state.is_site() && kind == "ethernet" {
-                question.shown.push("wifi: its only wireless interface".to_owned());
+                question.choices.push(Choice::new("wifi", "its only wireless interface"));
             }
-            question.shown.push(if is_row {
-                "a name: what the system calls it".to_owned()
-            } else {
-                "a MAC address, or what the system calls it".to_owned()
-            });
             question
         }
         LinkKey::Members => {

@@ -395,7 +395,8 @@ fn chosen(question: &Question, reply: &str) -> Result<String, Refusal> {
     let begun: Vec<&Choice> =
         choices.iter().filter(|choice| choice.word.to_lowercase().starts_with(&small)).collect();
     let only = match begun.as_slice() {
-        [only] => Some(*only),
+        // What may be another reply is not guessed from its beginning.
+        [only] if !question.is_free => Some(*only),
         _ => None,
     };
     if let Some(choice) = exact.or(by_number).or(only) {

@@ -15,7 +15,9 @@ use super::Ending;
 use super::keep::{Kept, SheetFile, keep};
 use crate::exit::Failure;
 use crate::line_input::{Line, LineInput};
-use crate::terminal::{self, question_line, question_prompt, show_before, show_refusal, show_said};
+use crate::terminal::{
+    self, question_line, question_prompt, show_before, show_choices, show_refusal, show_said,
+};
 
 /// How many lines of a long text are shown at a time.
 const PAGE: usize = 18;
@@ -83,6 +85,10 @@ fn converse(
             }
         }
         asked = Some(question.clone());
+        terminal::tell(&question_line(&question));
+        if !is_again {
+            terminal::tell(&show_choices(&question));
+        }
         let typed = match keys.read(&question)? {
             Typed::Reply(typed) => typed,
             Typed::Unusable => {
@@ -133,14 +139,13 @@ fn show_in_pages(question: &Question, keys: &mut Keys) -> bool {
                 line: format!("Page {} of {last}. Enter shows the next", index + 1),
                 ..Question::default()
             };
+            terminal::tell(&question_line(&more));
             match keys.read(&more) {
                 Ok(Typed::Reply(_) | Typed::Unusable) => {}
                 Ok(Typed::Interrupted | Typed::End) | Err(_) => return false,
             }
         }
     }
-    let choices = Question { shown: Vec::new(), ..question.clone() };
-    terminal::tell(&show_before(&choices));
     true
 }
 
@@ -153,6 +158,7 @@ fn wants_to_keep(file: &SheetFile, keys: &mut Keys) -> Result<Option<bool>, Fail
     };
     loop {
         terminal::tell("\n");
+        terminal::tell(&question_line(&question));
         let word = match keys.read(&question)? {
             Typed::Reply(word) => word.trim().to_lowercase(),
             Typed::Unusable => continue,
@@ -172,7 +178,6 @@ fn wants_to_keep(file: &SheetFile, keys: &mut Keys) -> Result<Option<bool>, Fail
 impl Keys {
     /// Reads one reply.
     fn read(&mut self, question: &Question) -> Result<Typed, Failure> {
-        terminal::tell(&question_line(question));
         let line = question_prompt(question);
         match self {
             Self::Plain(input) => {
@@ -193,8 +198,7 @@ impl Keys {
                     let begun = words.iter().filter(|word| !typed.is_empty() && word.starts_with(typed));
                     Ok(begun.cloned().collect::<Vec<String>>())
                 };
-                let prompt = Text::new(&line)
-                    .with_render_config(RenderConfig::empty().with_prompt_prefix(Styled::new("")));
+                let prompt = Text::new(&line).with_render_config(without_marks());
                 let prompt =
                     if question.choices.is_empty() { prompt } else { prompt.with_autocomplete(completing) };
                 match prompt.prompt() {
@@ -207,6 +211,12 @@ impl Keys {
             }
         }
     }
+}
+
+/// Prompts without marks of the library's own: a question mark is a reply here.
+fn without_marks() -> RenderConfig<'static> {
+    let config = RenderConfig::empty().with_prompt_prefix(Styled::new(""));
+    config.with_answered_prompt_prefix(Styled::new(""))
 }
 
 /// The settings of the terminal as they were, to which it returns whatever happens.
