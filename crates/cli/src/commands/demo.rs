@@ -130,7 +130,8 @@ const SHOWN: [&str; 3] = [
 ];
 
 /// What else there is to see, and what it shows.
-const NEXT: [(&str, &str); 10] = [
+const NEXT: [(&str, &str); 11] = [
+    ("impostazione draft harbor.toml", "asks what to change in the sheet, or to add"),
     ("impostazione place output/gauge-01 sd-card --yes", "places it; asks first without --yes"),
     ("impostazione undo sd-card --yes", "takes it back, byte for byte"),
     ("impostazione secret list harbor.toml", "lists the secrets and what uses them"),

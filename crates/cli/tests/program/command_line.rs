@@ -149,7 +149,7 @@ fn the_demonstration_makes_a_folder_of_its_own_and_names_it() {
         assert!(run.status.success(), "{command}");
         proposed += 1;
     }
-    assert_eq!(proposed, 10);
+    assert_eq!(proposed, 11);
     assert!(std::path::Path::new(folder).join("output/files.json").is_file());
 }
 

@@ -227,8 +227,9 @@ fn the_harbor_is_drafted_from_nothing_and_gives_the_files_of_the_sample_site() {
     let sheet = workspace.read("new.toml");
     let mut again = at_terminal(&workspace, &["new.toml", "--plain"]);
     talk(&mut again, &[("Is that right?", "accept")]);
-    answer_yes_or_no(&mut again, "n");
-    assert_eq!(end(again).0, Some(0));
+    let (code, said) = end(again);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(said.contains("new.toml: nothing was changed"), "{said}");
     assert_eq!(workspace.read("new.toml"), sheet, "drafting again changes nothing");
     for (sheet, into) in [("harbor.toml", "of-the-sample"), ("new.toml", "of-the-draft")] {
         let run =
@@ -253,9 +254,12 @@ fn the_harbor_is_drafted_from_nothing_and_gives_the_files_of_the_sample_site() {
 
 #[test]
 fn ctrl_c_asks_whether_to_keep_what_there_is() {
-    for (word, is_kept) in [("", true), ("no", false)] {
+    let manners = [&["gauge.toml", "--plain"][..], &["gauge.toml"]];
+    for ((word, is_kept), manner) in
+        [("", true), ("no", false)].into_iter().flat_map(|end| manners.map(|manner| (end, manner)))
+    {
         let workspace = workspace();
-        let mut session = at_terminal(&workspace, &["gauge.toml", "--plain"]);
+        let mut session = at_terminal(&workspace, manner);
         talk(&mut session, &ONE_HOST[..5]);
         wait_for(&mut session, "Which DNS servers");
         session.send_control('c').unwrap();
@@ -470,6 +474,8 @@ fn a_part_is_added_to_a_sheet_that_is_there() {
             ("Is that right?", "accept"),
         ],
     );
+    // Two passwords of the store, and two host keys.
+    session.exp_string("The sheet needs 4 values").unwrap();
     answer_yes_or_no(&mut session, "y");
     let (code, said) = end(session);
     assert_eq!(code, Some(0), "{said}");

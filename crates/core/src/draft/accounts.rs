@@ -173,7 +173,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, name: &str, key: AccountK
             ask(format!("Which password has {name}?"))
                 .proposing(Some(proposal.to_owned()))
                 .choosing(&[
-                    ("none", "a key alone opens it; sudo asks for nothing"),
+                    ("none", "a key alone opens it"),
                     ("made-up", "a random one is made and kept in the encrypted store"),
                     ("typed", "you type it when the sheet is done; it is kept in the encrypted store"),
                 ])

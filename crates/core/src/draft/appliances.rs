@@ -321,7 +321,10 @@ fn question_size(mut question: Question, descriptor: Option<&Descriptor>) -> Que
     for option in &descriptor.options {
         let size = system.map(|system| system.hardware.size(Some(&option.id))).unwrap_or_default();
         let mut parts = Vec::new();
-        parts.extend(size.processors.map(|count| format!("{count} processors")));
+        parts.extend(size.processors.map(|count| match count {
+            1 => "1 processor".to_owned(),
+            _ => format!("{count} processors"),
+        }));
         parts.extend(size.memory_bytes.map(|bytes| format!("{} of memory", ByteSize(bytes))));
         let text = [option.label.as_str(), option.description.as_str()];
         let text: Vec<&str> = text.into_iter().filter(|text| !text.is_empty()).collect();

@@ -15,7 +15,9 @@ use super::rows;
 use super::state::{Scope, State};
 use super::topic::{LinkKey, Topic};
 use crate::edit::{TablePath, quoted, quoted_list};
+use crate::machine::Site;
 use crate::sheet::{HOST, HOST_LINK};
+use crate::views::subnet_map::{AddressMap, AddressPurpose};
 
 /// The kinds of links that are asked about.
 const KINDS: [(&str, &str); 4] = [
@@ -379,9 +381,31 @@ fn proposal_of(
     let named = state.named_address.filter(|named| {
         prefix.contains(named) && count == 1 && !assessment.site.address_uses().contains_key(named)
     });
-    let first = named.or_else(|| free_run(&assessment.site, prefix, count));
+    let alike = like_the_other(state, &table, prefix)
+        .filter(|first| !(0..count).any(|nth| is_taken(&assessment.site, prefix, *first, nth)));
+    let first = named.or(alike).or_else(|| free_run(&assessment.site, prefix, count));
     let shown = state.is_site().then(|| map_line(&assessment.site, prefix));
     (shown, first.map(|first| pattern_from(first, count)))
+}
+
+/// The IPv6 address that ends in the digits of the IPv4 address: fd64:10::11 beside 10.64.10.11.
+fn like_the_other(state: &State, link: &TablePath, prefix: IpNet) -> Option<IpAddr> {
+    let IpNet::V6(prefix) = prefix else { return None };
+    let written = state.text.string(link, "address")?;
+    // The first of a pattern.
+    let last = written.split('/').next()?.rsplit('.').next()?;
+    let digits: String = last.trim_start_matches('{').chars().take_while(char::is_ascii_digit).collect();
+    let number = u128::from_str_radix(&digits, 16).ok()?;
+    let address = (u128::from(prefix.network()) + number).into();
+    prefix.contains(&address).then_some(IpAddr::V6(address))
+}
+
+/// Whether an address, so many behind another, is somebody's.
+fn is_taken(site: &Site, prefix: IpNet, first: IpAddr, nth: usize) -> bool {
+    let IpAddr::V6(first) = first else { return true };
+    let nth = u128::try_from(nth).unwrap_or(u128::MAX);
+    let address = IpAddr::V6(u128::from(first).saturating_add(nth).into());
+    !prefix.contains(&address) || AddressMap::new(site, prefix).purpose(address) != AddressPurpose::Free
 }
 
 /// Takes a reply about a link.

@@ -19,6 +19,7 @@ pub(super) fn take_in(
     paths: &[PathBuf],
 ) -> Result<Vec<String>, Failure> {
     let (mut hosts, mut rows, mut packages) = (Vec::new(), Vec::new(), Vec::new());
+    let mut left_out = Vec::new();
     for path in paths {
         match target::look(path)? {
             AtPath::Package(file) => packages.push(from_the_sheet(sheet, &file)),
@@ -31,6 +32,15 @@ pub(super) fn take_in(
                     Some(machine) => vec![machine],
                     None => tree.hosts().into_iter().map(str::to_owned).collect(),
                 };
+                let others: Vec<&str> =
+                    tree.machines().into_iter().filter(|machine| !tree.hosts().contains(machine)).collect();
+                if !others.is_empty() && names.len() > 1 {
+                    let list = others.join(", ");
+                    left_out.push(format!(
+                        "not taken from {}: the appliances {list}; name their packages",
+                        path.display()
+                    ));
+                }
                 for name in names {
                     let output = tree.host(&name).map_err(|fault| Failure::Files(fault.to_string()))?;
                     hosts.push(host_from_output(&format!("{}/{name}", path.display()), &output));
@@ -56,6 +66,7 @@ pub(super) fn take_in(
     for path in &packages {
         interview.add_package(path);
     }
+    told.extend(left_out);
     Ok(told)
 }
 

@@ -113,11 +113,11 @@ pub(super) fn ask(interview: &mut Interview<'_>) -> Result<Ending, Failure> {
 /// Says how it ended.
 pub(super) fn print_end(sheet: &str, ending: Ending, kept: &Kept) -> Result<(), Failure> {
     let (open, errors) = match kept {
-        Kept::Unchanged => (&[] as &[String], 0),
+        Kept::Unchanged | Kept::Same => (&[] as &[String], 0),
         Kept::Written { open, errors } => (open.as_slice(), *errors),
     };
     let outcome = match (kept, ending) {
-        (Kept::Unchanged, _) => "unchanged",
+        (Kept::Unchanged | Kept::Same, _) => "unchanged",
         (_, Ending::Accepted) => "accepted",
         _ => "left",
     };

@@ -22,8 +22,10 @@ pub(super) struct SheetFile {
 /// What has become of it.
 #[derive(Debug)]
 pub(super) enum Kept {
-    /// It is as it was.
+    /// It is as it was, since nothing is kept.
     Unchanged,
+    /// It is as it was, since it was right.
+    Same,
     /// It is written.
     Written {
         /// What the open questions are called.
@@ -37,6 +39,7 @@ impl Kept {
     /// The exit code that belongs to it.
     pub(super) fn exit(&self) -> Exit {
         match self {
+            Self::Same => Exit::Done,
             Self::Written { open, errors } if open.is_empty() && *errors == 0 => Exit::Done,
             _ => Exit::ErrorsRemain,
         }
@@ -96,7 +99,7 @@ pub(super) fn keep(file: &SheetFile, interview: &Interview<'_>, ending: Ending) 
         file.write(&text).map_err(|failure| rescue(&file.path, &text, failure))?;
     }
     if is_same && ending == Ending::Accepted {
-        return Ok(Kept::Written { open, errors: 0 });
+        return Ok(Kept::Same);
     }
     let errors = interview.judged().findings.iter().filter(|finding| is_wrong(finding)).count();
     Ok(if is_nothing { Kept::Unchanged } else { Kept::Written { open, errors } })

@@ -97,7 +97,7 @@ pub(crate) fn run(arguments: &DraftArguments, quiet: bool) -> Result<Exit, Failu
         return Ok(kept.exit());
     }
     tell_kept(&name, &kept, quiet)?;
-    if ending == Ending::Accepted {
+    if ending == Ending::Accepted && !matches!(kept, Kept::Same) {
         return store::fill(arguments, &interview, is_asking, quiet);
     }
     Ok(kept.exit())
@@ -207,7 +207,7 @@ fn settle(interview: &mut Interview<'_>) -> Ending {
 fn tell_kept(name: &str, kept: &Kept, quiet: bool) -> Result<(), Failure> {
     let name = harmless(name);
     match kept {
-        Kept::Unchanged => terminal::say_unchanged(&name),
+        Kept::Unchanged | Kept::Same => terminal::say_unchanged(&name),
         Kept::Written { open, errors } => {
             if !quiet {
                 terminal::print(&format!("{name}: written\n"))?;

@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use impostazione_core::draft::Interview;
 use impostazione_core::machine::{SecretSource, Site};
-use impostazione_core::views::inventory::Inventory;
-use impostazione_secret::store::{StoreFile, store_path};
+use impostazione_core::views::inventory::{Inventory, WantedSecret};
+use impostazione_secret::store::{Store, StoreFile, store_path};
 
 use super::super::secret;
 use crate::args::{
@@ -14,6 +14,7 @@ use crate::args::{
 };
 use crate::exit::{Exit, Failure};
 use crate::question;
+use crate::secret_sources::RunSources;
 use crate::sheet_file::today;
 use crate::terminal;
 
@@ -28,19 +29,16 @@ struct Wanted {
     made_up: usize,
 }
 
-fn wanted(site: &Site, typed: &[String]) -> Wanted {
-    let inventory = Inventory::of(site, None, today());
-    let in_store = |name: &str| {
-        inventory.secrets.iter().any(|one| {
-            one.name == name && one.source == SecretSource::Store.word() && !one.used_by.is_empty()
-        })
+fn wanted(site: &Site, typed: &[String], store: Option<&Store>) -> Wanted {
+    let inventory = Inventory::of(site, store, today());
+    let is_missing = |one: &&WantedSecret| {
+        one.source == SecretSource::Store.word() && !one.used_by.is_empty() && one.in_store != Some(true)
     };
-    let made_up = inventory.secrets.iter().filter(|one| {
-        one.source == SecretSource::Store.word() && !one.used_by.is_empty() && !typed.contains(&one.name)
-    });
+    let missing: Vec<&WantedSecret> = inventory.secrets.iter().filter(is_missing).collect();
+    let host_keys = inventory.host_keys.iter().filter(|key| key.in_store != Some(true)).count();
     Wanted {
-        typed: typed.iter().filter(|name| in_store(name)).cloned().collect(),
-        made_up: made_up.count() + inventory.host_keys.len(),
+        typed: typed.iter().filter(|name| missing.iter().any(|one| one.name == **name)).cloned().collect(),
+        made_up: missing.iter().filter(|one| !typed.contains(&one.name)).count() + host_keys,
     }
 }
 
@@ -66,7 +64,10 @@ pub(super) fn fill(
         let of_others: Vec<String> = of_others.map(|(_, secret)| secret.name.value.clone()).collect();
         typed.extend(of_others);
     }
-    let wanted = wanted(&assessment.site, &typed);
+    // What the store has is not wanted again.
+    let sources = RunSources::new(sheet, &arguments.unlock);
+    let known = if is_asking && !is_new { sources.open().ok().map(|open| &open.store) } else { None };
+    let wanted = wanted(&assessment.site, &typed, known);
     if wanted.typed.is_empty() && wanted.made_up == 0 {
         return Ok(Exit::Done);
     }
