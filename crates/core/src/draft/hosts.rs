@@ -388,7 +388,7 @@ fn proposal_of(
     (shown, first.map(|first| pattern_from(first, count)))
 }
 
-/// The IPv6 address that ends in the digits of the IPv4 address: fd64:10::11 beside 10.64.10.11.
+/// The IPv6 address that ends in the digits of the IPv4 address: `fd64:10::11` beside `10.64.10.11`.
 fn like_the_other(state: &State, link: &TablePath, prefix: IpNet) -> Option<IpAddr> {
     let IpNet::V6(prefix) = prefix else { return None };
     let written = state.text.string(link, "address")?;
@@ -505,7 +505,7 @@ fn taken_name(name: &str) -> Refusal {
 
 /// A MAC address, in whatever groups its digits are.
 fn mac_of(word: &str) -> Option<MacAddress> {
-    let is_in_groups = word.contains(|c: char| matches!(c, ':' | '-' | '.'));
+    let is_in_groups = word.contains([':', '-', '.']);
     let digits: String = word.chars().filter(char::is_ascii_hexdigit).collect();
     let is_mac = word.chars().all(|c| c.is_ascii_hexdigit() || matches!(c, ':' | '-' | '.'));
     if !(is_mac && is_in_groups && digits.len() == 12) {

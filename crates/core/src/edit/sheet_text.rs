@@ -4,6 +4,7 @@
 use std::ops::Range;
 use std::rc::Rc;
 
+use impostazione_text::visible::harmless;
 use toml_edit::{Document, Item, TableLike, Value};
 
 use super::table_path::TablePath;
@@ -121,7 +122,7 @@ impl SheetText {
     /// Writes a value, in place of the one that is there, of the line that marks it as open, or where it belongs by the order
     /// of keys. The table is made where it is not there. A remark is put behind it, in place of an earlier one.
     pub fn set(&mut self, table: &TablePath, key: &str, literal: &str, remark: Option<&str>) {
-        let remark = remark.map(|remark| format!("  # {}", remark.replace(['\n', '\r'], " ")));
+        let remark = remark.map(|remark| format!("  # {}", harmless(remark)));
         if let Some(span) = self.span(table, key) {
             let end = span.start + literal.len();
             self.replace(span, literal);
@@ -228,7 +229,7 @@ impl SheetText {
     /// Puts a remark at the top, where the text does not begin with one.
     pub fn begin_with(&mut self, remark: &str) {
         if !self.text.starts_with('#') {
-            self.replace(0..0, &format!("{}\n", remark.replace(['\n', '\r'], " ")));
+            self.replace(0..0, &format!("{}\n", harmless(remark)));
         }
     }
 
