@@ -347,6 +347,11 @@ fn secrets_are_typed_unseen_into_a_store_that_is_made() {
     talk(&mut session, &ONE_HOST[..10]);
     talk(&mut session, &[("Which password has keeper?", "typed")]);
     talk(&mut session, &ONE_HOST[11..]);
+    // It can be done later, too.
+    answer_yes_or_no(&mut session, "n");
+    let (code, said) = end(session);
+    assert!(code == Some(0) && said.contains("impostazione draft gauge.toml --only secrets"), "{said}");
+    let mut session = at_terminal(&workspace, &["gauge.toml", "--only", "secrets"]);
     answer_yes_or_no(&mut session, "y");
     let said = session.exp_string("Value of the secret keeper-login:").unwrap();
     assert!(said.contains("Keep") && said.contains(".config/impostazione/gauge.key safe"), "{said}");
@@ -510,13 +515,15 @@ fn what_cannot_be_drafted_is_said() {
     }
 }
 
+/// Wrong replies, with what is said of each.
+type Slips<'s> = &'s [(&'s str, &'s str)];
+
 /// The slips of `docs/slips.md` that a reply can be: each is said at once, and the right reply is taken behind it.
 #[test]
 fn each_slip_is_said_at_once_and_the_right_reply_is_taken() {
     let workspace = workspace();
     let mut session = at_terminal(&workspace, &["gauges.toml", "--plain"]);
     // The question, slips with what is said of each, and what is right then.
-    type Slips<'s> = &'s [(&'s str, &'s str)];
     let steps: [(&str, Slips<'_>, &str); 37] = [
         ("What do you prepare?", &[("everything", "is not one of the replies")], "site"),
         ("What is the site called?", &[], ""),

@@ -295,6 +295,9 @@ fn hosts_are_read_from_netplan_files_by_their_names_and_run_in_step() {
     assert!(run.stderr.contains("common.ntp") && run.stderr.contains("account.1"), "{}", run.stderr);
 }
 
+/// A kind of network files: its name, the files, what the sheet has of them beside the usual, and what is named as left out.
+type Kind<'s> = (&'s str, &'s [(&'s str, &'s str)], &'s [&'s str], &'s str);
+
 /// What each program that sets links up has in its own files is read, and what is not taken over is named.
 #[test]
 fn each_kind_of_network_file_is_read() {
@@ -322,7 +325,7 @@ fn each_kind_of_network_file_is_read() {
         "etc/dhcpcd.conf",
         "hostname\ninterface eth0\nstatic ip_address=10.64.10.17/24\nstatic routers=10.64.10.1\nstatic domain_name_servers=10.64.10.53\n",
     )];
-    let kinds: [(&str, &[(&str, &str)], &[&str], &str); 4] = [
+    let kinds: [Kind<'_>; 4] = [
         (
             "networkd",
             &networkd,

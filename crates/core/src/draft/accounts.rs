@@ -219,10 +219,7 @@ pub(super) fn take(
             if !state.text.has(&secret_table) {
                 state.text.set(&secret_table, "from", &quoted("store"), None);
             }
-            state.typed_secrets.retain(|typed| *typed != secret);
-            if word == "typed" {
-                state.typed_secrets.push(secret.clone());
-            }
+            say_who_makes(state, &secret, word == "typed");
             put(state, desk, &table, "password", &format!("{{ secret = {} }}", quoted(&secret)), reply)
         }
         (AccountKey::Per, Some("site") | None) => {
@@ -245,6 +242,18 @@ pub(super) fn take(
             let keys = keys_of(desk, text);
             put(state, desk, &table, "ssh_keys", &quoted_list(keys.iter().map(String::as_str)), reply)
         }
+    }
+}
+
+/// Says in the sheet whether the value of a secret is made up, or typed by somebody: today or on another day.
+pub(super) fn say_who_makes(state: &mut State, secret: &str, is_typed: bool) {
+    let table = TablePath::named("secret", secret);
+    state.typed_secrets.retain(|typed| typed != secret);
+    if is_typed {
+        state.typed_secrets.push(secret.to_owned());
+        state.text.set(&table, "generated", "false", None);
+    } else {
+        state.text.remove(&table, "generated");
     }
 }
 

@@ -6,6 +6,7 @@ use impostazione_ovf::Descriptor;
 use impostazione_text::ByteSize;
 use ipnet::IpNet;
 
+use super::accounts::say_who_makes;
 use super::common::explanation_of;
 use super::desk::Desk;
 use super::map_line::{free_run, map_line, pattern_from};
@@ -595,10 +596,7 @@ fn take_property(
         let per = if is_cluster { "cluster" } else { "machine" };
         state.text.set(&secret_table, "per", &quoted(per), None);
     }
-    state.typed_secrets.retain(|typed| *typed != secret);
-    if reply.word() == "typed" {
-        state.typed_secrets.push(secret.clone());
-    }
+    say_who_makes(state, &secret, reply.word() == "typed");
     put(state, desk, &answers, id, &format!("{{ secret = {} }}", quoted(&secret)), reply)
 }
 

@@ -56,14 +56,12 @@ pub(super) fn fill(
         .map_err(|fault| Failure::Files(format!("{fault}; {}", fault.fix())))?;
     let is_new = !file.is_there();
     let mut typed = interview.typed_secrets().to_vec();
-    if is_new {
-        // What belongs to something that exists is never made up.
-        let of_others = assessment.site.secrets.iter().enumerate().filter(|(index, secret)| {
-            assessment.site.not_made_up(*index).is_some() && !typed.contains(&secret.name.value)
-        });
-        let of_others: Vec<String> = of_others.map(|(_, secret)| secret.name.value.clone()).collect();
-        typed.extend(of_others);
-    }
+    // What belongs to something that exists, or was to be typed, is never made up.
+    let of_others = assessment.site.secrets.iter().enumerate().filter(|(index, secret)| {
+        assessment.site.not_made_up(*index).is_some() && !typed.contains(&secret.name.value)
+    });
+    let of_others: Vec<String> = of_others.map(|(_, secret)| secret.name.value.clone()).collect();
+    typed.extend(of_others);
     // What the store has is not wanted again.
     let sources = RunSources::new(sheet, &arguments.unlock);
     let known = if is_asking && !is_new { sources.open().ok().map(|open| &open.store) } else { None };
