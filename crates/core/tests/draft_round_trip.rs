@@ -130,8 +130,11 @@ fn sheet(choices: &Choices) -> String {
                 let _ = write!(
                     text,
                     "[host.link.lan0]\nmac = \"02:64:10:00:01:{last:02x}\"\n[host.link.lan1]\nmac = \"02:64:10:00:02:{last:02x}\"\n\
-                     [host.link.uplink]\nkind = \"bond\"\nmembers = [\"lan0\", \"lan1\"]\nmode = \"active-backup\"\nsubnet = \"quay\"\n\
-                     address = \"10.64.10.{last}\"\n{six}"
+                     [host.link.uplink]\nkind = \"bond\"\nmembers = [{}]\nmode = \"active-backup\"\n{}subnet = \"quay\"\n\
+                     address = \"10.64.10.{last}\"\n{six}",
+                    if picks[6] % 2 == 0 { "\"lan0\", \"lan1\"" } else { "\"lan1\", \"lan0\"" },
+                    ["", "mac = \"02:64:10:00:09:09\"\n", "primary = \"lan1\"\n", "link_check_ms = 250\n"]
+                        [usize::from(picks[5] % 4)],
                 );
             }
         }

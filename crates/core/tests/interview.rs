@@ -192,7 +192,7 @@ ssh_keys = ["{KEY}"]
 
 [[host]]
 name = "gauge-01"
-link.lan0 = {{ subnet = "lan", port = "only", address = "10.64.10.21" }}
+link.lan0 = {{ port = "only", subnet = "lan", address = "10.64.10.21" }}
 "#
         )
     );

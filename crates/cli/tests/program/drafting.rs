@@ -54,7 +54,7 @@ ssh_keys = ["KEY"]
 
 [[host]]
 name = "gauge-01"
-link.lan0 = { subnet = "lan", port = "only", address = "10.64.10.21" }
+link.lan0 = { port = "only", subnet = "lan", address = "10.64.10.21" }
 "#;
 
 /// The sample site from nothing: gauges in a row, the signal tower with its bond, and the cluster of three from its package.

@@ -228,6 +228,48 @@ fn a_rented_server_is_drafted_from_its_files() {
     assert_eq!(check.code, 0, "{}{}", check.stdout, check.stderr);
 }
 
+/// The image of a disk is read as it lies there, and stays as it is.
+#[test]
+#[ignore = "needs root, to mount an image, and mke2fs, which .ci/run installs"]
+fn a_server_is_drafted_from_its_image() {
+    let workspace = workspace();
+    let key = workspace.read("keys/keeper.pub");
+    lay(
+        &workspace,
+        "server",
+        &[
+            ("etc/os-release", "ID=debian\n"),
+            ("etc/hostname", "ferry-house\n"),
+            (
+                "etc/network/interfaces",
+                "iface lan0 inet static\n  address 10.64.200.7/24\n  gateway 10.64.200.1\n",
+            ),
+            ("etc/passwd", PASSWD),
+            ("etc/group", GROUP),
+            ("home/keeper/.ssh/authorized_keys", &key),
+        ],
+    );
+    let made = workspace
+        .command_of("mke2fs")
+        .args(["-q", "-t", "ext4", "-d", "server", "server.img", "64M"])
+        .status()
+        .unwrap();
+    assert!(made.success());
+    let before = fs::read(workspace.path().join("server.img")).unwrap();
+    let run = workspace.run(&["draft", "ferry.toml", "--from", "server.img", "--no-questions"]);
+    assert_eq!(run.code, 1, "{}{}", run.stdout, run.stderr);
+    let sheet = workspace.read("ferry.toml");
+    for part in [
+        "name = \"ferry-house\"",
+        "address = \"10.64.200.7\"",
+        "gateway = \"10.64.200.1\"",
+        "[account.keeper]",
+    ] {
+        assert!(sheet.contains(part), "{part}\n{sheet}");
+    }
+    assert!(fs::read(workspace.path().join("server.img")).unwrap() == before);
+}
+
 #[test]
 fn a_package_brings_its_questions() {
     let workspace = workspace();
@@ -314,7 +356,7 @@ fn each_kind_of_network_file_is_read() {
         ("etc/network/interfaces", "source /etc/network/interfaces.d/*\niface lo inet loopback\n"),
         (
             "etc/network/interfaces.d/eth0",
-            "auto eth0\niface eth0 inet static\n  address 10.64.10.17\n  netmask 255.255.255.0\n  gateway 10.64.10.1\n  dns-nameservers 10.64.10.53\n  post-up true\niface eth0.120 inet static\n  address 10.64.20.17/24\n",
+            "auto eth0\niface eth0 inet static\n  address 10.64.10.17\n  netmask 255.255.255.0\n  gateway 10.64.10.1\n  dns-nameservers 10.64.10.53\n  post-up true\n  mtu 1400\niface eth0.120 inet static\n  address 10.64.20.17/24\n",
         ),
     ];
     let manager = [(
@@ -336,7 +378,7 @@ fn each_kind_of_network_file_is_read() {
             "ifup",
             &ifup,
             &["kind = \"vlan\"", "vlan = 120", "over = \"eth0\""],
-            "the command at post-up of eth0",
+            "etc/network/interfaces: post-up of eth0",
         ),
         ("manager", &manager, &[], ""),
         ("dhcpcd", &dhcpcd, &[], ""),

@@ -72,6 +72,7 @@ fn settings_of(host: &FoundHost) -> BTreeMap<&'static str, String> {
     add("timezone", host.timezone.as_deref().map(quoted));
     add("locale", host.locale.as_deref().map(quoted));
     add("keyboard", host.keyboard.as_deref().map(quoted));
+    add("renderer", host.is_for_manager.then(|| quoted("NetworkManager")));
     add("ipv6", host.ipv6.map(quoted));
     add("llmnr", host.llmnr.map(|flag| flag.to_string()));
     add("multicast_dns", host.multicast_dns.map(|flag| flag.to_string()));
@@ -103,6 +104,7 @@ fn common_settings(state: &mut State, hosts: &[FoundHost]) -> BTreeMap<&'static 
         "timezone",
         "ssh",
         "time_service",
+        "renderer",
         "ipv6",
         "llmnr",
         "multicast_dns",
@@ -273,6 +275,9 @@ fn write_link(
     }
     if !more.is_empty() {
         set("more_addresses", format!("[{}]", more.join(", ")));
+    }
+    for (key, literal) in &link.more {
+        set(key, literal.clone());
     }
     if let Some(mtu) = link.mtu {
         set("mtu", mtu.to_string());

@@ -277,7 +277,7 @@ impl SheetText {
     fn insert(&mut self, table: &TablePath, key: &str, line: &str) {
         let headers = self.headers();
         let Some(header) = headers.iter().find(|header| header.path == *table) else {
-            self.insert_without_header(table, line);
+            self.insert_without_header(table, key, line);
             return;
         };
         let order = order_of(table);
@@ -302,7 +302,7 @@ impl SheetText {
     }
 
     /// Puts a key into a table that has no header: one in braces, or one of dotted keys.
-    fn insert_without_header(&mut self, table: &TablePath, line: &str) {
+    fn insert_without_header(&mut self, table: &TablePath, key: &str, line: &str) {
         let Some((last, parent)) = table.keys().split_last() else { return };
         let parent = TablePath { keys: parent.to_vec(), entry: table.entry };
         let braces = self.with_table(&parent, |found| {
@@ -314,6 +314,8 @@ impl SheetText {
             let line = line.split("  # ").next().unwrap_or_default();
             if inside.trim_end().ends_with('{') {
                 self.replace(end..span.end.saturating_sub(1), &format!(" {line} "));
+            } else if let Some(next) = self.next_in_order(table, key) {
+                self.replace(next..next, &format!("{line}, "));
             } else {
                 self.replace(end..end, &format!(", {line}"));
             }
@@ -327,6 +329,17 @@ impl SheetText {
             let at = self.line_around(end..end).end;
             self.put_line(at, &format!("{}.{line}", names.join(".")));
         }
+    }
+
+    /// Where the first key of a table stands that comes after another by the order of keys.
+    fn next_in_order(&self, table: &TablePath, key: &str) -> Option<usize> {
+        let order = order_of(table);
+        let own = order.iter().position(|known| *known == key)?;
+        self.with_table(table, |found| {
+            let later =
+                found.iter().filter(|(name, _)| order.iter().skip(own + 1).any(|known| known == name));
+            later.filter_map(|(name, _)| found.get_key_value(name)?.0.span()).map(|span| span.start).min()
+        })?
     }
 
     /// Puts a line behind the one that ends at `at`.
@@ -561,6 +574,13 @@ mac = "02:64:10:00:00:21"
             [
                 "-link.eth0 = { subnet = \"quay\" }  # one",
                 "+link.eth0 = { subnet = \"quay\", address = \"10.64.10.11\" }  # one"
+            ]
+        );
+        assert_eq!(
+            changed(|text| text.set(&link, "kind", "\"wifi\"", None)),
+            [
+                "-link.eth0 = { subnet = \"quay\" }  # one",
+                "+link.eth0 = { kind = \"wifi\", subnet = \"quay\" }  # one"
             ]
         );
         let mut text = sheet();

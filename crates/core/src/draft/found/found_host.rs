@@ -19,6 +19,8 @@ pub struct FoundHost {
     pub dns: Vec<String>,
     /// Domains in which short names are looked up.
     pub search: Vec<String>,
+    /// Whether netplan writes for `NetworkManager`.
+    pub is_for_manager: bool,
     /// Time servers.
     pub ntp: Vec<String>,
     /// Whether chrony sets the clock.
@@ -85,6 +87,8 @@ pub struct FoundLink {
     pub mtu: Option<u32>,
     /// Whether a magic packet wakes the host.
     pub wakes_on_lan: bool,
+    /// What else a sheet has a key for: the key, and the value as it is written.
+    pub more: Vec<(&'static str, String)>,
 }
 
 /// What a link is.

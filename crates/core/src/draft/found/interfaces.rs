@@ -117,10 +117,29 @@ fn take(stanza: &Stanza, host: &mut FoundHost) {
     } else if let Some(ssid) = get(&["wpa-ssid"]) {
         link.kind = FoundKind::Wifi(Some(ssid.trim_matches('"').to_owned()));
     }
-    for key in ["up", "post-up", "pre-up", "down"] {
-        if get(&[key]).is_some() {
-            host.left_out.push(format!("{MAIN}: the command at {key} of {name}"));
-        }
+    let known = [
+        "address",
+        "netmask",
+        "gateway",
+        "broadcast",
+        "network",
+        "dns-nameservers",
+        "dns-nameserver",
+        "dns-search",
+        "dns-domain",
+        "bond-slaves",
+        "slaves",
+        "bond-mode",
+        "bond_mode",
+        "vlan-raw-device",
+        "vlan_raw_device",
+        "bridge_ports",
+        "bridge-ports",
+        "wpa-ssid",
+        "hostname",
+    ];
+    for (key, _) in stanza.options.iter().filter(|(key, _)| !known.contains(&key.as_str())) {
+        host.left_out.push(format!("{MAIN}: {key} of {name}"));
     }
 }
 

@@ -33,6 +33,13 @@ pub(super) fn read(files: &dyn HostFiles, host: &mut FoundHost) {
         let fields: Vec<&str> = line.split(':').collect();
         let [name, _, number, _, comment, home, shell] = fields.as_slice() else { continue };
         let number: u32 = number.parse().unwrap_or(0);
+        if number == 0
+            && files
+                .text(&format!("{}/.ssh/authorized_keys", home.trim_start_matches('/')))
+                .is_some_and(|keys| !keys.trim().is_empty())
+        {
+            host.left_out.push(format!("the keys of {name}"));
+        }
         if !(FIRST_PERSON..NOBODY).contains(&number) || shell.ends_with("nologin") || shell.ends_with("false")
         {
             continue;
@@ -40,6 +47,9 @@ pub(super) fn read(files: &dyn HostFiles, host: &mut FoundHost) {
         let path = format!("{}/.ssh/authorized_keys", home.trim_start_matches('/'));
         let keys = files.text(&path).unwrap_or_default();
         let keys = keys.lines().map(str::trim).filter(|line| !line.is_empty() && !line.starts_with('#'));
+        if !shell.ends_with("/bash") {
+            host.left_out.push(format!("the shell {shell} of {name}"));
+        }
         let login = FoundLogin {
             name: (*name).to_owned(),
             full_name: comment.split(',').next().unwrap_or_default().to_owned(),

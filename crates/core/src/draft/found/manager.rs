@@ -45,6 +45,7 @@ fn take(file: &str, connection: &[Section], host: &mut FoundHost) {
     let link = host.link(&name);
     link.kind = kind;
     link.mac = mac;
+    let mut rest = Vec::new();
     for section in ["ipv4", "ipv6"] {
         link.has_dhcp |= section == "ipv4" && matches!(get(section, "method"), Some("auto") | None);
         let own = connection.iter().filter(|one| one.name == section).flat_map(|one| &one.keys);
@@ -79,6 +80,8 @@ fn take(file: &str, connection: &[Section], host: &mut FoundHost) {
                 link.dns.extend(list().map(str::to_owned));
             } else if key == "dns-search" {
                 link.search.extend(list().map(str::to_owned));
+            } else if !["method", "addr-gen-mode", "may-fail", "ignore-auto-dns"].contains(&key.as_str()) {
+                rest.push(format!("{key} in [{section}]"));
             }
         }
     }
@@ -86,4 +89,5 @@ fn take(file: &str, connection: &[Section], host: &mut FoundHost) {
     if !has_name && link.mac.is_none() {
         link.name = String::new();
     }
+    host.left_out.extend(rest.into_iter().map(|what| format!("{what} of {FOLDER}/{file}")));
 }

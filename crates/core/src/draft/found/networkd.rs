@@ -77,6 +77,7 @@ fn take_network(file: &str, network: &[Section], host: &mut FoundHost) {
     }
     let is_pattern = name.contains(['*', '?', '[', ' ']);
     let known = if is_pattern { String::new() } else { name.clone() };
+    name_the_rest(file, network, host);
     let link_name = if known.is_empty() { format!("lan{}", host.links.len()) } else { known };
     let link = host.link(&link_name);
     if is_pattern && mac.is_none() {
@@ -98,7 +99,10 @@ fn take_network(file: &str, network: &[Section], host: &mut FoundHost) {
     link.dns = values(network, "Network", "DNS").flat_map(str::split_whitespace).map(str::to_owned).collect();
     link.search =
         values(network, "Network", "Domains").flat_map(str::split_whitespace).map(str::to_owned).collect();
-    for route in network.iter().filter(|section| section.name == "Route") {
+    link.mtu = values(network, "Link", "MTUBytes").last().and_then(|bytes| bytes.parse().ok());
+    for route in network.iter().filter(|section| {
+        section.name == "Route" && !(section.get("Table").is_some() && section.get("Destination").is_some())
+    }) {
         take_route(route, link);
     }
     let ntp: Vec<String> =
@@ -121,6 +125,57 @@ fn take_network(file: &str, network: &[Section], host: &mut FoundHost) {
         && let FoundKind::Bridge(members) = &mut host.link(&bridge).kind
     {
         members.push(link_name);
+    }
+}
+
+/// The keys that are taken over, by their sections, or that say nothing to a host with static addresses.
+const TAKEN: [(&str, &[&str]); 7] = [
+    ("Match", &["Name", "MACAddress", "PermanentMACAddress"]),
+    (
+        "Network",
+        &[
+            "Address",
+            "DHCP",
+            "Gateway",
+            "DNS",
+            "Domains",
+            "NTP",
+            "VLAN",
+            "Bond",
+            "Bridge",
+            "Description",
+            "LinkLocalAddressing",
+            "IPv6AcceptRA",
+        ],
+    ),
+    ("Address", &["Address"]),
+    ("Route", &["Gateway", "GatewayOnLink", "Destination", "Metric", "Table"]),
+    ("Link", &["MTUBytes"]),
+    ("DHCP", &[]),
+    ("DHCPv4", &[]),
+];
+
+/// Names what of a file is not taken over.
+fn name_the_rest(file: &str, network: &[Section], host: &mut FoundHost) {
+    for section in network {
+        let known = TAKEN.iter().find(|(name, _)| *name == section.name).map(|(_, keys)| *keys);
+        // What is said to a DHCP server is of no use to a static address.
+        if section.name.starts_with("DHCP") {
+            continue;
+        }
+        let rest: Vec<&str> = section
+            .keys
+            .iter()
+            .map(|(key, _)| key.as_str())
+            .filter(|key| !known.unwrap_or_default().contains(key))
+            .collect();
+        if !rest.is_empty() {
+            host.left_out.push(format!("{} in [{}] of {FOLDER}/{file}", rest.join(", "), section.name));
+        }
+        let is_of_table = section.get("Table").is_some();
+        if section.name == "Route" && is_of_table && section.get("Destination").is_some() {
+            host.left_out.push(format!("a route of a table of its own in {FOLDER}/{file}"));
+        }
     }
 }
 

@@ -102,6 +102,10 @@ fn time(files: &dyn HostFiles, host: &mut FoundHost) {
                 && ["server", "pool", "peer"].iter().any(|known| word.eq_ignore_ascii_case(known))
             {
                 of_chrony.push((*server).to_owned());
+                // Of a server with a key, the key is what nobody else has.
+                if words.iter().any(|word| matches!(*word, "key" | "nts")) {
+                    host.left_out.push(format!("the key of the time server {server}"));
+                }
             }
         }
     }

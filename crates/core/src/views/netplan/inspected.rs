@@ -83,6 +83,12 @@ pub struct InspectedLink {
     /// The families in which it has link-local addresses, where the files say so.
     #[serde(skip)]
     pub link_local: Option<Vec<String>>,
+    /// What a bond or bridge is made of, in the order of the files.
+    #[serde(skip)]
+    pub members_in_order: Vec<String>,
+    /// The keys that the files have for it.
+    #[serde(skip)]
+    pub keys: Vec<String>,
     /// Whether settings are passed through to `NetworkManager`, which may change all the rest.
     pub passthrough: bool,
 }
@@ -241,6 +247,8 @@ fn inspected(definitions: &Definitions, link: &ReadLink<'_>) -> InspectedLink {
         link_local: body
             .get("link-local")
             .map(|_| body.texts("link-local").into_iter().map(|family| family.value).collect()),
+        members_in_order: each_once(body.texts("interfaces").into_iter().map(|member| member.value)),
+        keys: each_once(body.entries.iter().map(|(key, _)| key.value.clone())),
         passthrough: passes_through(body)
             || body
                 .map("access-points")
