@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use impostazione_core::draft::{Desk, Interview, Known, Outcome, Start};
-use impostazione_core::finding::Severity;
+use impostazione_core::finding::{Finding, Severity};
 use impostazione_text::files::{NamedFiles, ReadFault};
 use jiff::civil::date;
 use proptest::prelude::*;
@@ -463,4 +463,30 @@ proptest! {
             prop_assert!(Interview::new(&desk, Some(&interview.open_text().0), None).is_ok());
         }
     }
+}
+
+#[test]
+fn a_host_may_have_a_switch_inside() {
+    let files = files();
+    let desk = desk(&files);
+    let mut interview = Interview::new(&desk, None, None).unwrap();
+    let until = SITE.iter().position(|(id, _)| *id == "host.1.link.1").unwrap();
+    answer(&mut interview, SITE, until);
+    // What is behind it on the list is about other links.
+    assert_eq!(interview.question().id, "host.1.link.1");
+    assert!(matches!(interview.reply("back"), Outcome::WentBack));
+    say(&mut interview, "mole-house");
+    for reply in ["bridge", "", "02:64:10:00:00:41", "quay", "10.64.10.41", "none", "none", "none", "none"] {
+        say(&mut interview, reply);
+    }
+    assert!(interview.is_at_summary(), "{}", interview.question().id);
+    let text = interview.finished_text();
+    assert!(
+        text.contains(
+            "kind = \"bridge\"\nsubnet = \"quay\"\naddress = \"10.64.10.41\"\nmembers = [\"lan0\"]"
+        ),
+        "{text}"
+    );
+    let judged = interview.judged();
+    assert!(!judged.findings.iter().any(Finding::is_in_the_way), "{:?}", judged.findings);
 }

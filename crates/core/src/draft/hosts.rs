@@ -20,11 +20,12 @@ use crate::sheet::{HOST, HOST_LINK};
 use crate::views::subnet_map::{AddressMap, AddressPurpose};
 
 /// The kinds of links that are asked about.
-const KINDS: [(&str, &str); 4] = [
+const KINDS: [(&str, &str); 5] = [
     ("ethernet", "one port with a cable"),
     ("wifi", "one wireless interface"),
     ("bond", "two or more ports as one link"),
     ("vlan", "a tagged network on another link"),
+    ("bridge", "a switch inside the host, as for virtual machines"),
 ];
 
 /// What is asked about a link, in order.
@@ -110,9 +111,10 @@ fn is_open(state: &State, host: usize, number: usize, key: LinkKey) -> bool {
     let subnet_has = |key: &str| table.as_ref().is_some_and(|table| subnet_has(state, table, key));
     let is_wanted = match key {
         LinkKey::Port => kind == "ethernet" || kind == "wifi",
-        LinkKey::Members | LinkKey::Mode => kind == "bond",
+        LinkKey::Members => kind == "bond" || kind == "bridge",
+        LinkKey::Mode => kind == "bond",
         LinkKey::Over => kind == "vlan",
-        LinkKey::Name => kind == "bond" || kind == "vlan",
+        LinkKey::Name => matches!(kind.as_str(), "bond" | "vlan" | "bridge"),
         // A bond or a VLAN has what makes it first.
         LinkKey::Subnet => table.is_some() && !has("subnet") && !state.subnet_names().is_empty(),
         LinkKey::Address => {
@@ -297,10 +299,14 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, host: usize, number: usiz
             question
         }
         LinkKey::Members => {
-            ask(format!("Which ports does the bond of {name} consist of? MAC addresses or names"))
+            ask(format!("Which ports does the {kind} of {name} consist of? MAC addresses or names"))
         }
         LinkKey::Name => {
-            let proposal = if kind == "bond" { "uplink".to_owned() } else { format!("vlan{number}") };
+            let proposal = match kind.as_str() {
+                "bond" => "uplink".to_owned(),
+                "bridge" => "switch".to_owned(),
+                _ => format!("vlan{number}"),
+            };
             ask(format!("What is this link of {name} called?"))
                 .proposing(Some(proposal))
                 .explained("The host's system calls the link so. Up to 15 letters, digits and hyphens.")
@@ -594,7 +600,8 @@ fn take_members(
 ) -> Result<Vec<String>, Refusal> {
     let Some(bond) = link_table(state, host, number) else { return Ok(Vec::new()) };
     let words = reply.words();
-    if words.len() < 2 {
+    let is_bond = kind_of(state, host, number) == "bond";
+    if words.is_empty() || (is_bond && words.len() < 2) {
         return Err(Refusal::new(
             format!("A bond of {} is no bond.", if words.is_empty() { "nothing" } else { "one port" }),
             "reply with two or more MAC addresses or names, with a space between them",
