@@ -78,13 +78,13 @@ fn thirty_lamps_come_from_three_spreadsheets() {
         ],
     );
     session.exp_string("name: the field \"Hostname\" (north-01, north-02, ").unwrap();
-    talk(&mut session, &[("Are the fields taken rightly?", ""), ("How is", ""), ("another link?", "")]);
+    talk(&mut session, &[("Are these the right fields?", ""), ("How is", ""), ("another link?", "")]);
     session.exp_string("name: the field \"Rechnername\" (south-01, south-02, ").unwrap();
     session.exp_string("mask: the field \"Netzmaske\" (255.255.255.0,").unwrap();
     session.exp_string("not used: Standort").unwrap();
     talk(
         &mut session,
-        &[("Are the fields taken rightly?", ""), ("How is", ""), ("Which port", ""), ("another link?", "")],
+        &[("Are these the right fields?", ""), ("How is", ""), ("Which port", ""), ("another link?", "")],
     );
     session.exp_string("name: the field \"Nome host\" (east-01, east-02, ").unwrap();
     session.exp_string("address: the field \"Indirizzo IP\"").unwrap();
@@ -92,7 +92,7 @@ fn thirty_lamps_come_from_three_spreadsheets() {
     talk(
         &mut session,
         &[
-            ("Are the fields taken rightly?", "no"),
+            ("Are these the right fields?", "no"),
             ("Which field holds the name of the host? [Nome host]", "Inventario"),
         ],
     );

@@ -6,18 +6,16 @@ use impostazione_ovf::Descriptor;
 use impostazione_text::ByteSize;
 use ipnet::IpNet;
 
-use super::accounts::say_who_makes;
 use super::common::explanation_of;
 use super::desk::Desk;
 use super::map_line::{free_run, map_line, pattern_from};
+use super::properties;
 use super::put::{Reply, put};
 use super::question::{Choice, Question, Refusal};
 use super::state::{Scope, State};
 use super::topic::{ApplianceKey, Topic};
-use crate::appliance::{AnsweredProperty, answered_properties};
 use crate::assess::Assessment;
 use crate::edit::{TablePath, quoted};
-use crate::finding::Finding;
 use crate::machine::{Machine, Site};
 use crate::sheet::{APPLIANCE, CLUSTER};
 
@@ -32,7 +30,7 @@ pub(super) fn table_of(index: usize) -> TablePath {
 }
 
 /// The machines that an entry makes.
-fn machines_of<'s>(site: &'s Site, state: &State, index: usize) -> Vec<&'s Machine> {
+pub(super) fn machines_of<'s>(site: &'s Site, state: &State, index: usize) -> Vec<&'s Machine> {
     machines_of_entry(site, state, &table_of(index))
 }
 
@@ -74,18 +72,6 @@ fn link_name(network: &str) -> String {
     let name: String = parts.join("-").chars().take(15).collect();
     let name = name.trim_end_matches('-');
     if name.is_empty() { ONLY_LINK.to_owned() } else { name.to_owned() }
-}
-
-/// What of an appliance is still to be asked, by what the rules find missing.
-fn open_property(assessment: &Assessment, state: &State, index: usize) -> Option<String> {
-    let machines = machines_of(&assessment.site, state, index);
-    let is_of = |finding: &&Finding| {
-        finding.rule.about_absence
-            && !finding.is_waived()
-            && machines.iter().any(|machine| finding.machine.as_deref() == Some(machine.label()))
-    };
-    let mut asked = assessment.findings.iter().filter(is_of).filter_map(|finding| finding.property.clone());
-    asked.find(|id| !state.is_settled(&Topic::Appliance(index, ApplianceKey::Property(id.clone())).id()))
 }
 
 /// The next question about appliances.
@@ -148,7 +134,7 @@ fn next_of(state: &State, desk: &Desk<'_>, index: usize) -> Option<ApplianceKey>
     {
         return Some(ApplianceKey::VirtualAddress);
     }
-    open_property(&assessment, state, index).map(ApplianceKey::Property)
+    properties::open_property(&assessment, state, index).map(ApplianceKey::Property)
 }
 
 /// Whether a key of an entry is still to be asked about.
@@ -210,7 +196,7 @@ pub(super) fn take_next(
     put(state, desk, &table_of(number - 1), "name", &quoted(text), reply)
 }
 
-fn name_of(state: &State, index: usize) -> String {
+pub(super) fn name_of(state: &State, index: usize) -> String {
     state.text.string(&table_of(index), "name").unwrap_or_else(|| format!("appliance {}", index + 1))
 }
 
@@ -312,7 +298,9 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, index: usize, key: &Appli
                 .or_none()
                 .explained(explanation_of(CLUSTER.key("virtual_address")))
         }
-        ApplianceKey::Property(property) => question_property(id, &assessment, &machines, property),
+        ApplianceKey::Property(property) => {
+            properties::question_property(id, &assessment, &machines, property)
+        }
     }
 }
 
@@ -383,66 +371,6 @@ fn proposal_of(
     (map_of(assessment, state, index, number), first.map(|first| pattern_from(first, count)))
 }
 
-/// The properties of an appliance with what they get.
-fn property_of<'s>(site: &'s Site, machines: &[&'s Machine], id: &str) -> Option<AnsweredProperty<'s>> {
-    answered_properties(site, machines.first()?).into_iter().find(|one| one.property.id() == id)
-}
-
-/// What a finding of a property is about: whether a password is wanted.
-fn wants_secret(assessment: &Assessment, machines: &[&Machine], id: &str) -> bool {
-    let found = property_of(&assessment.site, machines, id);
-    found.is_some_and(|found| found.is_secret() || found.property.is_password)
-}
-
-fn question_property(
-    question_id: String,
-    assessment: &Assessment,
-    machines: &[&Machine],
-    id: &str,
-) -> Question {
-    let found = property_of(&assessment.site, machines, id);
-    let label = found.as_ref().map(|found| found.property.label.clone()).filter(|label| !label.is_empty());
-    let called = label.map_or_else(|| format!("\"{id}\""), |label| format!("\"{label}\" ({id})"));
-    let name = machines.first().map_or("the appliance", |machine| machine.label());
-    let of_property =
-        |finding: &&Finding| finding.rule.about_absence && finding.property.as_deref() == Some(id);
-    let why = assessment.findings.iter().find(of_property);
-    let mut explanation =
-        why.map(|finding| format!("{} {}.", finding.message, finding.fix)).unwrap_or_default();
-    let description =
-        found.as_ref().map(|found| found.property.description.trim().to_owned()).unwrap_or_default();
-    if !description.is_empty() {
-        explanation = format!("The package says: {description} {explanation}");
-    }
-    if wants_secret(assessment, machines, id) {
-        return Question::new(question_id, format!("Which password does {name} get for {called}?"))
-            .proposing(Some("made-up".to_owned()))
-            .choosing(&[
-                ("made-up", "a random one is made and kept in the encrypted store"),
-                ("typed", "you type it when the sheet is done; it is kept in the encrypted store"),
-            ])
-            .explained(explanation);
-    }
-    let default = found.as_ref().and_then(|found| found.property.default_with(None)).map(str::to_owned);
-    let mut question =
-        Question::new(question_id, format!("What does {name} get for {called}?")).explained(explanation);
-    question.proposal = default.filter(|default| !default.is_empty());
-    if let Some(found) = &found {
-        let choices = &found.property.limits.choices;
-        question.choices = choices.iter().map(|word| Choice::new(word.clone(), "")).collect();
-        if let Some(word) = found.reading.meaning.take_word().filter(|_| choices.is_empty()) {
-            let (text, called) = (word.text(), found.reading.meaning.called());
-            question.is_free = true;
-            question.choices = vec![Choice::new(format!("take {text}"), format!("{called}, from the sheet"))];
-            if matches!(word.list(), "dns" | "ntp" | "search") {
-                question.choices.push(Choice::new(format!("take {text} nth 1"), "the first of them"));
-            }
-        }
-    }
-    question.shown = why.map(|finding| finding.message.clone()).into_iter().collect();
-    question
-}
-
 /// Takes a reply about an appliance.
 pub(super) fn take(
     state: &mut State,
@@ -504,7 +432,7 @@ pub(super) fn take(
             let shared = format!("{{ subnet = {}, address = {} }}", quoted(&subnet), quoted(address));
             put(state, desk, &TablePath::named("cluster", &name), "virtual_address", &shared, reply)
         }
-        ApplianceKey::Property(id) => take_property(state, desk, index, id, reply),
+        ApplianceKey::Property(id) => properties::take_property(state, desk, index, id, reply),
     }
 }
 
@@ -557,93 +485,4 @@ fn begin_link(assessment: &Assessment, state: &mut State, index: usize, number: 
         }
     }
     link
-}
-
-fn take_property(
-    state: &mut State,
-    desk: &Desk<'_>,
-    index: usize,
-    id: &str,
-    reply: Reply<'_>,
-) -> Result<Vec<String>, Refusal> {
-    let answers = table_of(index).inner(&["answer"]);
-    let assessment = desk.judge(state.text.as_str());
-    let machines = machines_of(&assessment.site, state, index);
-    if !wants_secret(&assessment, &machines, id) {
-        let Some(take) = taken(reply.word()) else {
-            return put(state, desk, &answers, id, &quoted(reply.word()), reply);
-        };
-        let mut tried = state.clone();
-        let told = put(&mut tried, desk, &answers, id, &format!("{{ {take} }}"), reply)?;
-        let Some(refusal) = still_open(&tried, desk, index, id) else {
-            *state = tried;
-            return Ok(told);
-        };
-        if take.contains("nth") || take.contains("join") {
-            return Err(refusal);
-        }
-        // Of several values all are meant, where nothing else is said.
-        let told = put(state, desk, &answers, id, &format!("{{ {take}, join = \",\" }}"), reply)?;
-        return still_open(state, desk, index, id).map_or(Ok(told), Err);
-    }
-    let name = name_of(state, index);
-    let stem = name.split('{').next().unwrap_or_default().trim_end_matches('-').to_owned();
-    let secret = secret_name(state, &stem, id);
-    let secret_table = TablePath::named("secret", &secret);
-    state.text.set(&secret_table, "from", &quoted("store"), None);
-    let is_cluster = state.text.literal(&table_of(index), "cluster").is_some();
-    if machines.len() > 1 && reply.word() == "made-up" {
-        let per = if is_cluster { "cluster" } else { "machine" };
-        state.text.set(&secret_table, "per", &quoted(per), None);
-    }
-    say_who_makes(state, &secret, reply.word() == "typed");
-    put(state, desk, &answers, id, &format!("{{ secret = {} }}", quoted(&secret)), reply)
-}
-
-/// Why an answer does not answer its property: what it takes is not there, or it is not said which.
-fn still_open(state: &State, desk: &Desk<'_>, index: usize, id: &str) -> Option<Refusal> {
-    let span = state.text.span(&table_of(index).inner(&["answer"]), id)?;
-    let assessment = desk.judge(state.text.as_str());
-    let error = assessment
-        .findings
-        .iter()
-        .find(|finding| finding.is_in_the_way() && finding.place.span.meets(span.clone().into()));
-    error.map(super::put::refusal_of)
-}
-
-/// What `take address of signal-tower toward quay` is in a sheet, without its braces.
-fn taken(reply: &str) -> Option<String> {
-    let mut words = reply.strip_prefix("take ")?.split_whitespace();
-    let mut parts = vec![format!("take = {}", quoted(words.next()?))];
-    while let Some(key) = words.next() {
-        if key.parse::<u32>().is_ok() {
-            parts.push(format!("nth = {key}"));
-            continue;
-        }
-        let value = words.next()?;
-        parts.push(match key {
-            "nth" => format!("nth = {}", value.parse::<u32>().ok()?),
-            "of" | "toward" | "link" | "join" => format!("{key} = {}", quoted(value)),
-            _ => return None,
-        });
-    }
-    Some(parts.join(", "))
-}
-
-/// A name for the secret of a property, which no other secret has: of the appliance, and of whom it lets in.
-fn secret_name(state: &State, stem: &str, id: &str) -> String {
-    let parts: Vec<String> = id
-        .split(['.', '_', '-'])
-        .filter(|part| !part.is_empty() && !part.to_lowercase().contains("pass"))
-        .map(|part| part.to_lowercase().chars().filter(char::is_ascii_alphanumeric).collect())
-        .collect();
-    let last = parts.last().cloned().unwrap_or_else(|| "admin".to_owned());
-    let stem: String = stem.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '-').collect();
-    let base = if stem.is_empty() || stem == last { last } else { format!("{stem}-{last}") };
-    let is_taken = |name: &String| state.text.has(&TablePath::named("secret", name));
-    if !is_taken(&base) {
-        return base;
-    }
-    let mut numbered = (2..).map(|number| format!("{base}-{number}"));
-    numbered.find(|name| !is_taken(name)).unwrap_or(base)
 }

@@ -8,7 +8,7 @@ use super::put::Reply;
 use super::question::{Choice, Outcome, Question, Refusal};
 use super::state::{Scope, State};
 use super::topic::{ApplianceKey, LinkKey, Topic};
-use super::{accounts, appliances, common, hosts, marks, rows, subnets, summary};
+use super::{accounts, appliances, common, hosts, links, marks, rows, subnets, summary};
 use crate::edit::SheetText;
 
 /// The longest reply that is read, in bytes.
@@ -261,8 +261,8 @@ impl<'d> Interview<'d> {
             Topic::NextHost(number) => hosts::question_next(state, *number),
             Topic::HostName(host) => hosts::question_name(*host),
             Topic::RowsField(host, field) => rows::question(state, *host, *field),
-            Topic::NextLink(host, number) => hosts::question_link(state, *host, *number),
-            Topic::Link(host, number, key) => hosts::question(state, desk, *host, *number, *key),
+            Topic::NextLink(host, number) => links::question_next(state, *host, *number),
+            Topic::Link(host, number, key) => links::question(state, desk, *host, *number, *key),
             Topic::NextAppliance(number) => appliances::question_next(state, *number),
             Topic::Appliance(index, key) => appliances::question(state, desk, *index, key),
             Topic::Summary => summary::question(state, desk),
@@ -371,8 +371,8 @@ fn take(state: &mut State, desk: &Desk<'_>, topic: &Topic, reply: Reply<'_>) -> 
         Topic::NextHost(number) => hosts::take_next(state, desk, *number, reply),
         Topic::HostName(host) => hosts::take_host_name(state, desk, *host, reply),
         Topic::RowsField(host, field) => rows::take(state, desk, *host, *field, reply),
-        Topic::NextLink(host, number) => hosts::take_link(state, desk, *host, *number, reply),
-        Topic::Link(host, number, key) => hosts::take(state, desk, (*host, *number), *key, reply),
+        Topic::NextLink(host, number) => links::take_next(state, desk, *host, *number, reply),
+        Topic::Link(host, number, key) => links::take(state, desk, (*host, *number), *key, reply),
         Topic::NextAppliance(number) => appliances::take_next(state, desk, *number, reply),
         Topic::Appliance(index, key) => appliances::take(state, desk, *index, key, reply),
         Topic::Summary => Ok(Vec::new()),

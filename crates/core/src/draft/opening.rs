@@ -65,7 +65,7 @@ pub(super) fn state_of(text: SheetText, desk: &Desk<'_>, start: Option<Start>) -
     for index in 0..appliances {
         open_appliance(&mut state, index);
     }
-    // What is there is not asked for again; what is missing altogether is.
+    // Only a kind of which the sheet has none is asked for.
     let (subnets, accounts) = (state.text.names("subnet").len(), state.text.names("account").len());
     let next = [
         (site.subnets.len(), Topic::NextSubnet(subnets + 1), Start::Subnets),

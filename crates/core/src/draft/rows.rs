@@ -16,7 +16,7 @@ use crate::sheet::RowsTable;
 /// Largest file of rows that is read, in bytes.
 const LIMIT: u64 = 16 * 1024 * 1024;
 
-/// What is asked about the fields: whether they were taken rightly, and each of them.
+/// What is asked about the fields: whether they are the right ones, and each of them.
 pub(super) const FIELDS: [(&str, Option<FieldRole>); 6] = [
     ("all", None),
     ("name", Some(FieldRole::Name)),
@@ -66,7 +66,7 @@ pub(super) fn take_file(
         )
     })?;
     let table = RowsTable::read(&name, bytes)
-        .map_err(|reason| Refusal::new(format!("{reason}."), "mend the file, or name another"))?;
+        .map_err(|reason| Refusal::new(format!("{reason}."), "correct the file, or name another"))?;
     if table.rows.is_empty() {
         return Err(Refusal::new(format!("{name} has no rows."), "name a file with a row for each host"));
     }
@@ -108,7 +108,7 @@ pub(super) fn question(state: &State, host: usize, field: usize) -> Question {
             .map(|(_, field)| field.as_str())
             .collect();
         let unused = if unused.is_empty() { None } else { Some(format!("not used: {}", unused.join(", "))) };
-        return Question::new(id, "Are the fields taken rightly?")
+        return Question::new(id, "Are these the right fields?")
             .proposing(Some("yes".to_owned()))
             .choosing(&[("yes", "as shown"), ("no", "each is asked for")])
             .showing(taken.chain(unused))
@@ -162,7 +162,7 @@ pub(super) fn take(
             let odd = rows.table.values(index).next().unwrap_or_default();
             return Err(Refusal::new(
                 format!("The values of \"{name}\" are not all of that form (the first is \"{odd}\")."),
-                "reply with another field, or mend the file",
+                "reply with another field, or correct the file",
             ));
         }
         rows.roles.push((role, index));

@@ -158,7 +158,7 @@ impl State {
         self.skipped.push(topic);
     }
 
-    /// Whether there is no more of something: it was declined.
+    /// Whether another one was declined.
     pub(super) fn is_declined(&self, id: &str) -> bool {
         self.declined.contains(id) || self.reply_to(id) == Some("none")
     }
