@@ -395,6 +395,12 @@ fn replies_are_kept_and_repeated_without_a_terminal() {
     assert!(run.stderr.contains("open: common.dns\n"), "{}", run.stderr);
     assert!(run.stderr.contains("not asked for: host.9"), "{}", run.stderr);
     assert!(workspace.read("fewer.toml").contains("#? dns = "));
+    // With somebody at a terminal, that alone is asked.
+    let mut session = at_terminal(&workspace, &["asked.toml", "--plain", "--replies", "fewer.replies"]);
+    talk(&mut session, &[("Which DNS servers", ONE_HOST[5].1), ("Is that right?", "")]);
+    let (code, said) = end(session);
+    assert_eq!(code, Some(0), "{said}");
+    assert_eq!(workspace.read("asked.toml"), workspace.read("gauge.toml"));
 }
 
 #[test]

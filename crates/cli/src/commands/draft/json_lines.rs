@@ -3,12 +3,13 @@
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
-use impostazione_core::draft::{Choice, Interview, Outcome, Question};
+use impostazione_core::draft::{Choice, Interview, Outcome, Question, Refusal};
 use impostazione_text::visible::guarded_json;
 use serde::{Deserialize, Serialize};
 
 use super::Ending;
 use super::keep::Kept;
+use super::known_replies::KnownReplies;
 use crate::exit::Failure;
 use crate::line_input::{Line, LineInput};
 use crate::terminal;
@@ -44,6 +45,19 @@ enum Said<'a> {
     Ended { sheet: &'a str, outcome: &'static str, open: &'a [String], errors: usize },
 }
 
+impl Said<'_> {
+    fn of(refusal: Refusal) -> Self {
+        Self::Refused {
+            rule: refusal.rule.map(|rule| rule.name),
+            message: refusal.message,
+            fix: refusal.fix,
+            proposal: refusal.proposal,
+            offers: refusal.offers,
+            judgment: refusal.is_judgment,
+        }
+    }
+}
+
 #[derive(Serialize)]
 struct Report<'a> {
     format: u8,
@@ -65,9 +79,12 @@ fn say(said: Said<'_>) -> Result<(), Failure> {
 }
 
 /// Asks until the interview ends, or stdin does.
-pub(super) fn ask(interview: &mut Interview<'_>) -> Result<Ending, Failure> {
+pub(super) fn ask(interview: &mut Interview<'_>, replies: &mut KnownReplies) -> Result<Ending, Failure> {
     let mut input = LineInput::new(Arc::new(AtomicBool::new(false)));
     loop {
+        if let Some(refused) = replies.give(interview) {
+            say(Said::of(refused.refusal))?;
+        }
         say(Said::Asked(&interview.question()))?;
         let reply = match input.next() {
             Line::Text(line) if line.trim().is_empty() => Ok(String::new()),
@@ -98,14 +115,7 @@ pub(super) fn ask(interview: &mut Interview<'_>) -> Result<Ending, Failure> {
             Outcome::Explained(message) => say(Said::Explained { message })?,
             Outcome::WentBack => say(Said::WentBack)?,
             Outcome::NothingBefore => say(Said::NothingBefore)?,
-            Outcome::Refused(refusal) => say(Said::Refused {
-                rule: refusal.rule.map(|rule| rule.name),
-                message: refusal.message,
-                fix: refusal.fix,
-                proposal: refusal.proposal,
-                offers: refusal.offers,
-                judgment: refusal.is_judgment,
-            })?,
+            Outcome::Refused(refusal) => say(Said::of(refusal))?,
         }
     }
 }

@@ -4,6 +4,7 @@ mod from;
 mod json_lines;
 mod keep;
 mod known;
+mod known_replies;
 mod on_terminal;
 mod store;
 
@@ -19,6 +20,7 @@ use crate::exit::{Exit, Failure};
 use crate::sheet_file::{read_sheet, today};
 use crate::terminal::{self, harmless};
 use keep::{Kept, SheetFile};
+use known_replies::{KnownReplies, Refused};
 
 /// How an interview ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -44,6 +46,7 @@ pub(crate) fn run(arguments: &DraftArguments, quiet: bool) -> Result<Exit, Failu
         )));
     }
     let replies = arguments.replies.as_deref().map(read_replies).transpose()?;
+    let mut replies = replies.map(KnownReplies::new).unwrap_or_default();
     if let Some(path) = arguments.save_replies.as_deref().filter(|path| path.exists()) {
         return Err(Failure::CommandLine(format!(
             "{} exists already; name a new file for the replies",
@@ -63,31 +66,31 @@ pub(crate) fn run(arguments: &DraftArguments, quiet: bool) -> Result<Exit, Failu
     for line in &taken_in {
         terminal::say_note(line);
     }
-    if let Some(refused) = give_replies(&mut interview, replies.as_ref(), arguments) {
-        return Ok(refused);
-    }
     let is_json = arguments.format == Format::Json;
     let is_asking = !arguments.no_questions && (is_json || is_terminal());
     let (ending, kept) = if !is_asking {
-        if !arguments.no_questions && replies.is_none() {
+        if !arguments.no_questions && arguments.replies.is_none() {
             terminal::say_note(
                 "there is no terminal, so nothing is asked, and what is open is written as remarks",
             );
         }
+        if let Some(refused) = give_all(&mut interview, &mut replies) {
+            say_refused(&refused);
+            terminal::say_error(&format!("{}: nothing was written", sheet.display()));
+            return Ok(Exit::ErrorsRemain);
+        }
         let ending = settle(&mut interview);
         (ending, keep::keep(&file, &interview, ending)?)
     } else if is_json {
-        let ending = json_lines::ask(&mut interview)?;
+        let ending = json_lines::ask(&mut interview, &mut replies)?;
         (ending, keep::keep(&file, &interview, ending)?)
     } else {
-        on_terminal::ask(&mut interview, &file, arguments.plain)?
+        on_terminal::ask(&mut interview, &file, arguments.plain, &mut replies)?
     };
-    if let Some(replies) = &replies {
-        let unasked = replies.unasked(interview.replies());
-        if !unasked.is_empty() {
-            let list: Vec<String> = unasked.iter().map(|one| harmless(one)).collect();
-            terminal::say_warning(&format!("these replies were not asked for: {}", list.join(", ")));
-        }
+    let unasked = replies.unasked(interview.replies());
+    if !unasked.is_empty() && ending != Ending::Dropped {
+        let list: Vec<String> = unasked.iter().map(|one| harmless(one)).collect();
+        terminal::say_warning(&format!("these replies were not asked for: {}", list.join(", ")));
     }
     if let Some(path) = &arguments.save_replies {
         keep::write_replies(path, interview.replies())?;
@@ -156,41 +159,24 @@ fn read_replies(path: &Path) -> Result<Replies, Failure> {
     })
 }
 
-/// Gives the replies of a file, as far as they go. What the rules refuse ends the run, unless somebody can be asked.
-fn give_replies(
-    interview: &mut Interview<'_>,
-    replies: Option<&Replies>,
-    arguments: &DraftArguments,
-) -> Option<Exit> {
-    let replies = replies?;
-    let can_ask = !arguments.no_questions && (arguments.format == Format::Json || is_terminal());
+/// Gives the replies of a file, and leaves every other question open.
+fn give_all(interview: &mut Interview<'_>, replies: &mut KnownReplies) -> Option<Refused> {
     while !interview.is_at_summary() {
-        let question = interview.question();
-        let Some(reply) = replies.to(&question.id) else {
-            if can_ask {
-                return None;
-            }
-            interview.skip();
-            continue;
-        };
-        let mut outcome = interview.reply(reply);
-        // Who wrote the file has decided.
-        if let Outcome::Refused(refusal) = &outcome
-            && refusal.is_judgment
-        {
-            outcome = interview.reply(reply);
+        if let Some(refused) = replies.give(interview) {
+            return Some(refused);
         }
-        if let Outcome::Refused(refusal) = outcome {
-            terminal::say_error(&format!("the reply \"{reply}\" to {}: {}", question.id, refusal.message));
-            terminal::tell(&format!("fix: {}\n", harmless(&refusal.fix)));
-            if can_ask {
-                return None;
-            }
-            terminal::say_error(&format!("{}: nothing was written", arguments.sheet.display()));
-            return Some(Exit::ErrorsRemain);
+        if !interview.is_at_summary() {
+            interview.skip();
         }
     }
     None
+}
+
+/// Says why a reply of a file was not taken.
+fn say_refused(refused: &Refused) {
+    let Refused { question, reply, refusal } = refused;
+    terminal::say_error(&format!("the reply \"{reply}\" to {question}: {}", refusal.message));
+    terminal::tell(&format!("fix: {}\n", harmless(&refusal.fix)));
 }
 
 /// Ends an interview in which nobody is asked.

@@ -11,8 +11,9 @@ use rustix::termios::{OptionalActions, Termios, tcgetattr, tcsetattr};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
 
-use super::Ending;
 use super::keep::{Kept, SheetFile, keep};
+use super::known_replies::KnownReplies;
+use super::{Ending, say_refused};
 use crate::exit::Failure;
 use crate::line_input::{Line, LineInput};
 use crate::terminal::{
@@ -46,6 +47,7 @@ pub(super) fn ask(
     interview: &mut Interview<'_>,
     file: &SheetFile,
     is_plain: bool,
+    replies: &mut KnownReplies,
 ) -> Result<(Ending, Kept), Failure> {
     let latest: Arc<Mutex<Option<String>>> = Arc::default();
     let is_interrupted = Arc::new(AtomicBool::new(false));
@@ -59,7 +61,7 @@ pub(super) fn ask(
     terminal::tell(
         "Enter takes the value in brackets. ? explains, back returns, Ctrl-C ends and asks whether to keep what there is.\n",
     );
-    let ending = converse(interview, file, &mut keys, &latest)?;
+    let ending = converse(interview, file, &mut keys, &latest, replies)?;
     drop(as_it_was);
     // A signal that comes now waits until the sheet is written, and then finds nothing to keep.
     let mut latest = latest.lock().unwrap_or_else(PoisonError::into_inner);
@@ -72,9 +74,19 @@ fn converse(
     file: &SheetFile,
     keys: &mut Keys,
     latest: &Mutex<Option<String>>,
+    replies: &mut KnownReplies,
 ) -> Result<Ending, Failure> {
     let mut asked: Option<Question> = None;
     loop {
+        if let Some(refused) = replies.give(interview) {
+            say_refused(&refused);
+        }
+        if !interview.replies().is_empty() {
+            let mut latest = latest.lock().unwrap_or_else(PoisonError::into_inner);
+            if latest.is_none() {
+                *latest = Some(interview.open_text().0);
+            }
+        }
         let question = interview.question();
         // A question that is asked again is not shown in full once more.
         let is_again = asked.as_ref().is_some_and(|before| before.id == question.id);
