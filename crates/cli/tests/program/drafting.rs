@@ -17,17 +17,17 @@ const PATIENCE: u64 = 30_000;
 
 /// What is asked for one small host, and what is replied. Eight replies are empty.
 const ONE_HOST: [(&str, &str); 14] = [
-    ("What do you prepare? [host]", ""),
+    ("What are you preparing? [host]", ""),
     ("Which keyboard layout does its console have?", "it"),
     ("What is the host's address, with its mask?", "10.64.10.21/255.255.255.0"),
-    ("Which router leads out? [10.64.10.1]", ""),
+    ("What is the gateway? [10.64.10.1]", ""),
     ("Which addresses does a DHCP server lease?", "10.64.10.200-10.64.10.239"),
     ("Which DNS servers", "10.64.10.53 10.64.10.54"),
     ("Which time servers", "10.64.10.121 10.64.10.122 10.64.10.123 10.64.10.124"),
     ("In which time zone", ""),
     ("Who logs in on the host? A name for the login [keeper]", ""),
     ("Which SSH public keys open keeper? Files, or a key itself [~/.ssh/id_ed25519.pub]", ""),
-    ("Which password has keeper? [none]", ""),
+    ("Which password should keeper have? [none]", ""),
     ("What is the host called?", "gauge-01.capovetro.example"),
     ("Which port of gauge-01? One of these, a MAC address, or what the system calls it [only]", ""),
     ("Is that right?", ""),
@@ -59,25 +59,25 @@ link.lan0 = { port = "only", subnet = "lan", address = "10.64.10.21" }
 
 /// The sample site from nothing: gauges in a row, the signal tower with its bond, and the cluster of three from its package.
 const HARBOR: [(&str, &str); 73] = [
-    ("What do you prepare?", "site"),
+    ("What are you preparing?", "site"),
     ("What is the site called? [New]", "Capo Vetro harbor"),
     ("What are the machines for? [production]", ""),
     ("Which keyboard layout", "it"),
     ("What is the first subnet called?", "quay"),
     ("What is the address of any machine in quay", "10.64.10.11 0xffffff00"),
-    ("Which router of quay leads out? [10.64.10.1]", ""),
+    ("What is the gateway of quay? [10.64.10.1]", ""),
     ("Which IPv6 prefix of quay?", "fd64:10::/64"),
-    ("Which IPv6 router of quay leads out? [fd64:10::1]", ""),
-    ("Which VLAN tag has quay", ""),
+    ("What is the IPv6 gateway of quay? [fd64:10::1]", ""),
+    ("What is the VLAN ID of quay", ""),
     ("Which addresses of quay does a DHCP server lease?", "10.64.10.200-10.64.10.239"),
     ("Another subnet?", "breakwater"),
     ("What is the address of any machine in breakwater", "10.64.20.0/24"),
-    ("Which router of breakwater leads out? [10.64.20.1]", ""),
+    ("What is the gateway of breakwater? [10.64.20.1]", ""),
     ("Which IPv6 prefix of breakwater?", ""),
-    ("Which VLAN tag has breakwater", "120"),
+    ("What is the VLAN ID of breakwater", "120"),
     ("Which addresses of breakwater does a DHCP server lease?", ""),
     ("Another subnet?", ""),
-    ("In which domain are the machines?", "capovetro.example"),
+    ("What is the domain of the machines?", "capovetro.example"),
     ("Which DNS servers", "10.64.10.53 10.64.10.54"),
     ("In which domains are short names looked up? [capovetro.example]", ""),
     ("Which time servers", "10.64.10.121 10.64.10.122 10.64.10.123 clock.capovetro.example"),
@@ -89,14 +89,14 @@ const HARBOR: [(&str, &str); 73] = [
     ("Who is keeper? The full name", "Harbor keeper"),
     ("May keeper become root? [yes]", ""),
     ("Which SSH public keys open keeper?", "keys/keeper.pub"),
-    ("Which password has keeper?", "made-up"),
+    ("Which password should keeper have?", "made-up"),
     ("One password of keeper for all hosts, or one for each? [machine]", ""),
     ("On which hosts is keeper?", ""),
     ("Another login?", "pilot"),
     ("Who is pilot? The full name", "Pilot on duty"),
     ("May pilot become root? [no]", ""),
     ("Which SSH public keys open pilot?", "keys/pilot.pub"),
-    ("Which password has pilot? [none]", ""),
+    ("Which password should pilot have? [none]", ""),
     ("On which hosts is pilot?", "signal-tower"),
     ("Another login?", ""),
     ("Which hosts are there?", "gauge-{01..05}"),
@@ -104,32 +104,32 @@ const HARBOR: [(&str, &str); 73] = [
     ("Which port of gauge-{01..05}? One of these, or what the system calls it [eth0]", ""),
     ("In which subnet is this link of gauge-{01..05}? [quay]", ""),
     ("The first of them, or a pattern", "10.64.10.11"),
-    ("Which IPv6 addresses have gauge-{01..05}?", "none"),
-    ("Has gauge-{01..05} another link? [none]", ""),
+    ("What are the IPv6 addresses of gauge-{01..05}?", "none"),
+    ("Does gauge-{01..05} have another link? [none]", ""),
     ("Which other hosts?", "signal-tower"),
     ("How is signal-tower connected?", "bond"),
     ("What is this link of signal-tower called? [uplink]", ""),
-    ("Which ports does the bond of signal-tower consist of?", "02:64:10:00:00:21 02:64:10:00:00:22"),
-    ("How do the ports of signal-tower share the work? [active-backup]", ""),
+    ("Which ports make up the bond of signal-tower?", "02:64:10:00:00:21 02:64:10:00:00:22"),
+    ("Which bond mode should signal-tower use? [active-backup]", ""),
     ("In which subnet is this link of signal-tower? [quay]", ""),
-    ("Which address has signal-tower?", "10.64.10.31"),
-    ("Which IPv6 address has signal-tower?", "fd64:10::31"),
-    ("Has signal-tower another link?", "vlan"),
+    ("What is the address of signal-tower?", "10.64.10.31"),
+    ("What is the IPv6 address of signal-tower?", "fd64:10::31"),
+    ("Does signal-tower have another link?", "vlan"),
     ("What is this link of signal-tower called?", "radar"),
     ("Which link of signal-tower carries the tagged network? [uplink]", ""),
     ("In which subnet is this link of signal-tower? [breakwater]", ""),
-    ("Which address has signal-tower?", "10.64.20.31"),
-    ("Has signal-tower another link?", ""),
+    ("What is the address of signal-tower?", "10.64.20.31"),
+    ("Does signal-tower have another link?", ""),
     ("Which other hosts?", ""),
     ("Which appliances are there?", "logbook-{1..3}"),
     ("Which package is logbook-{1..3} made from?", "packages/logbook.ova"),
-    ("Which size has logbook-{1..3}? [trial]", "small"),
+    ("Which size should logbook-{1..3} have? [trial]", "small"),
     ("Do you accept this license of logbook-{1..3}?", "accept"),
     ("In which subnet is the network \"Management\" of logbook-{1..3}? [quay]", ""),
     ("What does the hypervisor call the network of quay?", "quay-110"),
-    ("Which addresses have logbook-{1..3}?", "10.64.10.61"),
+    ("What are the addresses of logbook-{1..3}?", "10.64.10.61"),
     ("Do logbook-{1..3} work together as a cluster? Its name, or none [logbook]", ""),
-    ("At which shared address does one of them always answer?", "10.64.10.60"),
+    ("What is the virtual address of the cluster?", "10.64.10.60"),
     ("(clock)?", "take address of signal-tower toward quay"),
     ("(admin.password)? [made-up]", ""),
 ];
@@ -330,8 +330,8 @@ fn a_wrong_reply_is_said_at_once_and_asked_again() {
     let workspace = workspace();
     let mut session = at_terminal(&workspace, &["gauge.toml", "--plain"]);
     talk(&mut session, &ONE_HOST[..3]);
-    talk(&mut session, &[("Which router leads out? [10.64.10.1]", "10.64.2.1")]);
-    let said = session.exp_string("Which router leads out?").unwrap();
+    talk(&mut session, &[("What is the gateway? [10.64.10.1]", "10.64.2.1")]);
+    let said = session.exp_string("What is the gateway?").unwrap();
     assert!(said.contains("error: The gateway 10.64.2.1 is not in subnet lan (10.64.10.0/24)."), "{said}");
     assert!(said.contains("(gateway-outside-subnet)") && said.contains("fix: "), "{said}");
     session.send_line("back").unwrap();
@@ -345,7 +345,7 @@ fn secrets_are_typed_unseen_into_a_store_that_is_made() {
     let workspace = workspace();
     let mut session = at_terminal(&workspace, &["gauge.toml", "--plain"]);
     talk(&mut session, &ONE_HOST[..10]);
-    talk(&mut session, &[("Which password has keeper?", "typed")]);
+    talk(&mut session, &[("Which password should keeper have?", "typed")]);
     talk(&mut session, &ONE_HOST[11..]);
     // It can be done later, too.
     answer_yes_or_no(&mut session, "n");
@@ -478,9 +478,12 @@ fn a_part_is_added_to_a_sheet_that_is_there() {
             ("How is buoy-{1..2} connected?", ""),
             ("Which port of buoy-{1..2}?", ""),
             ("In which subnet is this link of buoy-{1..2}? [quay]", ""),
-            ("Which addresses have buoy-{1..2}? The first of them, or a pattern [10.64.10.{17..18}]", ""),
-            ("Which IPv6 addresses", "none"),
-            ("Has buoy-{1..2} another link?", ""),
+            (
+                "What are the addresses of buoy-{1..2}? The first of them, or a pattern [10.64.10.{17..18}]",
+                "",
+            ),
+            ("What are the IPv6 addresses", "none"),
+            ("Does buoy-{1..2} have another link?", ""),
             ("Which other hosts?", ""),
             ("Is that right?", "accept"),
         ],
@@ -531,7 +534,7 @@ fn each_slip_is_said_at_once_and_the_right_reply_is_taken() {
     let mut session = at_terminal(&workspace, &["gauges.toml", "--plain"]);
     // The question, slips with what is said of each, and what is right then.
     let steps: [(&str, Slips<'_>, &str); 37] = [
-        ("What do you prepare?", &[("everything", "is not one of the replies")], "site"),
+        ("What are you preparing?", &[("everything", "is not one of the replies")], "site"),
         ("What is the site called?", &[], ""),
         ("What are the machines for?", &[], ""),
         ("Which keyboard layout", &[("italian", "(keyboard-unknown)")], "it"),
@@ -541,12 +544,12 @@ fn each_slip_is_said_at_once_and_the_right_reply_is_taken() {
             &[("10.64.10.0", "has no mask"), ("10.64.10.0/255.255.25.0", "(netmask-not-contiguous)")],
             "10.64.10.0 255.255.255.0",
         ),
-        ("Which router of quay leads out?", &[("10.64.1.1", "(gateway-outside-subnet)")], "10.64.10.1"),
+        ("What is the gateway of quay?", &[("10.64.1.1", "(gateway-outside-subnet)")], "10.64.10.1"),
         ("Which IPv6 prefix", &[("fd64:10::", "no mask")], "none"),
-        ("Which VLAN tag", &[("4095", "(vlan-out-of-range)")], "none"),
+        ("What is the VLAN ID", &[("4095", "(vlan-out-of-range)")], "none"),
         ("Which addresses of quay does a DHCP server lease?", &[], "10.64.10.200-10.64.10.239"),
         ("Another subnet?", &[], ""),
-        ("In which domain", &[], "capovetro.example"),
+        ("What is the domain", &[], "capovetro.example"),
         (
             "Which DNS servers",
             &[
@@ -559,7 +562,7 @@ fn each_slip_is_said_at_once_and_the_right_reply_is_taken() {
         ("Which time servers", &[], "10.64.10.121 10.64.10.122 10.64.10.123 10.64.10.124"),
         ("In which time zone", &[("Etc/GMT-1", "(timezone-fixed-offset)")], "Europe/Rome"),
         ("Which language", &[], ""),
-        ("What becomes of IPv6", &[], ""),
+        ("Is IPv6 used", &[], ""),
         ("Make SSH host keys now", &[], "no"),
         ("Who logs in", &[], "keeper"),
         ("Who is keeper?", &[], ""),
@@ -572,7 +575,7 @@ fn each_slip_is_said_at_once_and_the_right_reply_is_taken() {
         ("How is gauge-01 connected?", &[], ""),
         ("Which port", &[], "0264.1000.0021"),
         (
-            "Which address has gauge-01?",
+            "What is the address of gauge-01?",
             &[
                 ("10.6410.11", "(address-malformed)"),
                 ("10.64.10.11.12", "(address-malformed)"),
@@ -581,13 +584,13 @@ fn each_slip_is_said_at_once_and_the_right_reply_is_taken() {
             ],
             "10.64.10.240",
         ),
-        ("Has gauge-01 another link?", &[], ""),
+        ("Does gauge-01 have another link?", &[], ""),
         ("Which other hosts?", &[("gauge-01", "(hostname-duplicate)")], "gauge-02"),
         ("How is gauge-02 connected?", &[], "bond"),
         ("What is this link of gauge-02 called?", &[], ""),
-        ("Which ports does the bond of gauge-02 consist of?", &[], "02:64:10:00:00:31 02:64:10:00:00:32"),
-        ("How do the ports of gauge-02 share the work?", &[("lacp", "is not one of the replies")], "802.3ad"),
-        ("Which address has gauge-02?", &[], ""),
+        ("Which ports make up the bond of gauge-02?", &[], "02:64:10:00:00:31 02:64:10:00:00:32"),
+        ("Which bond mode should gauge-02 use?", &[("lacp", "is not one of the replies")], "802.3ad"),
+        ("What is the address of gauge-02?", &[], ""),
     ];
     for (question, slips, right) in steps {
         for (wrong, said) in slips {
@@ -601,7 +604,7 @@ fn each_slip_is_said_at_once_and_the_right_reply_is_taken() {
     talk(
         &mut session,
         &[
-            ("Has gauge-02 another link?", ""),
+            ("Does gauge-02 have another link?", ""),
             ("Which other hosts?", ""),
             ("Which appliances", ""),
             ("Is that right?", ""),
@@ -654,8 +657,8 @@ fn what_included_files_have_is_not_asked_for_again() {
             ("Which other hosts?", "gauge-02"),
             ("How is gauge-02 connected?", ""),
             ("Which port of gauge-02?", ""),
-            ("Which address has gauge-02? [10.64.10.2]", ""),
-            ("Has gauge-02 another link?", ""),
+            ("What is the address of gauge-02? [10.64.10.2]", ""),
+            ("Does gauge-02 have another link?", ""),
             ("Which other hosts?", ""),
             ("Is that right?", "accept"),
         ],

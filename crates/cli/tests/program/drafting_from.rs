@@ -55,18 +55,18 @@ fn thirty_lamps_come_from_three_spreadsheets() {
             ("Which keyboard layout", "it"),
             ("What is the first subnet called?", "breakwater"),
             ("What is the address of any machine in breakwater", "10.64.20.11/24"),
-            ("Which router of breakwater leads out?", ""),
+            ("What is the gateway of breakwater?", ""),
             ("Which IPv6 prefix", ""),
-            ("Which VLAN tag", ""),
+            ("What is the VLAN ID", ""),
             ("Which addresses of breakwater does a DHCP server lease?", ""),
             ("Another subnet?", ""),
-            ("In which domain", "capovetro.example"),
+            ("What is the domain", "capovetro.example"),
             ("Which DNS servers", "10.64.10.53 10.64.10.54"),
             ("In which domains are short names", ""),
             ("Which time servers", "10.64.10.121 10.64.10.122 10.64.10.123 10.64.10.124"),
             ("In which time zone", ""),
             ("Which language", ""),
-            ("What becomes of IPv6", ""),
+            ("Is IPv6 used", ""),
             ("Make SSH host keys now", "no"),
             ("Who logs in", ""),
             ("Who is keeper?", ""),
@@ -78,13 +78,18 @@ fn thirty_lamps_come_from_three_spreadsheets() {
         ],
     );
     session.exp_string("name: the field \"Hostname\" (north-01, north-02, ").unwrap();
-    talk(&mut session, &[("Are these the right fields?", ""), ("How is", ""), ("another link?", "")]);
+    talk(&mut session, &[("Are these the right fields?", ""), ("How is", ""), ("have another link?", "")]);
     session.exp_string("name: the field \"Rechnername\" (south-01, south-02, ").unwrap();
     session.exp_string("mask: the field \"Netzmaske\" (255.255.255.0,").unwrap();
     session.exp_string("not used: Standort").unwrap();
     talk(
         &mut session,
-        &[("Are these the right fields?", ""), ("How is", ""), ("Which port", ""), ("another link?", "")],
+        &[
+            ("Are these the right fields?", ""),
+            ("How is", ""),
+            ("Which port", ""),
+            ("have another link?", ""),
+        ],
     );
     session.exp_string("name: the field \"Nome host\" (east-01, east-02, ").unwrap();
     session.exp_string("address: the field \"Indirizzo IP\"").unwrap();
@@ -106,7 +111,7 @@ fn thirty_lamps_come_from_three_spreadsheets() {
             ("Which field holds the IPv6 address? [none]", ""),
             ("Which field holds the MAC address? [Indirizzo MAC]", ""),
             ("How is", ""),
-            ("another link?", ""),
+            ("have another link?", ""),
             ("Which other hosts?", ""),
             ("Which appliances", ""),
             ("Is that right?", "accept"),
@@ -150,7 +155,7 @@ fn a_card_that_asks_a_dhcp_server_gets_a_static_address() {
         &mut session,
         &[
             ("What is the host's address, with its mask?", "10.64.10.17/24"),
-            ("Which router leads out? [10.64.10.1]", ""),
+            ("What is the gateway? [10.64.10.1]", ""),
             ("Which addresses does a DHCP server lease?", "10.64.10.200-10.64.10.239"),
             ("Which DNS servers", "10.64.10.53 10.64.10.54"),
             ("Which time servers", "10.64.10.121 10.64.10.122 10.64.10.123 10.64.10.124"),
@@ -278,13 +283,13 @@ fn a_package_brings_its_questions() {
         &mut session,
         &[
             ("What is the appliance's address, with its mask?", "10.64.10.61/24"),
-            ("Which router leads out?", ""),
+            ("What is the gateway?", ""),
             ("Which addresses does a DHCP server lease?", ""),
             ("Which DNS servers", "10.64.10.53 10.64.10.54"),
             ("Which time servers", "10.64.10.121 10.64.10.122 10.64.10.123 10.64.10.124"),
             ("In which time zone", ""),
             ("What is the appliance called? (logbook) [logbook]", "log-1"),
-            ("Which size has log-1? [trial]", ""),
+            ("Which size should log-1 have? [trial]", ""),
         ],
     );
     talk(

@@ -170,7 +170,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, name: &str, key: AccountK
             let has_key = state.text.literal(&table, "ssh_keys").is_some();
             let proposal =
                 state.reply_to(&id).map_or(if has_key { "none" } else { "made-up" }, |reply| reply);
-            ask(format!("Which password has {name}?"))
+            ask(format!("Which password should {name} have?"))
                 .proposing(Some(proposal.to_owned()))
                 .choosing(&[
                     ("none", "a key alone opens it"),

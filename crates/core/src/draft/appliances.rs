@@ -229,7 +229,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, index: usize, key: &Appli
             question
         }
         ApplianceKey::DeploymentOption => {
-            question_size(Question::new(id, format!("Which size has {name}?")), descriptor)
+            question_size(Question::new(id, format!("Which size should {name} have?")), descriptor)
                 .explained(spec("deployment_option"))
         }
         ApplianceKey::License(number) => {
@@ -274,9 +274,9 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, index: usize, key: &Appli
             let (shown, proposal) = proposal_of(&assessment, state, index, *number, machines.len());
             let several = machines.len() > 1;
             let line = if several {
-                format!("Which addresses have {name}? The first of them, or a pattern")
+                format!("What are the addresses of {name}? The first of them, or a pattern")
             } else {
-                format!("Which address has {name}?")
+                format!("What is the address of {name}?")
             };
             Question::new(id, line).showing(shown).proposing(proposal).or_none().explained(
                 "The properties that ask for an address get this one, and its mask and gateway come from the subnet.",
@@ -292,7 +292,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, index: usize, key: &Appli
         ApplianceKey::VirtualAddress => {
             let (_, proposal) = proposal_of(&assessment, state, index, 0, 1);
             let shown = map_of(&assessment, state, index, 0);
-            Question::new(id, "At which shared address does one of them always answer? An address, or none")
+            Question::new(id, "What is the virtual address of the cluster? An address, or none")
                 .showing(shown)
                 .proposing(proposal)
                 .or_none()

@@ -100,7 +100,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, key: CommonKey) -> Questi
             };
             ask(line, known.keyboard.clone()).or_none()
         }
-        CommonKey::Domain => ask("In which domain are the machines?", None).or_none(),
+        CommonKey::Domain => ask("What is the domain of the machines?", None).or_none(),
         CommonKey::Dns => {
             ask("Which DNS servers do they ask, by address? Two, with a space between them", None).or_none()
         }
@@ -114,7 +114,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, key: CommonKey) -> Questi
         CommonKey::Locale => {
             ask("Which language and formats do the hosts have?", Some("C.UTF-8".to_owned())).or_none()
         }
-        CommonKey::Ipv6 => ask("What becomes of IPv6 on the hosts?", Some("off".to_owned())).choosing(&[
+        CommonKey::Ipv6 => ask("Is IPv6 used on the hosts?", Some("off".to_owned())).choosing(&[
             ("off", "no IPv6 at all"),
             ("static", "link-local addresses only, as no subnet has an IPv6 prefix"),
             ("auto", "addresses and gateway from router advertisements"),

@@ -118,7 +118,10 @@ impl<'d> Interview<'d> {
                     } else {
                         "type a reply, or ? for more"
                     };
-                    return Outcome::Refused(Refusal::new("There is nothing to take here.", fix));
+                    return Outcome::Refused(Refusal::new(
+                        "Nothing was typed, and nothing is proposed.",
+                        fix,
+                    ));
                 }
             },
             (None, text) => text.to_owned(),
@@ -249,7 +252,7 @@ impl<'d> Interview<'d> {
     fn ask(&self, topic: &Topic) -> Question {
         let (state, desk) = (&self.state, self.desk);
         match topic {
-            Topic::Scope => Question::new(topic.id(), "What do you prepare?")
+            Topic::Scope => Question::new(topic.id(), "What are you preparing?")
                 .proposing(Some("host".to_owned()))
                 .choosing(&Scope::CHOICES)
                 .explained("For a single machine fewer questions are asked. More can be added later."),

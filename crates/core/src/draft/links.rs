@@ -92,7 +92,7 @@ pub(super) fn question_next(state: &State, host: usize, number: usize) -> Questi
             .choosing(&KINDS)
             .explained(explanation);
     }
-    Question::new(id, format!("Has {name} another link?"))
+    Question::new(id, format!("Does {name} have another link?"))
         .proposing(Some("none".to_owned()))
         .choosing(&KINDS)
         .or_none()
@@ -154,9 +154,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, host: usize, number: usiz
             }
             question
         }
-        LinkKey::Members => {
-            ask(format!("Which ports does the {kind} of {name} consist of? MAC addresses or names"))
-        }
+        LinkKey::Members => ask(format!("Which ports make up the {kind} of {name}? MAC addresses or names")),
         LinkKey::Name => {
             let proposal = match kind.as_str() {
                 "bond" => "uplink".to_owned(),
@@ -167,7 +165,7 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, host: usize, number: usiz
                 .proposing(Some(proposal))
                 .explained("The host's system calls the link so. Up to 15 letters, digits and hyphens.")
         }
-        LinkKey::Mode => ask(format!("How do the ports of {name} share the work?"))
+        LinkKey::Mode => ask(format!("Which bond mode should {name} use?"))
             .proposing(Some("active-backup".to_owned()))
             .choosing(&[
                 ("active-backup", "one works, the others wait; the switch needs no settings"),
@@ -211,11 +209,13 @@ pub(super) fn question(state: &State, desk: &Desk<'_>, host: usize, number: usiz
             let family = if key == LinkKey::Address { Family::V4 } else { Family::V6 };
             let (shown, proposal) = proposal_of(state, desk, host, number, family);
             let line = match (count, family) {
-                (1, Family::V4) => format!("Which address has {name}?"),
-                (1, Family::V6) => format!("Which IPv6 address has {name}?"),
-                (_, Family::V4) => format!("Which addresses have {name}? The first of them, or a pattern"),
+                (1, Family::V4) => format!("What is the address of {name}?"),
+                (1, Family::V6) => format!("What is the IPv6 address of {name}?"),
+                (_, Family::V4) => {
+                    format!("What are the addresses of {name}? The first of them, or a pattern")
+                }
                 (_, Family::V6) => {
-                    format!("Which IPv6 addresses have {name}? The first of them, or a pattern")
+                    format!("What are the IPv6 addresses of {name}? The first of them, or a pattern")
                 }
             };
             let question = ask(line).showing(shown).or_none();
@@ -459,8 +459,12 @@ fn take_members(
     let is_bond = kind_of(state, host, number) == "bond";
     if words.is_empty() || (is_bond && words.len() < 2) {
         return Err(Refusal::new(
-            format!("A bond of {} is no bond.", if words.is_empty() { "nothing" } else { "one port" }),
-            "reply with two or more MAC addresses or names, with a space between them",
+            format!(
+                "A {} needs {}.",
+                kind_of(state, host, number),
+                if is_bond { "two ports or more" } else { "a port" }
+            ),
+            "reply with MAC addresses or names, with a space between them",
         ));
     }
     let mut told = Vec::new();

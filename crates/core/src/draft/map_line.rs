@@ -53,7 +53,7 @@ pub(super) fn map_line(site: &Site, prefix: IpNet) -> String {
 fn word_of(purpose: &AddressPurpose) -> Option<String> {
     Some(match purpose {
         AddressPurpose::Free | AddressPurpose::Reserved => return None,
-        AddressPurpose::Gateway { .. } => "router".to_owned(),
+        AddressPurpose::Gateway { .. } => "gateway".to_owned(),
         // Machines in step are one run.
         AddressPurpose::Static { machine, .. } => {
             machine.trim_end_matches(|c: char| c.is_ascii_digit()).trim_end_matches('-').to_owned()

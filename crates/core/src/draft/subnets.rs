@@ -173,16 +173,16 @@ pub(super) fn question(state: &State, name: &str, key: SubnetKey) -> Question {
             )
         }
         SubnetKey::Gateway => {
-            ask(format!("Which router{of} leads out?"), likely_gateway(state, &table, "prefix")).or_none()
+            ask(format!("What is the gateway{of}?"), likely_gateway(state, &table, "prefix")).or_none()
         }
         SubnetKey::Prefix6 => {
             ask(format!("Which IPv6 prefix{of}? (fd64:10::/64)"), Some("none".to_owned())).or_none()
         }
         SubnetKey::Gateway6 => {
-            ask(format!("Which IPv6 router{of} leads out?"), likely_gateway(state, &table, "prefix6")).or_none()
+            ask(format!("What is the IPv6 gateway{of}?"), likely_gateway(state, &table, "prefix6")).or_none()
         }
         SubnetKey::Vlan => {
-            ask(format!("Which VLAN tag has {name} where it is tagged?"), Some("none".to_owned())).or_none()
+            ask(format!("What is the VLAN ID of {name}, where it is tagged?"), Some("none".to_owned())).or_none()
         }
         SubnetKey::DhcpRanges => ask(
             format!("Which addresses{of} does a DHCP server lease? (10.64.10.200-10.64.10.239)"),
@@ -379,7 +379,7 @@ fn take_gateway(
     let mut told = Vec::new();
     if is_alone && is_outside {
         state.text.set(table, "gateway_on_link", "true", None);
-        told.push("the router is outside the prefix: gateway_on_link = true says that it answers on the link itself".to_owned());
+        told.push("the gateway is outside the prefix: gateway_on_link = true says that it answers on the link itself".to_owned());
     }
     told.extend(put(state, desk, table, key.name(), &quoted(text), reply)?);
     Ok(told)
