@@ -669,3 +669,17 @@ fn what_included_files_have_is_not_asked_for_again() {
         "\n[[host]]\nname = \"gauge-02\"\nlink.eth0 = { subnet = \"lan\", address = \"10.64.10.2\" }\n";
     assert_eq!(workspace.read("gauge.toml"), format!("{before}{added}"));
 }
+
+/// A sheet whose package is out of reach is not called right, whatever else is.
+#[test]
+fn what_could_not_be_looked_at_keeps_a_sheet_from_being_accepted() {
+    let workspace = Workspace::demo();
+    fs::remove_dir_all(workspace.path().join("packages")).unwrap();
+    let mut session = at_terminal(&workspace, &["harbor.toml", "--plain"]);
+    let shown = session.exp_string("Is that right?").unwrap();
+    assert!(shown.contains("error: logbook-1: "), "{shown}");
+    session.send_line("accept").unwrap();
+    session.exp_string("(package-not-looked-at)").unwrap();
+    talk(&mut session, &[("Is that right?", "leave")]);
+    assert_eq!(end(session).0, Some(1));
+}

@@ -461,3 +461,43 @@ fn what_cannot_be_begun_with_is_named() {
         assert!(!workspace.exists("new.toml"), "{from}");
     }
 }
+
+/// A file that cannot be read is another thing than one that is not there: nothing is drafted past it.
+#[test]
+fn what_cannot_be_read_of_a_card_is_not_left_out_unseen() {
+    let workspace = workspace();
+    lay(
+        &workspace,
+        "card",
+        &[
+            ("etc/os-release", "ID=debian\n"),
+            ("etc/netplan/10-own.yaml", "network: {version: 2}\n"),
+            ("etc/network/interfaces", "iface eth0 inet static\n  address 10.64.10.17/24\n"),
+        ],
+    );
+    std::os::unix::fs::symlink("20-loop.yaml", workspace.path().join("card/etc/netplan/20-loop.yaml"))
+        .unwrap();
+    let run = workspace.run(&["draft", "buoy.toml", "--from", "card", "--no-questions"]);
+    assert_eq!(run.code, 3, "{}{}", run.stdout, run.stderr);
+    assert!(
+        run.stderr.contains("card cannot be read in full: ") && run.stderr.contains("20-loop.yaml"),
+        "{}",
+        run.stderr
+    );
+    assert!(!workspace.exists("buoy.toml"));
+}
+
+#[test]
+fn a_host_of_which_no_link_was_found_is_asked_for_one() {
+    let workspace = workspace();
+    for name in ["one", "two"] {
+        lay(
+            &workspace,
+            name,
+            &[("etc/os-release", "ID=debian\n"), ("etc/hostname", &format!("buoy-{name}\n"))],
+        );
+    }
+    let run = workspace.run(&["draft", "buoys.toml", "--from", "one", "--from", "two", "--no-questions"]);
+    assert_eq!(run.code, 1);
+    assert!(run.stderr.contains("host.1.link.1, host.2.link.1\n"), "{}", run.stderr);
+}

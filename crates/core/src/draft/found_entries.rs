@@ -191,7 +191,10 @@ fn write_group(
             }
         }
     }
-    state.decline(&Topic::NextLink(index, number + 1).id());
+    // Where nothing was found, the first link is asked for.
+    if number > 0 {
+        state.decline(&Topic::NextLink(index, number + 1).id());
+    }
 }
 
 fn members_of(link: &FoundLink) -> Vec<String> {

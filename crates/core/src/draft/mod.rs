@@ -32,11 +32,12 @@ mod zones;
 
 pub use desk::Desk;
 pub use found::{
-    FilesInMemory, FoundHost, FoundKind, FoundLink, FoundLogin, FoundSsh, HostFiles, host_from_files,
-    host_from_netplan, host_from_output,
+    FilesInMemory, FoundHost, FoundKind, FoundLink, FoundLogin, FoundSsh, HostFiles, RootfsFiles,
+    host_from_files, host_from_netplan, host_from_output,
 };
 pub use interview::{Interview, NotToml};
 pub use known::Known;
 pub use opening::Start;
 pub use question::{Choice, Outcome, Question, Refusal};
 pub use replies::Replies;
+pub use summary::is_in_the_way;

@@ -114,12 +114,18 @@ fn machine_line(site: &Site, machine: &Machine) -> String {
 
 /// What keeps the sheet from being right, and what is only to be known.
 fn standing(findings: &[Finding], severity: Severity) -> Vec<&Finding> {
-    findings
-        .iter()
-        .filter(|finding| {
-            !finding.is_waived() && finding.severity() == severity && !finding.rule.not_looked_at
-        })
-        .collect()
+    let is_one = |finding: &&Finding| match severity {
+        Severity::Error => is_in_the_way(finding),
+        _ => !finding.is_waived() && finding.severity() == severity && !finding.rule.not_looked_at,
+    };
+    findings.iter().filter(is_one).collect()
+}
+
+/// Whether a sheet is not right because of a finding: an error, or something that could not be looked at. The values of secrets
+/// are not asked for while a sheet is drafted.
+pub fn is_in_the_way(finding: &Finding) -> bool {
+    let is_of_secrets = finding.rule.not_looked_at && finding.rule.about_credentials;
+    finding.bars_rendering() && !is_of_secrets
 }
 
 /// The summary, as a question.

@@ -2,7 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
-use impostazione_core::draft::{FoundHost, Interview, host_from_files, host_from_netplan, host_from_output};
+use impostazione_core::draft::{
+    FoundHost, Interview, RootfsFiles, host_from_files, host_from_netplan, host_from_output,
+};
 use impostazione_core::views::at_path::AtPath;
 use impostazione_core::views::netplan::{SIZE_LIMIT, in_order};
 use impostazione_rootfs::{Access, View};
@@ -11,6 +13,9 @@ use impostazione_text::files::read_file;
 use crate::exit::Failure;
 use crate::target;
 use crate::terminal;
+
+/// The most files that are listed.
+const LISTED: usize = 3;
 
 /// Takes in what lies at the paths, each told by looking. Says what was taken.
 pub(super) fn take_in(
@@ -89,7 +94,21 @@ fn from_the_sheet(sheet: &Path, path: &Path) -> String {
 
 fn of_rootfs(path: &Path) -> Result<FoundHost, Failure> {
     let rootfs = target::open(path, Access::Look)?;
-    Ok(host_from_files(&path.display().to_string(), &View::of(&rootfs)))
+    let files = RootfsFiles::new(View::of(&rootfs));
+    let host = host_from_files(&path.display().to_string(), &files);
+    let unread = files.unread();
+    // What could not be read may be what counts: netplan's files are for root alone.
+    if unread.is_empty() {
+        return Ok(host);
+    }
+    let shown: Vec<&str> = unread.iter().take(LISTED).map(String::as_str).collect();
+    let more = unread.len() - shown.len();
+    let more = if more > 0 { format!("; and {more} more") } else { String::new() };
+    Err(Failure::Files(format!(
+        "{} cannot be read in full: {}{more}; run this as root, so that nothing is left out unseen",
+        path.display(),
+        shown.join("; ")
+    )))
 }
 
 fn text_of(path: &Path) -> Result<String, Failure> {

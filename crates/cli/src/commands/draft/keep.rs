@@ -4,8 +4,7 @@ use std::io::Write as _;
 use std::os::unix::fs::PermissionsExt as _;
 use std::path::{Path, PathBuf};
 
-use impostazione_core::draft::{Interview, Replies};
-use impostazione_core::finding::Finding;
+use impostazione_core::draft::{Interview, Replies, is_in_the_way};
 use impostazione_text::files::plain;
 
 use super::Ending;
@@ -101,7 +100,7 @@ pub(super) fn keep(file: &SheetFile, interview: &Interview<'_>, ending: Ending) 
     if is_same && ending == Ending::Accepted {
         return Ok(Kept::Same);
     }
-    let errors = interview.judged().findings.iter().filter(|finding| is_wrong(finding)).count();
+    let errors = interview.judged().findings.iter().filter(|finding| is_in_the_way(finding)).count();
     Ok(if is_nothing { Kept::Unchanged } else { Kept::Written { open, errors } })
 }
 
@@ -115,9 +114,4 @@ fn rescue(sheet: &Path, text: &str, failure: Failure) -> Failure {
         Some(path) => Failure::Files(format!("{failure}; what you replied is kept in {}", path.display())),
         None => failure,
     }
-}
-
-/// Whether a finding is one that the sheet has by itself: the values of secrets were not looked at.
-fn is_wrong(finding: &Finding) -> bool {
-    finding.is_in_the_way() && !finding.rule.not_looked_at
 }

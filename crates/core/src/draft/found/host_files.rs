@@ -1,8 +1,9 @@
 //! The files of a host, wherever they lie.
 
+use std::cell::RefCell;
 use std::collections::BTreeMap;
 
-use impostazione_rootfs::View;
+use impostazione_rootfs::{RootfsFault, View};
 
 /// The files of a host, by their paths without the first slash.
 pub trait HostFiles {
@@ -16,17 +17,46 @@ pub trait HostFiles {
     fn target(&self, path: &str) -> Option<String>;
 }
 
-impl HostFiles for View<'_> {
+/// The files of a root filesystem. What could not be read is kept: it is not the same as what is not there.
+pub struct RootfsFiles<'v> {
+    view: View<'v>,
+    unread: RefCell<Vec<String>>,
+}
+
+impl<'v> RootfsFiles<'v> {
+    /// The files that are seen through a view.
+    pub fn new(view: View<'v>) -> Self {
+        Self { view, unread: RefCell::default() }
+    }
+
+    /// What could not be read so far, and why, each once.
+    pub fn unread(&self) -> Vec<String> {
+        self.unread.borrow().clone()
+    }
+
+    fn looked_at<T: Default>(&self, found: Result<T, RootfsFault>) -> T {
+        found.unwrap_or_else(|fault| {
+            let mut unread = self.unread.borrow_mut();
+            let fault = fault.to_string();
+            if !unread.contains(&fault) {
+                unread.push(fault);
+            }
+            T::default()
+        })
+    }
+}
+
+impl HostFiles for RootfsFiles<'_> {
     fn text(&self, path: &str) -> Option<String> {
-        View::text(*self, path).ok().flatten()
+        self.looked_at(self.view.text(path))
     }
 
     fn list(&self, folder: &str) -> Vec<String> {
-        View::list(*self, folder).unwrap_or_default()
+        self.looked_at(self.view.list(folder))
     }
 
     fn target(&self, path: &str) -> Option<String> {
-        View::target(*self, path).ok().flatten()
+        self.looked_at(self.view.target(path))
     }
 }
 

@@ -16,6 +16,6 @@ mod read;
 mod settings;
 
 pub use found_host::{FoundHost, FoundKind, FoundLink, FoundLogin, FoundSsh};
-pub use host_files::{FilesInMemory, HostFiles};
+pub use host_files::{FilesInMemory, HostFiles, RootfsFiles};
 pub(super) use in_step::{groups, name_of};
 pub use read::{host_from_files, host_from_netplan, host_from_output};
