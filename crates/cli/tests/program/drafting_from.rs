@@ -449,10 +449,16 @@ fn what_cannot_be_begun_with_is_named() {
     let workspace = workspace();
     workspace.write("notes.md", "nothing of use\n");
     workspace.write("empty.csv", "");
+    workspace.write("short.csv", "name,address\nbuoy\n");
     for (from, code, part) in [
         ("notes.md", 2, "notes.md is a file of an unknown kind"),
         ("nowhere", 3, "nowhere does not exist"),
         ("empty.csv", 3, "empty.csv is empty"),
+        (
+            "short.csv",
+            3,
+            "short.csv, line 2: This row has 1 field, but the header has 2; correct the file, or name another",
+        ),
         ("harbor.toml", 2, "harbor.toml is a sheet"),
     ] {
         let run = workspace.run(&["draft", "new.toml", "--from", from, "--no-questions"]);

@@ -2,7 +2,7 @@
 
 use impostazione_text::{Source, Sources};
 
-use super::rows::Rows;
+use super::rows::{Rows, RowsFault};
 use super::rows_text::decode;
 
 /// The fields and the rows of a CSV file.
@@ -22,10 +22,12 @@ impl RowsTable {
         let mut sources = Sources::default();
         let id = sources.add(Source::new(name, text));
         let rows = Rows::parse(id, sources.get(id)).map_err(|faults| {
-            faults.first().map_or_else(|| format!("{name} cannot be read"), |fault| fault.message.clone())
+            faults
+                .first()
+                .map_or_else(|| format!("{name} cannot be read"), |fault| in_words(name, &sources, fault))
         })?;
         if let Some(fault) = rows.faults.first() {
-            return Err(format!("{}: {}", sources.in_words(fault.place), fault.message));
+            return Err(in_words(name, &sources, fault));
         }
         let plain = |record: Vec<impostazione_text::Written<String>>| {
             record.into_iter().map(|value| value.value).collect::<Vec<_>>()
@@ -37,4 +39,9 @@ impl RowsTable {
     pub fn values(&self, field: usize) -> impl Iterator<Item = &str> {
         self.rows.iter().filter_map(move |row| row.get(field)).map(String::as_str)
     }
+}
+
+/// What is wrong with a row, as a sentence without its dot.
+fn in_words(name: &str, sources: &Sources, fault: &RowsFault) -> String {
+    format!("{name}, {}: {}", sources.in_words(fault.place), fault.message.trim_end_matches('.'))
 }

@@ -65,7 +65,11 @@ pub(super) fn take_in(
     let mut told = if hosts.is_empty() { Vec::new() } else { interview.add_found(&hosts) };
     for path in &rows {
         told.extend(interview.add_rows(path).map_err(|refusal| {
-            Failure::Files(format!("{} {}", refusal.message, terminal::harmless(&refusal.fix)))
+            Failure::Files(format!(
+                "{}; {}",
+                refusal.message.trim_end_matches('.'),
+                terminal::harmless(&refusal.fix)
+            ))
         })?);
     }
     for path in &packages {
