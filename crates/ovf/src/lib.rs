@@ -28,16 +28,16 @@ pub use descriptor::{
 pub use environment::{ENVIRONMENT_LIMIT, Entity, Environment, ReadEntity, ReadEnvironment, ReadProperty};
 pub use iso::settings_volume;
 pub use meaning::{
-    Administration, CERTAIN, CONSOLE_MEANINGS, DefaultLogin, LinkHint, MEANINGS_LIMIT, Meaning, MeaningsFile,
-    PasswordRules, Question, Reading, Reviewed, SIGNS_LIMIT, SignSeen, Signs, TakeWord, read_properties,
-    read_reviewed,
+    Administration, CERTAIN, CONSOLE_MEANINGS, DefaultLogin, Guess, LinkHint, MEANINGS_LIMIT, Meaning,
+    MeaningsFile, PasswordRules, Question, Reading, Reviewed, SIGNS_LIMIT, SignSeen, Signs, TakeWord,
+    UNDERSTOOD, WrittenForm, looks_like, read_properties, read_reviewed,
 };
 pub use package::{
     Algorithm, CERTIFICATE_LIMIT, Contents, FileState, Manifest, ManifestEntry, Package, PackageFault,
     PackageFile, PackagePlan, Part, Signature, Trust, complete_digests, make_sample_package, verify,
 };
 pub use report::{
-    OptionDefault, OptionSize, PackageReport, Remark, ReportedDisk, ReportedFile, ReportedNetwork,
-    ReportedOption, ReportedProduct, ReportedProperty, ReportedSignature, ReportedSystem, UnsafeFile,
-    package_report, read_package,
+    LikelyMeaning, OptionDefault, OptionSize, PackageReport, Remark, ReportedDisk, ReportedFile,
+    ReportedNetwork, ReportedOption, ReportedProduct, ReportedProperty, ReportedSignature, ReportedSystem,
+    UnsafeFile, package_report, read_package,
 };

@@ -131,12 +131,23 @@ pub struct ReportedProperty {
     pub meaning: &'static str,
     /// How sure that is.
     pub confidence: f64,
+    /// What it most likely wants, where a person has to say.
+    pub likely: Vec<LikelyMeaning>,
     /// The link that it is about.
     pub link: Option<String>,
     /// The account that it is about.
     pub account: Option<String>,
     /// Which of several it wants.
     pub position: Option<usize>,
+}
+
+/// A meaning that a property may have.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct LikelyMeaning {
+    /// The meaning.
+    pub meaning: &'static str,
+    /// How much speaks for it, from 0 to 1.
+    pub confidence: f64,
 }
 
 /// A default that comes with a deployment option.
@@ -460,10 +471,20 @@ fn reported(
         max_length: property.limits.max_length,
         meaning: reading.meaning.word(),
         confidence: reading.confidence,
+        likely: if reading.needs_review() { likely_of(reading) } else { Vec::new() },
         link: reading.link.as_ref().map(ToString::to_string),
         account: reading.account.clone(),
         position: reading.position,
     }
+}
+
+fn likely_of(reading: &Reading) -> Vec<LikelyMeaning> {
+    let rounded = |chance: f64| (chance * 100.0).round() / 100.0;
+    let likely = |guess: super::meaning::Guess| LikelyMeaning {
+        meaning: guess.meaning.word(),
+        confidence: rounded(guess.chance),
+    };
+    reading.likely().into_iter().map(likely).collect()
 }
 
 fn reported_disks(package: &Package, descriptor: &Descriptor) -> Vec<ReportedDisk> {

@@ -243,7 +243,7 @@ impl Asking<'_> {
                     reading.position,
                     reading.separator.as_deref(),
                 )?;
-                Ok(in_form_of(property, meaning, text))
+                Ok(in_form_of(property, reading, text))
             }
         }
     }
@@ -355,9 +355,22 @@ fn declines(machine: &Machine, word: TakeWord) -> bool {
 
 /// A value of the sheet in the form that the property shows by its default or its choices: a length behind a slash, a language
 /// as `it`, `it-IT` or `it_IT`.
-fn in_form_of(property: &Property, meaning: Meaning, text: String) -> String {
+fn in_form_of(property: &Property, reading: &Reading, text: String) -> String {
     let default = property.base_default.as_deref().unwrap_or_default();
-    match meaning {
+    let is_v6 = || text.parse::<std::net::Ipv6Addr>().is_ok();
+    match reading.meaning {
+        Meaning::Address6
+        | Meaning::Gateway6
+        | Meaning::Address
+        | Meaning::Gateway
+        | Meaning::VirtualAddress
+            if reading.written.has_brackets && is_v6() =>
+        {
+            format!("[{text}]")
+        }
+        Meaning::Fqdn if reading.written.scheme.is_some() => {
+            format!("{}://{text}", reading.written.scheme.as_deref().unwrap_or_default())
+        }
         Meaning::PrefixLength | Meaning::PrefixLength6 if default.starts_with('/') => format!("/{text}"),
         Meaning::Locale => {
             let bare = text.split(['.', '@']).next().unwrap_or_default();

@@ -6,7 +6,7 @@ use impostazione_net::{
     DomainName, Family, Hostname, KeyboardLayout, LocaleName, MailAddress, MaskFault, ServerAddress,
     ServerFault, ZoneName, dotted_mask, nearest_zones, parse_address, parse_mask,
 };
-use impostazione_ovf::{Meaning, PropertyType};
+use impostazione_ovf::{Meaning, PropertyType, WrittenForm};
 use impostazione_text::shown;
 use ipnet::IpNet;
 
@@ -29,6 +29,8 @@ pub(crate) struct Wanted<'a> {
     pub(crate) is_single: bool,
     /// What stands between several values, where its text says so.
     pub(crate) separator: Option<&'a str>,
+    /// How it is written beside what it is, where its text shows that.
+    pub(crate) written: Option<&'a WrittenForm>,
     /// Whether IPv6 is asked for elsewhere, so that an address is IPv4 where nothing else is said.
     pub(crate) has_six_elsewhere: bool,
     /// Its texts: what it is called, and what is said of it.
@@ -58,6 +60,7 @@ impl Wanted<'_> {
     /// Reads a value that is not empty.
     pub(crate) fn read(&self, text: &str) -> Read {
         use Meaning as M;
+        let text = self.bare(text);
         match self.meaning {
             M::Address | M::Gateway | M::Address6 | M::Gateway6 | M::VirtualAddress => self.address(text),
             M::AddressWithPrefix => interface(text),
@@ -96,6 +99,15 @@ impl Wanted<'_> {
             M::LicenseKey | M::ClusterName => plain_text(text),
             M::Role | M::Password | M::Other => Ok(TypedValue::Text),
         }
+    }
+
+    /// A value without the brackets or the scheme that its property wants around it.
+    fn bare<'t>(&self, text: &'t str) -> &'t str {
+        let Some(written) = self.written else { return text };
+        let scheme =
+            written.scheme.as_deref().and_then(|scheme| text.strip_prefix(scheme)?.strip_prefix("://"));
+        let inner = text.strip_prefix('[').and_then(|rest| rest.strip_suffix(']'));
+        scheme.or_else(|| inner.filter(|_| written.has_brackets)).unwrap_or(text)
     }
 
     fn address(&self, text: &str) -> Read {
@@ -519,6 +531,7 @@ mod tests {
             default,
             is_single: false,
             separator,
+            written: None,
             has_six_elsewhere: false,
             texts: ["", ""],
         }

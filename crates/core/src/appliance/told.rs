@@ -284,6 +284,7 @@ impl<'a> Telling<'a> {
             default: property.base_default.as_deref(),
             is_single: position.is_some(),
             separator: reading.separator.as_deref(),
+            written: Some(&reading.written),
             has_six_elsewhere: self.has_six,
             texts: [&property.label, &property.description],
         };
@@ -346,6 +347,7 @@ impl<'a> Telling<'a> {
             default: question.when_missing.as_deref(),
             is_single: position.is_some(),
             separator: question.join.as_deref(),
+            written: None,
             has_six_elsewhere: self.has_six,
             texts: [&question.ask, ""],
         };

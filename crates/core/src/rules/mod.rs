@@ -9,6 +9,7 @@ mod cluster;
 mod deployment;
 mod gateway;
 mod judge;
+mod likely_answers;
 mod link;
 mod login;
 mod mac;

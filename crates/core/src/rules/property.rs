@@ -4,11 +4,12 @@ use std::collections::HashSet;
 use std::net::IpAddr;
 
 use impostazione_net::{Family, dotted_mask};
-use impostazione_ovf::{LinkHint, Meaning, PasswordRules, Property, PropertyType, TakeWord};
+use impostazione_ovf::{PasswordRules, Property, PropertyType, TakeWord, looks_like};
 use impostazione_text::{Place, nearest};
 
 use super::check::Check;
 use super::judge::Judge;
+use super::likely_answers::{answers_to_copy, fix_of_link};
 use crate::appliance::{
     AnsweredProperty, OpenQuestion, Origin, Outcome, SheetValue, Unanswered, harmless_url, is_at_console,
     is_of_sheet, open_questions,
@@ -296,6 +297,9 @@ fn check_unanswered(judge: &mut Judge<'_>) {
     each_settable(judge, |judge, machine, property, table| {
         let meaning = property.reading.meaning;
         let why = match &property.outcome {
+            Outcome::Unanswered(Unanswered::Silent) if !property.reading.is_understood() => {
+                "has no default for it, and its text does not tell what it asks for".to_owned()
+            }
             Outcome::Unanswered(Unanswered::Silent) => {
                 "has no default for it, and the sheet has no answer".to_owned()
             }
@@ -310,39 +314,12 @@ fn check_unanswered(judge: &mut Judge<'_>) {
             _ => return,
         };
         let id = property.property.id();
-        let is_list = matches!(meaning, Meaning::Dns | Meaning::Ntp | Meaning::Search | Meaning::Peers);
-        let fix = match TakeWord::parse(meaning.word()).map(TakeWord::text) {
-            None => format!("add \"{id}\" = \"…\" to [appliance.answer]"),
-            Some(word) if meaning.is_of_link() && property.reading.link.is_some() => {
-                let of_link = machine.links.first().map_or(String::new(), |link| {
-                    format!(
-                        ", or \"{id}\" = {{ take = \"{word}\", link = \"{}\" }} if you mean {0}",
-                        link.name.value
-                    )
-                });
-                let link = match &property.reading.link {
-                    Some(LinkHint::Named(name)) => {
-                        format!("a link that is called {}", name.replace(' ', "-"))
-                    }
-                    Some(LinkHint::Adapter(number)) => format!("a link for adapter {number}"),
-                    None => "the link".to_owned(),
-                };
-                format!(
-                    "add to {} {link}{of_link}; or write \"{id}\" = \"\" if it may stay empty",
-                    machine.called(),
-                )
-            }
-            Some(word) => {
-                let (join, first) = if is_list {
-                    (", join = \",\"", ", nth = 1 instead of join for the first only")
-                } else {
-                    ("", "")
-                };
-                format!(
-                    "add \"{id}\" = {{ take = \"{word}\"{join} }} to [appliance.answer] if you mean that{first}, or \
-                        write the value in quotes"
-                )
-            }
+        let is_of_other_link = meaning.is_of_link()
+            && property.reading.link.is_some()
+            && matches!(property.outcome, Outcome::Unanswered(Unanswered::NoValue(_)));
+        let fix = match TakeWord::parse(meaning.word()) {
+            Some(word) if is_of_other_link => fix_of_link(machine, &id, word, property.reading),
+            _ => answers_to_copy(machine, &id, property.reading, "write the value in quotes"),
         };
         let message = format!("The package asks for {}, {why}.", called(property.property));
         judge.on_property(&PROPERTY_UNANSWERED, machine, id, table, message, fix);
@@ -422,33 +399,25 @@ fn check_unsure(judge: &mut Judge<'_>) {
         let Some(text) = property.outcome.text().filter(|_| is_default) else { return };
         let reading = property.reading;
         let may_mean = !reading.is_certain() && is_of_sheet(reading.meaning);
-        if !may_mean || disagrees(judge.site, machine, text) || wants_password(property) {
+        let is_unknown = !reading.is_understood() && !looks_like(text).is_empty();
+        if !(may_mean || is_unknown) || disagrees(judge.site, machine, text) || wants_password(property) {
             return;
         }
         let default =
             if text.is_empty() { "its empty default".to_owned() } else { format!("its default \"{text}\"") };
-        let (id, meaning) = (property.property.id(), reading.meaning);
-        judge.on_property(
-            &PROPERTY_MEANING_UNSURE,
-            machine,
-            id.clone(),
-            table,
+        let (id, name) = (property.property.id(), called(property.property));
+        let message = if may_mean {
+            let (meaning, sure) = (reading.meaning.called(), reading.confidence);
+            format!("{name} may ask for the {meaning} (certainty {sure:.2}), and keeps {default}.")
+        } else {
             format!(
-                "{} may ask for the {} (certainty {:.2}), and keeps {default}.",
-                called(property.property),
-                meaning.called(),
-                reading.confidence
-            ),
-            match TakeWord::parse(meaning.word()) {
-                Some(word) => format!(
-                    "add \"{id}\" = {{ take = \"{}\" }} to [appliance.answer] if you mean that, or else \"{id}\" = \
-                        \"{text}\"",
-                    word.text()
-                ),
-                None => format!("add \"{id}\" = \"…\" to [appliance.answer], with the default itself if you want \
-                    that"),
-            },
-        );
+                "{name} keeps {default}, which looks like a setting of a site. Its text does not tell what it \
+                    asks for."
+            )
+        };
+        let keep = format!("\"{id}\" = \"{text}\" to keep the default");
+        let fix = answers_to_copy(machine, &id, reading, &keep);
+        judge.on_property(&PROPERTY_MEANING_UNSURE, machine, id, table, message, fix);
     });
 }
 

@@ -50,7 +50,9 @@ pub(super) fn properties(
     let mut found: Vec<Property> = Vec::new();
     let mut twice = Vec::new();
     let mut seen = std::collections::HashSet::new();
+    let has_several = children(content, "ProductSection").nth(1).is_some();
     for section in children(content, "ProductSection") {
+        let info = if has_several { strings.text(child(section, "Info")) } else { String::new() };
         let class = attribute(section, "class").unwrap_or_default();
         let instance = attribute(section, "instance").unwrap_or_default();
         let mut category = String::new();
@@ -60,6 +62,7 @@ pub(super) fn properties(
                 "Property" => {
                     let mut property = property(node, class, instance, strings);
                     property.category.clone_from(&category);
+                    property.section.clone_from(&info);
                     property.of_collection = of_collection;
                     let id = property.id();
                     if seen.insert(id.clone()) {
@@ -92,6 +95,7 @@ fn property(node: Node<'_, '_>, class: &str, instance: &str, strings: &Strings) 
         label: strings.text(child(node, "Label")),
         description: strings.text(child(node, "Description")),
         category: String::new(),
+        section: String::new(),
         is_settable: is_true(node, "userConfigurable"),
         is_password: is_true(node, "password") || kind.eq_ignore_ascii_case("password"),
         base_default: attribute(node, "value").map(str::to_owned).or_else(|| {

@@ -23,6 +23,8 @@ pub struct Property {
     pub description: String,
     /// The last `Category` above it.
     pub category: String,
+    /// `Info` of its section, where there are several sections.
+    pub section: String,
     /// `ovf:userConfigurable`, false when absent.
     pub is_settable: bool,
     /// `ovf:password`, false when absent.
@@ -42,6 +44,11 @@ impl Property {
     pub fn id(&self) -> String {
         let parts = [&self.class, &self.key, &self.instance];
         parts.into_iter().filter(|part| !part.is_empty()).map(String::as_str).collect::<Vec<_>>().join(".")
+    }
+
+    /// Whether its type is one of numbers.
+    pub fn takes_number(&self) -> bool {
+        !matches!(self.kind, PropertyType::Boolean | PropertyType::String)
     }
 
     /// Whether this is its id.

@@ -8,7 +8,8 @@ use super::signs::Signs;
 use super::subject;
 use super::subject::LinkHint;
 use super::texts::Texts;
-use super::words::{Spoken, words_of};
+use super::vocabulary::Spoken;
+use super::words::words_of;
 use crate::descriptor::{Property, VirtualSystem};
 
 /// Words of the package's own networks, and words that say nothing of a link, since they are the product's.
@@ -138,23 +139,15 @@ pub(super) fn account_of(texts: &Texts) -> Option<String> {
 pub(super) fn place_in_order(
     properties: &[Property],
     texts: &[Texts],
+    is_counted: &[bool],
     mut readings: Vec<Reading>,
 ) -> Vec<Reading> {
-    // Keys that are nothing but counted through say nothing by their numbers.
     let stems: Vec<String> = properties.iter().map(stem).collect();
-    let mut alike: HashMap<&str, usize> = HashMap::new();
-    for stem in &stems {
-        *alike.entry(stem).or_default() += 1;
-    }
-    let is_counted = |at: usize| {
-        let alike = alike.get(stems[at].as_str()).copied().unwrap_or_default();
-        alike >= 4 && alike * 2 >= properties.len()
-    };
     let positions: Vec<Option<usize>> = (0..properties.len())
         .map(|at| {
             let own =
-                if is_counted(at) { texts[at].label.clone() } else { texts[at].key.with(&texts[at].label) };
-            let own = if texts[at].is_silent { texts[at].sentence.clone() } else { own };
+                if is_counted[at] { texts[at].label.clone() } else { texts[at].key.with(&texts[at].label) };
+            let own = if texts[at].is_silent() { texts[at].sentence.clone() } else { own };
             let of_instance =
                 || instance_number(&properties[at]).filter(|_| readings[at].meaning.is_of_link());
             subject::position(&own).or_else(of_instance)

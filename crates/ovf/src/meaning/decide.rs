@@ -2,17 +2,26 @@
 //!
 //! Each part of a property's text (key, label, description, and class or category together with key or label) is read as
 //! concepts. A sign whose concepts are there speaks for its meaning with its strength, weighed by the part. Parts that
-//! agree add up as independent chances do, one that only repeats another counts half. Type, default and neighbors then
-//! speak for or against, and two meanings with much to be said for each make both less sure.
+//! agree add up as independent chances do, one that only repeats another counts half. Type, default, the form that is
+//! asked for and neighbors then speak for or against, and two meanings with much to be said for each make both less sure.
 
 use super::about::{NetworkWords, account_of, doubt_repeated, link_of, place_in_order, tell_groups_apart};
+use super::default_form::looks_like;
 use super::file::MeaningsFile;
-use super::form::{separator, shows_full_name, wants_length, when_missing};
-use super::meaning::Meaning;
+use super::form::{Together, address_form, is_list, name_form, separator, when_missing, written_form};
+use super::key_style::KeyStyle;
+use super::link_names::{counted_keys, link_names, rows_of};
+use super::meaning::{Meaning, UNDERSTOOD};
+use super::neighbors::{heed_family, heed_neighbors};
+use super::owner::heed_owner;
 use super::signs::Signs;
 use super::subject::LinkHint;
-use super::texts::{Texts, common_prefix};
-use super::weigh::{Weighed, heed_neighbors, heed_strange_words, is_akin, weigh};
+use super::sure::confidence_of;
+use super::texts::{Texts, Wording};
+use super::vocabulary::Reader;
+use super::weigh::{heed_rival, weigh};
+use super::weighed::Weighed;
+use super::whose::OwnNouns;
 use crate::descriptor::{Property, VirtualSystem};
 
 /// What a property wants, as far as can be told.
@@ -32,12 +41,34 @@ pub struct Reading {
     pub separator: Option<String>,
     /// What it is to be where there is no value, where its text says so.
     pub when_missing: Option<String>,
+    /// How the value is written, where its text shows it.
+    pub written: WrittenForm,
+    /// What it may want, the likeliest first, by what speaks for it. Empty where nothing was understood.
+    pub guesses: Vec<Guess>,
     /// What led to the meaning, in the order in which it counted.
     pub signs: Vec<SignSeen>,
     /// Whether a person has written the meaning down.
     pub is_reviewed: bool,
     /// Whether the key of the property mentions a secret.
     pub is_secret_key: bool,
+}
+
+/// How a value is written, beside what it is.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct WrittenForm {
+    /// Whether an IPv6 address stands in brackets.
+    pub has_brackets: bool,
+    /// The scheme of a URL that the value stands in: `https`.
+    pub scheme: Option<String>,
+}
+
+/// What a property may want.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Guess {
+    /// The meaning.
+    pub meaning: Meaning,
+    /// How much speaks for it, from 0 to 1.
+    pub chance: f64,
 }
 
 /// Something that spoke for or against a meaning.
@@ -57,6 +88,27 @@ impl Reading {
         self.meaning != Meaning::Other && self.confidence >= super::meaning::CERTAIN
     }
 
+    /// Whether anything in the property's texts was understood. Where nothing was, `other` only says so.
+    pub fn is_understood(&self) -> bool {
+        self.meaning != Meaning::Other || self.confidence >= UNDERSTOOD
+    }
+
+    /// Whether a person has to say what the property wants.
+    pub fn needs_review(&self) -> bool {
+        if self.meaning == Meaning::Other { !self.is_understood() } else { !self.is_certain() }
+    }
+
+    /// The two meanings that are the most likely, where it is not certain.
+    pub fn likely(&self) -> Vec<Guess> {
+        let own = Guess { meaning: self.meaning, chance: self.confidence };
+        let is_other = |guess: &&Guess| {
+            guess.meaning != self.meaning && guess.meaning.unplaced() != self.meaning.unplaced()
+        };
+        let rest = self.guesses.iter().filter(is_other).copied();
+        let own = (self.meaning != Meaning::Other).then_some(own);
+        own.into_iter().chain(rest).take(2).collect()
+    }
+
     /// Whether the property that it is of wants a password: its package marks it as one, or that is certainly what it means.
     pub fn wants_password(&self, property: &Property) -> bool {
         property.is_password || (self.meaning == Meaning::Password && self.is_certain())
@@ -66,22 +118,35 @@ impl Reading {
 /// Reads all properties of a machine, since neighbors explain each other. The readings are in the order of the
 /// properties.
 pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
-    let prefix = common_prefix(&system.properties);
-    let texts: Vec<Texts> =
-        system.properties.iter().map(|property| Texts::of(property, prefix.as_deref(), signs)).collect();
+    let properties = &system.properties;
+    let style = KeyStyle::of(properties);
+    let names = link_names(system, &style, signs);
+    let prose =
+        properties.iter().flat_map(|property| [property.label.as_str(), property.description.as_str()]);
+    let called = format!("{} {} {}", system.product.name, system.id, system.name);
+    let own = OwnNouns::of(&called, prose, &signs.vocabulary);
+    let of_product = own.names(&signs.vocabulary).cloned();
+    let reader = Reader::with_names(&signs.vocabulary, names.iter().cloned().chain(of_product).collect());
+    let wording = Wording { signs, reader, own, style };
+    let texts: Vec<Texts> = properties.iter().map(|property| wording.read(property)).collect();
+    let is_counted = counted_keys(properties);
+    let rows = rows_of(system, &texts, &names, &is_counted);
     let mut weighed: Vec<Weighed> =
-        system.properties.iter().zip(&texts).map(|(property, texts)| weigh(property, texts, signs)).collect();
-    heed_strange_words(system, &texts, signs, &mut weighed);
-    heed_neighbors(&system.properties, &texts, &mut weighed);
+        properties.iter().zip(&texts).map(|(property, texts)| weigh(property, texts, signs)).collect();
+    for ((property, texts), weighed) in properties.iter().zip(&texts).zip(&mut weighed) {
+        heed_form(property, texts, weighed);
+    }
+    heed_family(&about(system), &texts, &rows, &mut weighed);
+    heed_owner(system, &texts, &rows, &wording, &mut weighed);
+    heed_neighbors(&texts, &rows, &mut weighed);
     let networks = NetworkWords::of(system, signs);
-    let readings: Vec<Reading> = system
-        .properties
+    let readings: Vec<Reading> = properties
         .iter()
         .zip(&texts)
         .zip(weighed)
         .map(|((property, texts), weighed)| conclude(property, texts, weighed, &networks))
         .collect();
-    let readings = place_in_order(&system.properties, &texts, readings);
+    let readings = place_in_order(properties, &texts, &is_counted, readings);
     tell_groups_apart(&texts, doubt_repeated(readings))
 }
 
@@ -96,65 +161,97 @@ pub fn read_reviewed(system: &VirtualSystem, signs: &Signs, file: Option<&Meanin
     readings
 }
 
+/// What a package says of itself as a whole.
+fn about(system: &VirtualSystem) -> String {
+    let mut parts = vec![system.product.name.clone(), system.name.clone()];
+    for property in &system.properties {
+        for text in [&property.section, &property.category] {
+            if parts.last() != Some(text) {
+                parts.push(text.clone());
+            }
+        }
+    }
+    parts.join("\n")
+}
+
+/// Turns a meaning into the one that asks for the same in the form that the text asks for.
+fn heed_form(property: &Property, texts: &Texts, weighed: &mut Weighed) {
+    use Meaning as M;
+    for address in [M::Address, M::Address6] {
+        if weighed.chance(address) < 0.3 {
+            continue;
+        }
+        if let Some((Together::With, says)) = address_form(&texts.prose, &texts.shown) {
+            weighed.turn(address, M::AddressWithPrefix, says);
+        }
+    }
+    if weighed.chance(M::AddressWithPrefix) > 0.0
+        && let Some((Together::Without, says)) = address_form(&texts.prose, &texts.shown)
+        && weighed.chance(M::Address).max(weighed.chance(M::Address6)) > 0.0
+    {
+        weighed.lower(M::AddressWithPrefix, 0.2, says);
+    }
+    let is_name = weighed.chance(M::Hostname).max(weighed.chance(M::Fqdn)) >= 0.3;
+    if is_name && let Some((form, says)) = name_form(property, &texts.prose, &texts.shown) {
+        let (from, into) = match form {
+            Together::With => (M::Hostname, M::Fqdn),
+            Together::Without => (M::Fqdn, M::Hostname),
+        };
+        if weighed.chance(from) > 0.0 {
+            weighed.turn(from, into, says);
+        }
+        if form == Together::With && weighed.chance(M::Domain) < weighed.chance(M::Fqdn) {
+            weighed.lower(M::Domain, 0.3, says);
+        }
+    }
+    let list = separator(&texts.prose, &texts.shown).is_some();
+    if weighed.chance(M::Domain) >= 0.3 && list {
+        weighed.turn(M::Domain, M::Search, "its text says that there may be several");
+    }
+}
+
+/// What a property may want. Where nothing was understood, its default may look like something.
+fn guesses(property: &Property, ranked: &[(Meaning, f64)], confidence: f64) -> Vec<Guess> {
+    const LEAST: f64 = 0.05;
+    let told = ranked.iter().filter(|(meaning, chance)| *chance >= LEAST && *meaning != Meaning::Other);
+    let told: Vec<Guess> =
+        told.map(|(meaning, chance)| Guess { meaning: *meaning, chance: *chance }).collect();
+    if !told.is_empty() || confidence >= UNDERSTOOD {
+        return told;
+    }
+    let default = property.base_default.as_deref().unwrap_or_default();
+    looks_like(default).iter().map(|meaning| Guess { meaning: *meaning, chance: LEAST }).collect()
+}
+
 fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed, networks: &NetworkWords) -> Reading {
     let mut ranked: Vec<(Meaning, f64)> =
         weighed.chances.iter().map(|(meaning, chance)| (*meaning, *chance)).collect();
     ranked.sort_by(|one, other| other.1.total_cmp(&one.1).then(one.0.cmp(&other.0)));
-    let (meaning, mut confidence) = match ranked.first() {
-        Some((meaning, chance)) if *chance >= 0.5 => (*meaning, *chance),
-        Some((_, chance)) => (Meaning::Other, 1.0 - chance),
-        None => (Meaning::Other, 1.0),
+    let meaning = match ranked.first() {
+        Some((meaning, chance)) if *chance >= 0.5 => *meaning,
+        _ => Meaning::Other,
     };
-    if meaning != Meaning::Other
-        && let Some((rival, chance)) =
-            ranked.iter().skip(1).find(|(rival, chance)| *chance > 0.3 && !is_akin(meaning, *rival))
-    {
-        confidence *= 1.0 - 0.6 * (chance - 0.3);
-        weighed.signs.push(SignSeen {
-            text: format!("it may also be {rival} ({chance:.2})"),
-            meaning,
-            after: confidence,
-        });
-    }
+    let best = ranked.first().map_or(0.0, |(_, chance)| *chance);
+    let best =
+        if meaning == Meaning::Other { best } else { heed_rival(&mut weighed, meaning, &ranked, best) };
+    let confidence = confidence_of(meaning, best, texts, &mut weighed);
     let mut signs = weighed.signs;
     signs.retain(|sign| sign.meaning == meaning || meaning == Meaning::Other);
-    let text = format!("{} {}", property.label, property.description).to_lowercase();
-    let shows_full_name = meaning == Meaning::Domain && shows_full_name(&text);
-    if shows_full_name {
-        confidence *= 0.85;
-        signs.push(SignSeen {
-            text: "the example in its text may be a full name".to_owned(),
-            meaning,
-            after: confidence,
-        });
-    }
-    let meaning = if meaning == Meaning::Domain && separator(&text).is_some() {
-        signs.push(SignSeen {
-            text: "its text says that there may be several".to_owned(),
-            meaning: Meaning::Search,
-            after: confidence,
-        });
-        Meaning::Search
-    } else if meaning == Meaning::Address && wants_length(&text) {
-        signs.push(SignSeen {
-            text: "its text shows an address with a prefix length".to_owned(),
-            meaning: Meaning::AddressWithPrefix,
-            after: confidence,
-        });
-        Meaning::AddressWithPrefix
-    } else {
-        meaning
-    };
+    let guesses = guesses(property, &ranked, confidence);
     let link = if meaning.is_of_link() { link_of(texts, networks) } else { None };
     let account = if meaning.is_of_account() { account_of(texts) } else { None };
+    let separator = separator(&texts.prose, &texts.shown);
+    let separator = separator.filter(|_| !texts.shown.has_mailbox || is_list(&texts.prose));
     Reading {
         meaning,
         confidence: (confidence * 100.0).round() / 100.0,
         link,
         account,
         position: None,
-        separator: separator(&text),
-        when_missing: when_missing(&text, &texts.description),
+        separator,
+        when_missing: when_missing(&texts.prose),
+        written: written_form(meaning, texts),
+        guesses,
         signs,
         is_reviewed: false,
         is_secret_key: impostazione_text::confidential::is_secret(&property.key),

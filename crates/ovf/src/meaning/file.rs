@@ -149,6 +149,9 @@ pub struct Reviewed {
     /// Its default when it was reviewed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub default: Option<String>,
+    /// What it most likely wants, which the file's text proposes to whoever reviews it.
+    #[serde(skip)]
+    pub likely: Vec<&'static str>,
 }
 
 impl MeaningsFile {
@@ -222,7 +225,12 @@ impl MeaningsFile {
             text,
             "#   [[question]]      id = \"address\", ask = \"IP address\", take = \"address\"\n"
         );
-        text + &toml::to_string(self).unwrap_or_default()
+        let facts = Self { property: BTreeMap::new(), ..self.clone() };
+        text += &toml::to_string(&facts).unwrap_or_default();
+        for (id, reviewed) in &self.property {
+            let _ = write!(text, "\n{}", reviewed.text(id));
+        }
+        text
     }
 
     /// What a property means by this file, where the file is sure of it.
@@ -276,6 +284,38 @@ impl MeaningsFile {
 }
 
 impl Reviewed {
+    /// The table of a property. Where a person has to decide, what to write stands beside it.
+    fn text(&self, id: &str) -> String {
+        #[derive(Serialize)]
+        struct Table<'a> {
+            property: BTreeMap<&'a str, &'a Reviewed>,
+        }
+        let table = toml::to_string(&Table { property: BTreeMap::from([(id, self)]) }).unwrap_or_default();
+        if !self.unsure {
+            return table;
+        }
+        let mut text = String::new();
+        for line in table.lines() {
+            if line.starts_with("unsure = ") {
+                let or: Vec<String> = self
+                    .likely
+                    .iter()
+                    .filter(|word| **word != self.meaning)
+                    .map(|word| format!("meaning = \"{word}\""))
+                    .collect();
+                let instead = if or.is_empty() {
+                    "write another meaning".to_owned()
+                } else {
+                    format!("write {}", or.join(" or "))
+                };
+                let _ = writeln!(text, "{line} # remove this line if the meaning is right, or {instead}");
+            } else {
+                let _ = writeln!(text, "{line}");
+            }
+        }
+        text
+    }
+
     fn of(property: &Property, reading: &Reading) -> Self {
         Self {
             meaning: reading.meaning.word().to_owned(),
@@ -284,7 +324,8 @@ impl Reviewed {
             position: reading.position,
             join: reading.separator.clone(),
             when_missing: reading.when_missing.clone(),
-            unsure: reading.meaning != Meaning::Other && !reading.is_certain(),
+            unsure: reading.needs_review(),
+            likely: reading.likely().iter().map(|guess| guess.meaning.word()).collect(),
             label: property.label.clone(),
             kind: property.written_kind.clone(),
             default: if property.is_password { None } else { property.base_default.clone() },

@@ -7,6 +7,9 @@ use super::take_word::TakeWord;
 /// From this confidence on a meaning is acted upon.
 pub const CERTAIN: f64 = 0.8;
 
+/// From this confidence on something of a property that means none of these was understood.
+pub const UNDERSTOOD: f64 = 0.5;
+
 macro_rules! meanings {
     ($($(#[$about:meta])* $meaning:ident = $text:literal),+ $(,)?) => {
         /// What a property wants.
@@ -146,6 +149,15 @@ impl Meaning {
     /// The word by which a sheet takes a value of this meaning, where there is one.
     pub fn take_word(self) -> Option<TakeWord> {
         TakeWord::parse(self.word())
+    }
+
+    /// The meaning without its place among several: `dns` for `dns-1`.
+    pub(super) fn unplaced(self) -> Self {
+        match self {
+            Self::Dns1 | Self::Dns2 => Self::Dns,
+            Self::Ntp1 | Self::Ntp2 => Self::Ntp,
+            other => other,
+        }
     }
 
     /// Whether it is about one of the machine's links.

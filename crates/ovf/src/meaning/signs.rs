@@ -8,7 +8,7 @@ use serde::Deserialize;
 use super::meaning::Meaning;
 use super::subject;
 use super::toml_fault::at_its_line;
-use super::words::Vocabulary;
+use super::vocabulary::{Spoken, Vocabulary};
 
 /// The signs that the program brings.
 const OWN: &str = include_str!("signs.toml");
@@ -42,9 +42,19 @@ struct Table {
     #[serde(default)]
     same: BTreeMap<String, Vec<String>>,
     #[serde(default)]
+    short: BTreeMap<String, String>,
+    #[serde(default)]
+    plain: Vec<PlainWords>,
+    #[serde(default)]
     sign: Vec<Line>,
     #[serde(default)]
     own: Vec<OwnWords>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct PlainWords {
+    words: Vec<String>,
 }
 
 #[derive(Deserialize)]
@@ -101,20 +111,39 @@ impl Signs {
         known.iter().filter_map(|at| self.lines.get(*at))
     }
 
+    /// The strength of the strongest sign that a text has, whatever speaks against it. Zero where there is none.
+    pub(super) fn loudest(&self, spoken: &Spoken) -> f64 {
+        let fitting = self.lines.iter().filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)));
+        fitting.map(|sign| sign.strength).fold(0.0, f64::max)
+    }
+
     fn know_subjects(&mut self) {
         subject::words().for_each(|word| self.vocabulary.know(word));
     }
 
     fn add(&mut self, text: &str) -> Result<(), String> {
         let table: Table = toml::from_str(text).map_err(|error| at_its_line(text, &error))?;
+        // What short forms stand for is settled by the concepts themselves first.
+        for concept in table.same.keys() {
+            self.vocabulary.teach(concept, concept);
+        }
+        for (piece, word) in table.short {
+            self.vocabulary.know_piece(&piece, &word);
+        }
         for (concept, phrases) in table.same {
-            self.vocabulary.teach(&concept, &concept);
             for phrase in phrases {
                 self.vocabulary.teach(&concept, &phrase);
             }
         }
+        for word in table.plain.into_iter().flat_map(|plain| plain.words) {
+            self.vocabulary.know_alone(&word);
+        }
         for word in table.own.into_iter().flat_map(|own| own.words) {
-            self.vocabulary.know(&word);
+            if word.len() < 4 {
+                self.vocabulary.know_alone(&word);
+            } else {
+                self.vocabulary.know(&word);
+            }
             self.own_words.insert(word);
         }
         for line in table.sign {

@@ -2,7 +2,8 @@
 
 use std::fmt;
 
-use super::words::{Spoken, words_of};
+use super::vocabulary::Spoken;
+use super::words::words_of;
 
 /// Which of a machine's links a property is about, as far as its author says.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -130,10 +131,16 @@ pub(super) fn account(spoken: &Spoken) -> Option<String> {
 
 /// Which of several: by a word, or by the last number.
 pub(super) fn position(spoken: &Spoken) -> Option<usize> {
-    let by_word = [("primary", 1), ("secondary", 2), ("tertiary", 3)];
+    // "If the first one fails" is about the second.
+    let by_word = [("tertiary", 3), ("secondary", 2), ("primary", 1)];
     by_word
         .into_iter()
         .find(|(concept, _)| spoken.has(concept))
         .map(|(_, position)| position)
         .or_else(|| spoken.numbers.iter().copied().rfind(|number| *number < 32))
+}
+
+/// Whether a word stands for a link in any package.
+pub(super) fn is_link_word(word: &str) -> bool {
+    LINKS.iter().any(|(_, words)| words.contains(&word))
 }

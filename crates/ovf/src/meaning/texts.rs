@@ -1,7 +1,11 @@
 //! What the parts of a property's text speak of.
 
+use super::examples::Examples;
+use super::key_style::KeyStyle;
 use super::signs::Signs;
-use super::words::{Spoken, first_sentence, words_of};
+use super::vocabulary::{Reader, Spoken};
+use super::whose::{Mention, OwnNouns};
+use super::words::{first_sentence, plain};
 use crate::descriptor::Property;
 
 /// What the parts of a property's text speak of.
@@ -11,74 +15,199 @@ pub(super) struct Texts {
     pub(super) class: Spoken,
     pub(super) category: Spoken,
     pub(super) sentence: Spoken,
-    pub(super) description: Spoken,
+    /// The part of the sentence before a clause that says more of what it is about.
+    pub(super) head: Spoken,
     /// Key, label, class, and the category where it says something of one thing only.
     pub(super) name: Spoken,
-    /// Name, and the first sentence of the description where the name is silent.
+    /// Name, and the first sentence of the description where the name says little.
     pub(super) all: Spoken,
-    /// Whether key, label and class speak of nothing that there is a sign for.
-    pub(super) is_silent: bool,
+    /// The strongest sign in the name, whatever speaks against it.
+    pub(super) loudness: f64,
+    /// Label and description, small, without accents and examples.
+    pub(super) prose: String,
+    /// The values that they show.
+    pub(super) shown: Examples,
+    /// Whether they speak of the machine itself.
+    pub(super) mention: Mention,
 }
 
 /// Concepts of things that are not the machine itself.
-pub(super) const FOREIGN: &[&str] =
-    &["syslog", "directory-service", "snmp", "other-host", "license", "mail", "mailrelay", "proxy", "range"];
+pub(super) const FOREIGN: &[&str] = &[
+    "syslog",
+    "directory-service",
+    "snmp",
+    "other-host",
+    "license",
+    "mail",
+    "mailrelay",
+    "proxy",
+    "range",
+    "telephony",
+];
 
 /// Concepts of a network's own settings, several of which a category may announce.
-pub(super) const OF_NETWORK: &[&str] =
-    &["ip", "address", "netmask", "gateway", "dns", "ntp", "hostname", "domain"];
+pub(super) const OF_NETWORK: &[&str] = &[
+    "ip", "address", "netmask", "gateway", "dns", "ntp", "hostname", "domain", "time", "machine", "name",
+    "node",
+];
 
-impl Texts {
-    pub(super) fn of(property: &Property, prefix: Option<&str>, signs: &Signs) -> Self {
-        let read = |text: &str| signs.vocabulary.read(text);
-        let key = prefix.and_then(|prefix| property.key.strip_prefix(prefix)).unwrap_or(&property.key);
-        let (key, mut label) = (read(key), read(&property.label));
-        if let Some(product) = prefix.map(read) {
+/// From this strength on, what the name says is clear without the description.
+pub(super) const CLEAR: f64 = 0.75;
+
+/// Concepts that say how long or how many where they stand in a sentence about a text.
+const OF_PROSE: &[&str] = &[
+    "length",
+    "count",
+    "minimum",
+    "maximum",
+    "number",
+    "interval",
+    "age",
+    "policy",
+    "server",
+    "enable",
+    "hint",
+    "reset",
+    "attempts",
+    "obsolete",
+    "disable",
+    "confirm",
+    "description",
+    "machine",
+    "file",
+    "name",
+    "time",
+    "range",
+];
+
+/// Concepts of an address.
+pub(super) const OF_ADDRESS: &[&str] = &["ip", "ipv4", "ipv6", "address"];
+/// Concepts of how an address is written.
+const OF_LENGTH: &[&str] = &["prefixlen", "withprefix", "netmask", "length", "dhcp"];
+
+/// What reads the texts of one package.
+pub(super) struct Wording<'a> {
+    pub(super) signs: &'a Signs,
+    pub(super) reader: Reader<'a>,
+    pub(super) own: OwnNouns,
+    pub(super) style: KeyStyle,
+}
+
+impl Wording<'_> {
+    /// Reads a property's texts.
+    pub(super) fn read(&self, property: &Property) -> Texts {
+        let read = |text: &str| self.reader.read(text);
+        let vocabulary = &self.signs.vocabulary;
+        let key = read(self.style.name(&property.key));
+        let (mut shown, label_text) = Examples::taken_from(&property.label);
+        let (of_description, description_text) = Examples::taken_from(&property.description);
+        shown.add(of_description);
+        let prose = plain(&format!("{label_text}. {description_text}")).to_lowercase();
+        let (label_text, of_label) = self.own.taken_from(&label_text, vocabulary);
+        let (description_text, of_description) = self.own.taken_from(&description_text, vocabulary);
+        let mut label = read(&label_text);
+        if let Some(product) = self.style.prefix().map(read) {
             label.forget(&product);
         }
-        let (class, category) = (read(class_words(&property.class)), read(&property.category));
-        let sentence = read(first_sentence(&property.description));
+        let class = read(class_words(&property.class));
+        let (category_text, _) =
+            self.own.taken_from(&format!("{}. {}", property.category, property.section), vocabulary);
+        let category = read(&category_text);
+        let first = without_denied(first_sentence(&description_text));
+        let (sentence, head) = (read(&first), read(head_of(&first)));
         let own = key.with(&label).with(&class);
         let announces = OF_NETWORK.iter().filter(|concept| category.has(concept)).count();
         let name = if announces <= 1 { own.with(&category) } else { own };
-        let is_silent = !signs.lines.iter().any(|sign| sign.all.iter().all(|concept| name.has(concept)));
-        let all = if is_silent { name.with(&sentence) } else { name.clone() };
-        Self {
-            is_silent,
-            description: read(&property.description),
-            key,
-            label,
-            class,
-            category,
-            sentence,
-            name,
-            all,
-        }
+        // "The collector that this machine reports to" is about the collector.
+        let is_own = |mention: Mention, spoken: &Spoken| {
+            mention.is_of_itself && !FOREIGN.iter().any(|concept| spoken.has(concept))
+        };
+        let mention = Mention {
+            is_of_itself: is_own(of_label, &label) || is_own(of_description, &sentence),
+            is_of_another: of_label.is_of_another || of_description.is_of_another,
+        };
+        let loudness = self.signs.loudest(&name);
+        // What is said of an address later in its sentence is how it is written, and no other thing.
+        let of_form: &[&str] = if sentence.is_before(OF_ADDRESS, OF_LENGTH) { OF_LENGTH } else { &[] };
+        let (sentence, head) = (sentence.without(of_form), head.without(of_form));
+        let all = if loudness == 0.0 {
+            name.with(&sentence.without(if property.takes_number() { &["range"] } else { OF_PROSE }))
+        } else if loudness < CLEAR {
+            name.with(&sentence.without(OF_PROSE).without(FOREIGN).without(OF_LENGTH).without(OF_ADDRESS))
+        } else {
+            name.clone()
+        };
+        // What is outright its own has no other machine in it, whatever it is called.
+        let all =
+            if mention.is_of_itself { all.without(&["other-host", "server", "range", "pair"]) } else { all };
+        Texts { key, label, class, category, sentence, head, name, all, loudness, prose, shown, mention }
     }
 }
 
 impl Texts {
+    /// Whether key, label and class speak of nothing that there is a sign for.
+    pub(super) fn is_silent(&self) -> bool {
+        self.loudness == 0.0
+    }
+
     /// The words of the key before its last: where it stands in a path.
     pub(super) fn stem(&self) -> &[String] {
         self.key.words.split_last().map(|(_, before)| before).unwrap_or_default()
     }
 }
 
-/// What nearly all keys begin with, which is the product's name and says nothing of a single one: `gw_` of a gateway.
-pub(super) fn common_prefix(properties: &[Property]) -> Option<String> {
-    let first = words_of(&properties.first()?.key).into_iter().next()?;
-    let written = properties.first()?.key.get(..first.len())?;
-    // These are no names of products.
-    if matches!(first.as_str(), "ip" | "net" | "network" | "ipv4" | "ipv6" | "mgmt" | "management" | "system")
-    {
-        return None;
+/// A sentence without what it says is not there: "the name, without its domain" is about a name.
+fn without_denied(sentence: &str) -> String {
+    const DENIES: &[&str] = &[
+        "without", "no", "not", "never", "ohne", "kein", "keine", "keinen", "nicht", "senza", "non", "sans",
+        "pas", "sin", "zonder", "geen", "niet", "sem", "nao", "bez", "nie",
+    ];
+    const ARTICLES: &[&str] =
+        &["the", "a", "an", "its", "der", "die", "das", "den", "il", "lo", "la", "le", "el", "de", "o", "do"];
+    let mut kept = String::with_capacity(sentence.len());
+    let mut left_out = 0;
+    for token in plain(sentence).split_inclusive(|letter: char| letter.is_whitespace()) {
+        let word = token.trim_matches(|letter: char| !letter.is_alphanumeric()).to_lowercase();
+        if DENIES.contains(&word.as_str()) {
+            left_out = 2;
+            continue;
+        }
+        if left_out > 0 {
+            left_out -= usize::from(!ARTICLES.contains(&word.as_str()));
+            if token.trim_end().ends_with([',', ';', ':', '.']) {
+                left_out = 0;
+            }
+            continue;
+        }
+        kept.push_str(token);
     }
-    let with_it = properties.iter().filter(|property| {
-        let rest = property.key.strip_prefix(written);
-        rest.is_some_and(|rest| rest.chars().next().is_some_and(|next| !next.is_lowercase()))
-    });
-    let is_shared = properties.len() >= 5 && with_it.count() * 10 >= properties.len() * 8;
-    is_shared.then(|| written.to_owned())
+    kept
+}
+
+/// A sentence before its first clause: "DNS suffix that completes the host name" is about a suffix.
+fn head_of(sentence: &str) -> &str {
+    const CLAUSES: &[&str] = &[
+        " that ",
+        " which ",
+        " who ",
+        ", der ",
+        ", die ",
+        ", das ",
+        ", den ",
+        " che ",
+        " qui ",
+        " que ",
+        ", die ",
+        " dat ",
+        ", ktory ",
+        ", ktora ",
+        " where ",
+        " for which ",
+        " with ",
+        ", with ",
+    ];
+    let end = CLAUSES.iter().filter_map(|clause| sentence.find(clause)).min();
+    end.and_then(|end| sentence.get(..end)).unwrap_or(sentence)
 }
 
 /// A class without what all classes of a package begin with: `org.capovetro.net` is about `net`.

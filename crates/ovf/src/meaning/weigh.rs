@@ -1,96 +1,147 @@
-//! What speaks for and against each meaning of a property.
+//! What speaks for and against each meaning of a property, as far as its own texts, type and default tell.
 
-use std::collections::{HashMap, HashSet};
 use std::net::{IpAddr, Ipv4Addr};
 
 use super::decide::SignSeen;
 use super::meaning::Meaning;
-use super::signs::Signs;
-use super::subject;
-use super::texts::{FOREIGN, Texts};
-use super::words::{Spoken, words_of};
-use crate::descriptor::{Property, PropertyType, VirtualSystem};
-
-/// What speaks for each meaning, before neighbors.
-#[derive(Default)]
-pub(super) struct Weighed {
-    /// Whether a word in its name may be somebody else, which no neighbor can settle.
-    pub(super) is_strange: bool,
-    pub(super) chances: HashMap<Meaning, f64>,
-    pub(super) signs: Vec<SignSeen>,
-}
-
-impl Weighed {
-    pub(super) fn chance(&self, meaning: Meaning) -> f64 {
-        self.chances.get(&meaning).copied().unwrap_or_default()
-    }
-
-    /// Something speaks for a meaning, independently of what did before.
-    pub(super) fn add(&mut self, meaning: Meaning, strength: f64, text: String) {
-        let after = 1.0 - (1.0 - self.chance(meaning)) * (1.0 - strength);
-        self.chances.insert(meaning, after);
-        self.signs.push(SignSeen { text, meaning, after });
-    }
-
-    /// Something speaks against a meaning.
-    pub(super) fn lower(&mut self, meaning: Meaning, factor: f64, text: &str) {
-        let before = self.chance(meaning);
-        if before > 0.0 {
-            let after = before * factor;
-            self.chances.insert(meaning, after);
-            self.signs.push(SignSeen { text: text.to_owned(), meaning, after });
-        }
-    }
-}
+use super::signs::{Sign, Signs};
+use super::texts::{CLEAR, OF_ADDRESS, Texts};
+use super::vocabulary::Spoken;
+use super::weighed::{Source, Weighed};
+use super::words::spoken_words;
+use crate::descriptor::{Property, PropertyType};
 
 pub(super) fn weigh(property: &Property, texts: &Texts, signs: &Signs) -> Weighed {
     let mut weighed = Weighed::default();
-    let key_in_class = texts.class.with(&texts.key);
-    let label_in_class = texts.class.with(&texts.label);
-    let in_category = texts.category.with(&texts.key).with(&texts.label);
-    let is_unnamed = texts.all.concepts.len() > texts.name.concepts.len() || texts.name.concepts.is_empty();
-    let own_description = if is_unnamed { 0.95 } else { 0.5 };
-    for meaning in Meaning::ALL {
-        let best = |spoken: &Spoken, with_vetoes: &Spoken| {
-            signs
-                .of(*meaning)
-                .filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)))
-                .filter(|sign| !sign.none.iter().any(|concept| with_vetoes.has(concept)))
-                .max_by(|one, other| one.strength.total_cmp(&other.strength))
-        };
-        let parts = [
-            ("the key", &texts.key, 1.0),
-            ("the label", &texts.label, 1.0),
-            ("class and key", &key_in_class, 0.96),
-            ("class and label", &label_in_class, 0.92),
-            ("category, key and label", &in_category, 0.9),
-            ("the description", &texts.sentence, own_description),
-        ];
-        let mut seen: Vec<&Vec<String>> = Vec::new();
-        let mut has_named = false;
-        for (part, spoken, weight) in parts {
-            let is_combined = part.contains("and");
-            if is_combined && has_named {
-                continue;
-            }
-            let Some(sign) = best(spoken, &texts.all) else { continue };
-            has_named |= part != "the description";
-            let repeats = seen.contains(&&sign.all);
-            let strength = sign.strength * weight * if repeats { 0.5 } else { 1.0 };
-            seen.push(&sign.all);
-            weighed.add(*meaning, strength, format!("{part} mentions {}", sign.all.join(" and ")));
-        }
-    }
+    heed_words(texts, signs, &mut weighed);
     heed_contradiction(texts, signs, &mut weighed);
     heed_abbreviation(texts, &mut weighed);
+    heed_turned_switch(texts, &mut weighed);
     heed_type(property, texts, &mut weighed);
+    heed_choices(property, &mut weighed);
     heed_default(property, &mut weighed);
-    heed_description(texts, &mut weighed);
+    heed_what_it_says_of_itself(texts, &mut weighed);
     weighed
 }
 
+/// What key, label, description and section mention.
+fn heed_words(texts: &Texts, signs: &Signs, weighed: &mut Weighed) {
+    let key_in_class = texts.class.with(&texts.key);
+    let label_in_class = texts.class.with(&texts.label);
+    let in_category = texts.category.with(&texts.key).with(&texts.label);
+    let with_sentence = texts.all.with(&texts.sentence);
+    // A label and its description may be one sentence: "Members: how many there are".
+    let across = texts.label.with(&texts.sentence);
+    let own_description = if texts.is_silent() {
+        0.95
+    } else if texts.loudness < CLEAR {
+        0.85
+    } else {
+        0.5
+    };
+    let best = |meaning: Meaning, spoken: &Spoken, vetoes: &Spoken| -> Option<&Sign> {
+        signs
+            .of(meaning)
+            .filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)))
+            .filter(|sign| !sign.none.iter().any(|concept| vetoes.has(concept)))
+            .max_by(|one, other| one.strength.total_cmp(&other.strength))
+    };
+    let in_head = texts.name.with(&texts.head);
+    let has_head = Meaning::ALL.iter().any(|meaning| {
+        best(*meaning, &texts.head, &in_head)
+            .is_some_and(|sign| sign.strength >= CLEAR && !meaning.is_switch())
+    });
+    for meaning in Meaning::ALL.iter().copied() {
+        let parts = [
+            ("the key", Source::Key, &texts.key, 1.0),
+            ("the label", Source::Label, &texts.label, 1.0),
+            ("class and key", Source::Key, &key_in_class, 0.96),
+            ("class and label", Source::Label, &label_in_class, 0.92),
+            ("category, key and label", Source::Section, &in_category, 0.9),
+            ("the description", Source::Description, &texts.sentence, own_description),
+            ("label and description", Source::Description, &across, 0.8),
+        ];
+        let mut seen: Vec<&Vec<String>> = Vec::new();
+        let mut has_named = false;
+        let mut agreeing: Vec<Source> = Vec::new();
+        for (part, source, spoken, weight) in parts {
+            let is_combined = part.contains("and");
+            if is_combined && (has_named || (part.starts_with("label") && !seen.is_empty())) {
+                continue;
+            }
+            let vetoes = if source == Source::Description { &with_sentence } else { &texts.all };
+            let sign = best(meaning, spoken, vetoes).or_else(|| {
+                // What a clause says of the thing that the sentence is about makes it no other thing.
+                let is_description = source == Source::Description;
+                let of_head = is_description.then(|| best(meaning, &texts.head, &in_head)).flatten();
+                of_head.filter(|sign| sign.strength >= CLEAR && texts.loudness < CLEAR)
+            });
+            let Some(sign) = sign else {
+                // "address" says less than "IP address", and says the same.
+                if !is_combined && best(plainer(meaning), spoken, &vetoes.without(OF_ADDRESS)).is_some() {
+                    agreeing.push(source);
+                }
+                continue;
+            };
+            has_named |= source != Source::Description;
+            // What a clause adds to the thing that the sentence is about is not what it asks for.
+            let is_of_clause = has_head
+                && source == Source::Description
+                && !sign.all.iter().all(|concept| texts.head.has(concept));
+            let of_clause = if is_of_clause { 0.45 } else { 1.0 };
+            let repeats = seen.contains(&&sign.all);
+            // What the section says by itself is about all of it, and of one property only where that says nothing else.
+            let section = if part.starts_with("class") { &texts.class } else { &texts.category };
+            let is_of_section = source != Source::Description
+                && is_combined
+                && sign.all.iter().all(|concept| section.has(concept));
+            let of_section = if is_of_section && !is_plain(texts, signs) { 0.45 } else { 1.0 };
+            let strength = sign.strength * weight * of_section * of_clause * if repeats { 0.5 } else { 1.0 };
+            seen.push(&sign.all);
+            weighed.add(meaning, source, strength, format!("{part} mentions {}", sign.all.join(" and ")));
+        }
+        for source in agreeing {
+            weighed.agree(meaning, source);
+        }
+    }
+}
+
+/// The meaning without its family or its form: an address agrees with an IPv6 address.
+fn plainer(meaning: Meaning) -> Meaning {
+    match meaning {
+        Meaning::Address6 | Meaning::AddressWithPrefix => Meaning::Address,
+        Meaning::Gateway6 => Meaning::Gateway,
+        Meaning::PrefixLength6 => Meaning::PrefixLength,
+        other => other,
+    }
+}
+
+/// Whether key and label say nothing but which of several they are, or that they are an address or a name.
+fn is_plain(texts: &Texts, signs: &Signs) -> bool {
+    const PLAIN: &[&str] = &[
+        "primary",
+        "secondary",
+        "tertiary",
+        "address",
+        "name",
+        "server",
+        "number",
+        "host",
+        "machine",
+        "ip",
+        "time",
+    ];
+    let own = if texts.label.words.is_empty() { &texts.key } else { &texts.label };
+    own.unknown.iter().all(|word| signs.own_words.contains(word))
+        && own.concepts.iter().all(|concept| {
+            PLAIN.contains(&concept.as_str())
+                || signs.own_words.contains(concept)
+                || texts.category.has(concept)
+        })
+}
+
 /// Where the key by itself says one thing and the label by itself another, neither is as sure.
-pub(super) fn heed_contradiction(texts: &Texts, signs: &Signs, weighed: &mut Weighed) {
+fn heed_contradiction(texts: &Texts, signs: &Signs, weighed: &mut Weighed) {
     let alone = |spoken: &Spoken| {
         let fitting = signs.lines.iter().filter(|sign| sign.strength >= 0.6 && !sign.meaning.is_switch());
         let fitting = fitting.filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)));
@@ -125,28 +176,90 @@ fn heed_abbreviation(texts: &Texts, weighed: &mut Weighed) {
     }
 }
 
-/// Type, choices and the mark of a password.
-pub(super) fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighed) {
-    let default = property.base_default.as_deref().unwrap_or_default();
-    let is_truth = |text: &str| {
-        matches!(
-            text.to_ascii_lowercase().as_str(),
-            "true" | "false" | "yes" | "no" | "on" | "off" | "enabled" | "disabled"
-        )
-    };
-    let chooses_address_source =
-        property.limits.choices.iter().any(|choice| choice.to_ascii_lowercase().contains("dhcp"));
-    let is_switch = property.kind == PropertyType::Boolean
-        || is_truth(default)
-        || (!property.limits.choices.is_empty()
-            && property.limits.choices.iter().all(|choice| is_truth(choice)));
-    let is_number = matches!(property.kind, PropertyType::Unsigned(_) | PropertyType::Signed(_));
+/// A switch that turns something off means the opposite of one that turns it on.
+fn heed_turned_switch(texts: &Texts, weighed: &mut Weighed) {
+    let turns_off = texts.name.has("disable") || (texts.sentence.has("disable") && !texts.name.has("enable"));
+    if !turns_off || offers_both(&texts.prose) {
+        return;
+    }
+    for meaning in Meaning::ALL.iter().copied().filter(|meaning| meaning.is_switch()) {
+        weighed.lower(meaning, 0.1, "it turns it off");
+    }
+    weighed.is_understood = true;
+}
+
+/// Whether a text offers to turn something on and off: "enable or disable", "on/off".
+fn offers_both(prose: &str) -> bool {
+    const ON: &[&str] = &[
+        "on", "enable", "enabled", "ein", "an", "aan", "abilita", "activer", "activar", "ativar", "wlacz",
+        "true",
+    ];
+    const OFF: &[&str] = &[
+        "off",
+        "disable",
+        "disabled",
+        "aus",
+        "uit",
+        "disabilita",
+        "desactiver",
+        "desactivar",
+        "desativar",
+        "wylacz",
+        "false",
+    ];
+    const OR: &[&str] = &["or", "oder", "o", "ou", "of", "lub", "and", "und"];
+    let words = spoken_words(prose);
+    let words: Vec<&str> = words.iter().map(String::as_str).filter(|word| !OR.contains(word)).collect();
+    words.windows(2).any(|pair| {
+        let [one, other] = pair else { return false };
+        *one != "true"
+            && *other != "true"
+            && ((ON.contains(one) && OFF.contains(other)) || (OFF.contains(one) && ON.contains(other)))
+    })
+}
+
+fn is_truth(text: &str) -> bool {
+    matches!(
+        text.to_ascii_lowercase().as_str(),
+        "true" | "false" | "yes" | "no" | "on" | "off" | "enabled" | "disabled"
+    )
+}
+
+/// Whether a property takes yes or no.
+pub(super) fn is_switch(property: &Property) -> bool {
+    let choices = &property.limits.choices;
+    property.kind == PropertyType::Boolean
+        || is_truth(property.base_default.as_deref().unwrap_or_default())
+        || (!choices.is_empty() && choices.iter().all(|choice| is_truth(choice)))
+}
+
+/// Whether an address is chosen to be asked for, among the choices of a property.
+fn chooses_address_source(property: &Property) -> bool {
+    property.limits.choices.iter().any(|choice| {
+        let choice = choice.to_ascii_lowercase();
+        choice.contains("dhcp") || matches!(choice.as_str(), "automatic" | "auto" | "dynamic")
+    })
+}
+
+/// Whether a property takes a number: its type is one, or its default.
+pub(super) fn is_number(property: &Property) -> bool {
+    let is_typed = matches!(property.kind, PropertyType::Unsigned(_) | PropertyType::Signed(_));
+    let is_default =
+        property.base_default.as_deref().is_some_and(|default| default.trim().parse::<u32>().is_ok());
+    is_typed || is_default
+}
+
+/// Type and the mark of a password.
+fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighed) {
+    let chooses_source = chooses_address_source(property);
+    let is_switch = is_switch(property);
+    let is_number = is_number(property);
     for meaning in Meaning::ALL.iter().copied() {
         if is_switch && !meaning.is_switch() {
             weighed.lower(meaning, 0.05, "it takes true or false");
         } else if meaning.is_switch()
             && !is_switch
-            && !(meaning == Meaning::DhcpEnabled && (chooses_address_source || texts.name.has("enable")))
+            && !(meaning == Meaning::DhcpEnabled && (chooses_source || texts.name.has("enable")))
         {
             weighed.lower(
                 meaning,
@@ -154,7 +267,8 @@ pub(super) fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighe
                 "its type is not that of a switch",
             );
         } else if is_number && !meaning.is_number() && !is_switch {
-            weighed.lower(meaning, 0.1, "it takes a number");
+            let is_code = meaning == Meaning::Password && property.kind == PropertyType::String;
+            weighed.lower(meaning, if is_code { 0.5 } else { 0.1 }, "it takes a number");
         } else if property.kind == PropertyType::Real {
             weighed.lower(meaning, 0.05, "it takes a fraction");
         }
@@ -165,35 +279,46 @@ pub(super) fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighe
         }
     }
     if is_number && weighed.chance(Meaning::Netmask) > 0.5 {
+        weighed.turn(Meaning::Netmask, Meaning::PrefixLength, "a mask that is a number is a length");
+    } else if is_number && weighed.chance(Meaning::Netmask) > 0.05 {
         weighed.lower(Meaning::Netmask, 0.1, "a dotted netmask is not a number");
-        weighed.add(Meaning::PrefixLength, 0.85, "a mask that is a number is a length".to_owned());
+        weighed.add(
+            Meaning::PrefixLength,
+            Source::Value,
+            0.85,
+            "a mask that is a number is a length".to_owned(),
+        );
     }
-    if chooses_address_source && property.kind == PropertyType::String {
-        weighed.add(Meaning::DhcpEnabled, 0.9, "dhcp is one of its choices".to_owned());
-    } else if !property.limits.choices.is_empty() && !is_switch {
-        let limits = &property.limits.choices;
-        for meaning in Meaning::ALL.iter().copied().filter(|meaning| {
-            !matches!(
-                meaning,
-                Meaning::Role
-                    | Meaning::Timezone
-                    | Meaning::Locale
-                    | Meaning::Keyboard
-                    | Meaning::NodeNumber
-                    | Meaning::NodeCount
-                    | Meaning::PrefixLength
-                    | Meaning::Netmask
-            )
-        }) {
-            weighed.lower(meaning, 0.3, &format!("it takes one of {} choices", limits.len()));
+    let is_typed_number = property.takes_number();
+    let length = property.base_default.as_deref().and_then(|default| default.trim().parse::<u32>().ok());
+    for (meaning, range) in [(Meaning::PrefixLength, 8..=32), (Meaning::PrefixLength6, 32..=128)] {
+        if weighed.chance(meaning) < 0.3 {
+            continue;
+        }
+        match length {
+            Some(length) if range.contains(&length) => {
+                weighed.add(meaning, Source::Value, 0.3, format!("its default {length} may be a length"));
+            }
+            // Which family it is of may be told by its neighbors only.
+            Some(length) if (8..=128).contains(&length) => {}
+            Some(_) => weighed.lower(meaning, 0.3, "its default is no length of a prefix"),
+            None if is_typed_number => {
+                weighed.add(meaning, Source::Value, 0.15, "it takes a number".to_owned());
+            }
+            None => {}
         }
     }
+    heed_mark(property, texts, weighed);
+}
+
+/// The mark of a password.
+fn heed_mark(property: &Property, texts: &Texts, weighed: &mut Weighed) {
     if property.is_password
         && !texts.name.has("token")
         && !texts.name.has("snmp")
         && weighed.chance(Meaning::LicenseKey) < 0.5
     {
-        weighed.add(Meaning::Password, 0.85, "it is marked as a password".to_owned());
+        weighed.add(Meaning::Password, Source::Value, 0.85, "it is marked as a password".to_owned());
     }
     if property.kind == PropertyType::String
         && !property.is_password
@@ -203,8 +328,42 @@ pub(super) fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighe
     }
 }
 
+/// What there is to choose from.
+fn heed_choices(property: &Property, weighed: &mut Weighed) {
+    use Meaning as M;
+    let choices = &property.limits.choices;
+    if chooses_address_source(property) && property.kind == PropertyType::String {
+        let is_named = choices.iter().any(|choice| choice.to_ascii_lowercase().contains("dhcp"));
+        if is_named || weighed.chance(M::DhcpEnabled) > 0.3 {
+            weighed.add(M::DhcpEnabled, Source::Value, 0.9, "dhcp is one of its choices".to_owned());
+        }
+        return;
+    }
+    if choices.is_empty() || is_switch(property) {
+        return;
+    }
+    let may_choose = [
+        M::Role,
+        M::Timezone,
+        M::Locale,
+        M::Keyboard,
+        M::NodeNumber,
+        M::NodeCount,
+        M::PrefixLength,
+        M::Netmask,
+    ];
+    for meaning in Meaning::ALL.iter().copied().filter(|meaning| !may_choose.contains(meaning)) {
+        weighed.lower(meaning, 0.3, &format!("it takes one of {} choices", choices.len()));
+    }
+    // Languages are written small; what is chosen in capitals is a country.
+    if choices.iter().all(|choice| choice.len() == 2 && choice.bytes().all(|byte| byte.is_ascii_uppercase()))
+    {
+        weighed.lower(M::Locale, 0.2, "its choices are countries");
+    }
+}
+
 /// What the default looks like.
-pub(super) fn heed_default(property: &Property, weighed: &mut Weighed) {
+fn heed_default(property: &Property, weighed: &mut Weighed) {
     use Meaning as M;
     let Some(default) = property.base_default.as_deref().map(str::trim).filter(|text| !text.is_empty())
     else {
@@ -216,14 +375,18 @@ pub(super) fn heed_default(property: &Property, weighed: &mut Weighed) {
         bits.leading_ones() >= 8 && bits.leading_ones() + bits.trailing_zeros() == 32
     });
     if is_mask {
-        weighed.add(M::Netmask, 0.5, format!("its default {default} looks like a netmask"));
+        weighed.add(M::Netmask, Source::Value, 0.5, format!("its default {default} looks like a netmask"));
         for meaning in [M::Address, M::Gateway, M::Dns, M::Ntp] {
             weighed.lower(meaning, 0.3, "its default looks like a netmask");
         }
         return;
     }
-    if default.contains('/') && jiff::tz::TimeZone::get(default).is_ok() {
-        weighed.add(M::Timezone, 0.7, format!("its default {default} is a time zone"));
+    let is_zone = default.contains('/') || matches!(default, "UTC" | "GMT");
+    if is_zone && jiff::tz::TimeZone::get(default).is_ok() {
+        weighed.add(M::Timezone, Source::Value, 0.7, format!("its default {default} is a time zone"));
+    }
+    if is_locale(default) {
+        weighed.add(M::Locale, Source::Value, 0.6, format!("its default {default} is a locale"));
     }
     let takes_address = [M::Address, M::Address6, M::Gateway, M::Gateway6, M::Netmask, M::VirtualAddress];
     if address.is_none() && default.parse::<u8>().is_ok() {
@@ -247,139 +410,46 @@ pub(super) fn heed_default(property: &Property, weighed: &mut Weighed) {
     }
 }
 
-/// A description that mentions another machine makes an address less sure.
-pub(super) fn heed_description(texts: &Texts, weighed: &mut Weighed) {
-    use Meaning as M;
-    let own = [M::Address, M::Address6, M::Hostname, M::Fqdn, M::AddressWithPrefix, M::Netmask, M::Gateway];
-    if let Some(other) =
-        FOREIGN.iter().find(|concept| texts.sentence.has(concept) && !texts.name.has(concept))
-    {
-        let text = format!("the description mentions {other}");
-        for meaning in own {
-            weighed.lower(meaning, 0.7, &text);
-        }
-    }
+/// Whether a text is a locale by its form: `it_IT.UTF-8`.
+fn is_locale(text: &str) -> bool {
+    let name = text.split_once('.').map_or(text, |(name, _)| name);
+    name.split_once('_').is_some_and(|(language, country)| {
+        language.len() == 2
+            && language.bytes().all(|byte| byte.is_ascii_lowercase())
+            && country.len() == 2
+            && country.bytes().all(|byte| byte.is_ascii_uppercase())
+    })
+}
+
+/// What says that it is internal, or kept from an older version, wants no value of a site.
+fn heed_what_it_says_of_itself(texts: &Texts, weighed: &mut Weighed) {
     let is_internal = texts.sentence.has("hidden") || texts.name.has("hidden");
-    if is_internal {
-        for meaning in Meaning::ALL.iter().copied() {
-            weighed.lower(meaning, 0.6, "it says that it is internal");
-        }
-    }
-}
-
-/// A word in the label that is not known may be somebody else: "IP address of the wharf office". Words of the product's own
-/// name, and words that many properties share, say nothing.
-pub(super) fn heed_strange_words(
-    system: &VirtualSystem,
-    texts: &[Texts],
-    signs: &Signs,
-    weighed: &mut [Weighed],
-) {
-    use Meaning as M;
-    let of_product =
-        signs.vocabulary.read(&format!("{} {} {}", system.product.name, system.product.vendor, system.name));
-    let mut counts: HashMap<&str, usize> = HashMap::new();
-    for text in texts {
-        let words: HashSet<&str> =
-            text.label.unknown.iter().chain(&text.key.unknown).map(String::as_str).collect();
-        for word in words {
-            *counts.entry(word).or_default() += 1;
-        }
-    }
-    let networks: HashSet<String> = system.hardware.adapters.iter().flat_map(|name| words_of(name)).collect();
-    let is_link = |word: &str| subject::words().any(|known| known == word) || networks.contains(word);
-    for (text, weighed) in texts.iter().zip(weighed) {
-        let part = if text.is_silent { &text.sentence } else { &text.label };
-        let strange = part.unknown.iter().find(|word| {
-            let is_common = counts.get(word.as_str()).is_some_and(|count| *count >= 3);
-            !signs.own_words.contains(*word) && !of_product.has(word) && !is_common && !is_link(word)
-        });
-        if let Some(word) = strange {
-            weighed.is_strange = true;
-            let says = format!("\"{word}\" may be another machine");
-            for meaning in [M::Address, M::Address6, M::AddressWithPrefix, M::Hostname, M::Fqdn, M::Gateway] {
-                weighed.lower(meaning, if text.is_silent { 0.9 } else { 0.8 }, &says);
+    let is_obsolete = texts.sentence.has("obsolete") || texts.name.has("obsolete");
+    for (is_so, factor, text) in [
+        (is_internal, 0.6, "it says that it is internal"),
+        (is_obsolete, 0.2, "it says that it is of an older version"),
+    ] {
+        if is_so {
+            weighed.is_understood = true;
+            for meaning in Meaning::ALL.iter().copied() {
+                weighed.lower(meaning, factor, text);
             }
         }
     }
 }
 
-/// An address beside which a mask or a gateway stands is the machine's own; a bare `ip` among such is too.
-pub(super) fn heed_neighbors(properties: &[Property], texts: &[Texts], weighed: &mut [Weighed]) {
-    let rows = rows(properties, texts);
-    let boosts: [(Meaning, &[Meaning], &str); 4] = [
-        (Meaning::Address, &[Meaning::Netmask, Meaning::PrefixLength], "there is a netmask next to it"),
-        (Meaning::Address, &[Meaning::Gateway], "there is a gateway next to it"),
-        (
-            Meaning::Address6,
-            &[Meaning::PrefixLength6, Meaning::Gateway6],
-            "there is an IPv6 prefix or gateway next to it",
-        ),
-        (Meaning::PrefixLength, &[Meaning::Address], "there is an address next to it"),
-    ];
-    let mut found = Vec::new();
-    for row in &rows {
-        for (meaning, neighbors, text) in boosts {
-            let best = Best::of(row, |at| (weighed[at].chance(meaning), texts[at].stem()));
-            let is_strong = |at: usize| neighbors.iter().any(|other| weighed[at].chance(*other) >= 0.75);
-            let strong = row.iter().filter(|at| is_strong(**at)).count();
-            for at in row.iter().copied() {
-                let chance = weighed[at].chance(meaning);
-                // Of several addresses the mask belongs to the likelier.
-                let has_better = best.beside(texts[at].stem()) > chance;
-                let has_strong = strong > usize::from(is_strong(at));
-                if (0.3..0.95).contains(&chance) && !weighed[at].is_strange && !has_better && has_strong {
-                    found.push((at, meaning, text));
-                }
-            }
-        }
-    }
-    found.sort_by_key(|(at, ..)| *at);
-    for (at, meaning, text) in found {
-        weighed[at].add(meaning, 0.55, text.to_owned());
-    }
-}
-
-/// The properties that stand beside each other: of one section, and of one link as far as their keys tell.
-fn rows(properties: &[Property], texts: &[Texts]) -> Vec<Vec<usize>> {
-    type Row<'a> = (&'a [usize], Option<subject::LinkHint>, &'a str, &'a str, &'a str);
-    let mut rows: HashMap<Row<'_>, Vec<usize>> = HashMap::new();
-    for (at, (property, text)) in properties.iter().zip(texts).enumerate() {
-        let link = subject::link_word(&text.name);
-        let row =
-            (text.key.numbers.as_slice(), link, &*property.class, &*property.instance, &*property.category);
-        rows.entry(row).or_default().push(at);
-    }
-    rows.into_values().collect()
-}
-
-/// The largest chance in a row, and the largest of those with another stem than that one.
-struct Best<'a> {
-    chance: f64,
-    stem: &'a [String],
-    of_others: f64,
-}
-
-impl<'a> Best<'a> {
-    fn of(row: &[usize], of: impl Fn(usize) -> (f64, &'a [String])) -> Self {
-        let mut best = Self { chance: f64::MIN, stem: &[], of_others: f64::MIN };
-        for (chance, stem) in row.iter().map(|at| of(*at)) {
-            if chance > best.chance {
-                best = Self { chance, stem, ..best };
-            }
-        }
-        for (chance, stem) in row.iter().map(|at| of(*at)) {
-            if stem != best.stem {
-                best.of_others = best.of_others.max(chance);
-            }
-        }
-        best
-    }
-
-    /// The largest chance of one with another stem.
-    fn beside(&self, stem: &[String]) -> f64 {
-        if stem == self.stem { self.of_others } else { self.chance }
-    }
+/// A second meaning with much to be said for it makes the first less sure.
+pub(super) fn heed_rival(
+    weighed: &mut Weighed,
+    meaning: Meaning,
+    ranked: &[(Meaning, f64)],
+    confidence: f64,
+) -> f64 {
+    let rival = ranked.iter().skip(1).find(|(rival, chance)| *chance > 0.3 && !is_akin(meaning, *rival));
+    let Some((rival, chance)) = rival else { return confidence };
+    let after = confidence * (1.0 - 0.6 * (chance - 0.3));
+    weighed.signs.push(SignSeen { text: format!("it may also be {rival} ({chance:.2})"), meaning, after });
+    after
 }
 
 /// Which meanings are the same question in another form, so that one does not make the other less sure.
@@ -387,15 +457,15 @@ pub(super) fn is_akin(one: Meaning, other: Meaning) -> bool {
     use Meaning as M;
     let families: [&[Meaning]; 10] = [
         &[M::Hostname, M::Fqdn],
-        &[M::Address, M::AddressWithPrefix],
+        &[M::Address, M::AddressWithPrefix, M::Address6],
         &[M::Gateway, M::Gateway6],
-        &[M::Address, M::Address6],
         &[M::PrefixLength, M::PrefixLength6, M::Netmask],
         &[M::Dns, M::Dns1, M::Dns2],
         &[M::Ntp, M::Ntp1, M::Ntp2, M::NtpEnabled],
         &[M::Search, M::Domain, M::Dns],
         &[M::MailRelay, M::MailAddress],
         &[M::Password, M::Username],
+        &[M::LicenseKey, M::LicenseServer],
     ];
     families.iter().any(|family| family.contains(&one) && family.contains(&other))
 }

@@ -1,6 +1,6 @@
-//! From what an author wrote to words that can be compared: compounds, camel case, accents and languages apart.
+//! From what an author wrote to small words without accents: camel case, digits and punctuation apart.
 
-use std::collections::{HashMap, HashSet};
+use deunicode::deunicode_with_tofu;
 
 /// Articles and prepositions, which say nothing here.
 const SILENT: &[&str] = &[
@@ -9,15 +9,22 @@ const SILENT: &[&str] = &[
     "zur", "im", "dieser", "dieses", "il", "lo", "la", "le", "gli", "i", "di", "del", "dello", "della",
     "dei", "delle", "per", "questa", "questo", "un", "una", "uno", "du", "de", "d", "l", "les", "au", "aux",
     "pour", "cette", "ce", "el", "los", "las", "al", "para", "este", "esta", "enter", "please", "specify",
-    "will", "and", "und", "et", "y", "e", "o", "or",
+    "will", "and", "und", "et", "y", "e", "o", "or", "het", "een", "van", "voor", "dit", "deze", "en", "met",
+    "os", "as", "do", "da", "dos", "das", "um", "uma", "na", "com", "dla", "z", "ze", "w", "we", "tego",
+    "tej", "ten",
 ];
+
+/// A text without accents, in letters that every keyboard has.
+pub(super) fn plain(text: &str) -> String {
+    deunicode_with_tofu(text, " ")
+}
 
 /// A text as a list of small words without accents. Letters and digits are taken apart, and so are the humps of camel
 /// case; `IPv4` and its like stay whole.
 pub(super) fn words_of(text: &str) -> Vec<String> {
     let mut words: Vec<String> = Vec::new();
     let mut current = String::new();
-    let characters: Vec<char> = text.chars().collect();
+    let characters: Vec<char> = plain(text).chars().collect();
     for (at, &character) in characters.iter().enumerate() {
         if !character.is_alphanumeric() {
             push(&mut words, &mut current);
@@ -25,8 +32,12 @@ pub(super) fn words_of(text: &str) -> Vec<String> {
         }
         let previous = at.checked_sub(1).and_then(|before| characters.get(before)).copied().unwrap_or(' ');
         let next = characters.get(at + 1).copied().unwrap_or(' ');
+        // The s of "DNSs" or "PCs" is a plural, and no word of its own.
+        let behind = characters.get(at + 2).copied().unwrap_or(' ');
+        let before_plural = next == 's' && !behind.is_alphanumeric();
         let is_hump = character.is_uppercase()
-            && (previous.is_lowercase() || (previous.is_uppercase() && next.is_lowercase()));
+            && (previous.is_lowercase()
+                || (previous.is_uppercase() && next.is_lowercase() && !before_plural));
         // The v of IPv4 is small between capitals: no hump.
         let is_version = |c: char| matches!(c, 'v' | 'V');
         let keeps_ip = is_version(character) && current.eq_ignore_ascii_case("ip") && next.is_ascii_digit();
@@ -47,7 +58,7 @@ pub(super) fn words_of(text: &str) -> Vec<String> {
 
 fn push(words: &mut Vec<String>, current: &mut String) {
     if !current.is_empty() {
-        let word: String = current.chars().flat_map(char::to_lowercase).map(plain).collect();
+        let word = current.to_lowercase();
         current.clear();
         if !SILENT.contains(&word.as_str()) {
             words.push(word);
@@ -55,163 +66,39 @@ fn push(words: &mut Vec<String>, current: &mut String) {
     }
 }
 
-/// The letter without its accent.
-fn plain(letter: char) -> char {
-    match letter {
-        'à' | 'á' | 'â' | 'ä' | 'ã' | 'å' => 'a',
-        'è' | 'é' | 'ê' | 'ë' => 'e',
-        'ì' | 'í' | 'î' | 'ï' => 'i',
-        'ò' | 'ó' | 'ô' | 'ö' | 'õ' => 'o',
-        'ù' | 'ú' | 'û' | 'ü' => 'u',
-        'ç' => 'c',
-        'ñ' => 'n',
-        'ß' => 's',
-        other => other,
-    }
+/// All words of a text, articles too: small, without accents, at blanks and punctuation only.
+pub(super) fn spoken_words(text: &str) -> Vec<String> {
+    plain(text)
+        .split(|letter: char| !letter.is_alphanumeric())
+        .filter(|word| !word.is_empty())
+        .map(str::to_lowercase)
+        .collect()
 }
+
+/// Short forms behind whose dot a sentence goes on.
+const SHORTENED: &[&str] = &[
+    "e", "g", "i", "eg", "ie", "z", "b", "ca", "bzw", "min", "max", "np", "ex", "ej", "es", "p", "bv", "nr",
+    "no", "num", "def", "lic", "incl", "inkl", "approx", "usw", "etc", "resp", "addr", "tel",
+];
 
 /// The first sentence of a text.
 pub(super) fn first_sentence(text: &str) -> &str {
     let text = text.trim();
+    let is_shortened = |before: &str| {
+        let last = before.rsplit(|letter: char| !letter.is_alphanumeric()).next().unwrap_or_default();
+        SHORTENED.contains(&last.to_lowercase().as_str())
+    };
     let end = text
-        .match_indices(['.', ';', '\n'])
+        .match_indices(['.', ';', '?', '\n'])
         .find(|(at, found)| {
+            let (before, rest) = text.split_at(*at);
+            let rest = rest.get(1..).unwrap_or_default();
             *found == "\n"
-                || text.get(at + 1..).is_some_and(|rest| rest.starts_with([' ', '\n']) || rest.is_empty())
+                || ((rest.starts_with([' ', '\n']) || rest.is_empty())
+                    && !(*found == "." && is_shortened(before)))
         })
         .map_or(text.len(), |(at, _)| at);
     text.get(..end).unwrap_or(text)
-}
-
-/// What words and groups of words stand for.
-#[derive(Debug, Default)]
-pub(super) struct Vocabulary {
-    /// Groups of words, by their words with blanks between, and the concepts that they stand for.
-    phrases: HashMap<String, Vec<String>>,
-    /// Single words that are known, also as parts of compounds.
-    known: HashSet<String>,
-    longest: usize,
-}
-
-impl Vocabulary {
-    /// Teaches it that a phrase stands for a concept.
-    pub(super) fn teach(&mut self, concept: &str, phrase: &str) {
-        let words = words_of(phrase);
-        self.longest = self.longest.max(words.len());
-        self.known.extend(words.iter().cloned());
-        let concepts = self.phrases.entry(words.join(" ")).or_default();
-        if !concepts.iter().any(|known| known == concept) {
-            concepts.push(concept.to_owned());
-        }
-    }
-
-    /// Lets it take compounds with this word apart.
-    pub(super) fn know(&mut self, word: &str) {
-        self.known.insert(word.to_owned());
-    }
-
-    /// What a text mentions: concepts, and words that are none as they are, and the numbers in it.
-    pub(super) fn read(&self, text: &str) -> Spoken {
-        let words: Vec<String> = words_of(text).into_iter().flat_map(|word| self.apart(word)).collect();
-        let mut spoken = Spoken::default();
-        let mut at = 0;
-        while at < words.len() {
-            let most = self.longest.min(words.len() - at);
-            let found = (1..=most).rev().find_map(|length| {
-                let phrase = words.get(at..at + length)?.join(" ");
-                Some((length, self.phrases.get(&phrase)?))
-            });
-            if let Some((length, concepts)) = found {
-                spoken.concepts.extend(concepts.iter().cloned());
-                at += length;
-                continue;
-            }
-            if let Some(number) = words.get(at).and_then(|word| word.parse::<usize>().ok()) {
-                spoken.numbers.push(number);
-            } else if let Some(word) = words.get(at) {
-                spoken.concepts.insert(word.clone());
-                spoken.unknown.push(word.clone());
-            }
-            at += 1;
-        }
-        spoken.words = words;
-        spoken
-    }
-
-    /// A compound's parts where all of them are known: `subnetmask`, `Rechnername`.
-    fn apart(&self, word: String) -> Vec<String> {
-        if self.known.contains(&word) || word.len() < 4 || !word.is_ascii() {
-            return vec![word];
-        }
-        if let Some(parts) = self.split(&word, 4) {
-            return parts;
-        }
-        // Whatever else it is, a word that ends like that is a server.
-        let end = ["servers", "server", "serveur", "serveurs", "servidor"]
-            .into_iter()
-            .find(|end| word.ends_with(end) && word.len() > end.len() + 2);
-        match end.and_then(|end| word.strip_suffix(end)) {
-            Some(head) => vec![head.to_owned(), "server".to_owned()],
-            None => vec![word],
-        }
-    }
-
-    fn split(&self, word: &str, most: usize) -> Option<Vec<String>> {
-        if word.is_empty() {
-            return Some(Vec::new());
-        }
-        if most == 0 {
-            return None;
-        }
-        (2..=word.len()).rev().find_map(|length| {
-            let (head, rest) = word.split_at(length);
-            if !self.known.contains(head)
-                || (length < 3 && !matches!(head, "ip" | "gw" | "vm" | "db" | "pw" | "id"))
-            {
-                return None;
-            }
-            let mut parts = vec![head.to_owned()];
-            parts.extend(self.split(rest, most - 1)?);
-            Some(parts)
-        })
-    }
-}
-
-/// What a text mentions.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Spoken {
-    /// Concepts, and words that stand for none.
-    pub(super) concepts: HashSet<String>,
-    /// Numbers that stand alone, in their order.
-    pub(super) numbers: Vec<usize>,
-    /// The words as they were, in their order.
-    pub(super) words: Vec<String>,
-    /// Words that stand for no concept.
-    pub(super) unknown: Vec<String>,
-}
-
-impl Spoken {
-    pub(super) fn has(&self, concept: &str) -> bool {
-        self.concepts.contains(concept)
-    }
-
-    /// Takes away what a product's name brings in, unless nothing would be left.
-    pub(super) fn forget(&mut self, product: &Self) {
-        let rest: HashSet<String> = self.concepts.difference(&product.concepts).cloned().collect();
-        if rest.iter().any(|concept| !self.unknown.contains(concept)) {
-            self.concepts = rest;
-        }
-    }
-
-    /// This and the other together.
-    pub(super) fn with(&self, other: &Self) -> Self {
-        Self {
-            concepts: self.concepts.union(&other.concepts).cloned().collect(),
-            numbers: self.numbers.iter().chain(&other.numbers).copied().collect(),
-            words: self.words.iter().chain(&other.words).cloned().collect(),
-            unknown: self.unknown.iter().chain(&other.unknown).cloned().collect(),
-        }
-    }
 }
 
 #[cfg(test)]
@@ -226,37 +113,19 @@ mod tests {
         assert_eq!(words("net.ip_addr-1"), "net ip addr 1");
         assert_eq!(words("Adresse IP de la passerelle"), "adresse ip passerelle");
         assert_eq!(words("Präfixlänge"), "prafixlange");
+        assert_eq!(words("Długość hasła"), "dlugosc hasla");
         assert_eq!(words("IPAddress"), "ip address");
         assert_eq!(words("ipv6Prefix"), "ipv6 prefix");
         assert_eq!(words("NTP1"), "ntp 1");
+        assert_eq!(words("Whose DNSs"), "whose dnss");
     }
 
     #[test]
     fn the_first_sentence_ends_at_its_full_stop() {
         assert_eq!(first_sentence("Address of the node. Not 10.64.0.1."), "Address of the node");
         assert_eq!(first_sentence("For example 10.64.10.61"), "For example 10.64.10.61");
+        assert_eq!(first_sentence("z. B. 10.64.10.61"), "z. B. 10.64.10.61");
         assert_eq!(first_sentence("One\ntwo"), "One");
-    }
-
-    #[test]
-    fn compounds_and_phrases() {
-        let mut vocabulary = Vocabulary::default();
-        for (concept, phrase) in [
-            ("netmask", "subnet mask"),
-            ("hostname", "rechner name"),
-            ("dns", "dns"),
-            ("server", "server"),
-            ("ip", "ip"),
-            ("address", "address"),
-        ] {
-            vocabulary.teach(concept, phrase);
-        }
-        assert!(vocabulary.read("subnetmask").has("netmask"));
-        assert!(vocabulary.read("Rechnername").has("hostname"));
-        let spoken = vocabulary.read("dnsserver2");
-        assert!(spoken.has("dns") && spoken.has("server"));
-        assert_eq!(spoken.numbers, [2]);
-        assert!(vocabulary.read("ipaddress").has("ip"));
-        assert!(vocabulary.read("shipaddress").has("shipaddress"));
+        assert_eq!(first_sentence("Who? Me."), "Who");
     }
 }

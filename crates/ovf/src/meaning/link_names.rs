@@ -1,0 +1,119 @@
+//! Which words name links in a package, and which properties are about the same link.
+
+use std::collections::{BTreeSet, HashMap, HashSet};
+
+use super::key_style::KeyStyle;
+use super::signs::Signs;
+use super::subject;
+use super::texts::{Texts, class_words};
+use super::vocabulary::{Reader, Spoken};
+use super::words::words_of;
+use crate::descriptor::{Property, VirtualSystem};
+
+/// Concepts that a link's other settings have, beside its address.
+const BESIDE_ADDRESS: &[&str] = &["netmask", "prefixlen", "gateway", "vlan", "mtu"];
+
+/// Concepts of other things that may as well be the name of a link: `client`, `storage`.
+const MAY_NAME_LINK: &[&str] = &["other-host", "range"];
+
+/// The words that name links: those of the package's networks, and those that stand beside an address and beside a mask
+/// or another setting of a link.
+pub(super) fn link_names(system: &VirtualSystem, style: &KeyStyle, signs: &Signs) -> HashSet<String> {
+    let reader = Reader::new(&signs.vocabulary);
+    let is_free = |word: &str| {
+        let concepts = reader.read_words(vec![word.to_owned()]);
+        let is_other = |concept: &String| MAY_NAME_LINK.contains(&concept.as_str());
+        let is_unknown = |concept: &String| concepts.unknown.contains(concept);
+        word.len() >= 2
+            && word.parse::<usize>().is_err()
+            && concepts.concepts.iter().all(|concept| is_other(concept) || is_unknown(concept))
+    };
+    let mut names: HashSet<String> = HashSet::new();
+    for word in system.hardware.adapters.iter().flat_map(|name| words_of(name)).filter(|word| is_free(word)) {
+        names.extend(word.strip_suffix('s').map(str::to_owned));
+        names.insert(format!("{word}s"));
+        names.insert(word);
+    }
+    let mut beside: HashMap<String, (usize, usize)> = HashMap::new();
+    for property in &system.properties {
+        let parts = [style.name(&property.key), &property.label, &property.category, &property.instance];
+        let words: HashSet<String> = parts.into_iter().flat_map(words_of).collect();
+        let spoken = reader.read(style.name(&property.key)).with(&reader.read(&property.label));
+        let is_address =
+            ["ip", "ipv4", "ipv6", "address", "withprefix"].iter().any(|concept| spoken.has(concept));
+        let is_beside = BESIDE_ADDRESS.iter().any(|concept| spoken.has(concept));
+        for word in words {
+            let (addresses, others) = beside.entry(word).or_default();
+            *others += usize::from(is_beside);
+            *addresses += usize::from(is_address && !is_beside && !spoken.has("port"));
+        }
+    }
+    let common = system.properties.len() * 8 / 10;
+    names.extend(
+        beside
+            .into_iter()
+            .filter(|(_, (addresses, others))| {
+                *addresses > 0 && *others > 0 && addresses + others <= common.max(2)
+            })
+            .map(|(word, _)| word)
+            .filter(|word| is_free(word)),
+    );
+    names
+}
+
+/// What tells the properties of one link from those of another.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub(super) struct Row {
+    section: (String, String, String),
+    numbers: Vec<usize>,
+    pub(super) names: BTreeSet<String>,
+}
+
+/// The row of each property.
+pub(super) fn rows_of(
+    system: &VirtualSystem,
+    texts: &[Texts],
+    names: &HashSet<String>,
+    is_counted: &[bool],
+) -> Vec<Row> {
+    let named = |spoken: &Spoken| -> BTreeSet<String> {
+        let known = |word: &&String| names.contains(*word) || subject::is_link_word(word);
+        let single = |word: &String| word.strip_suffix('s').unwrap_or(word).to_owned();
+        spoken.words.iter().filter(known).map(single).collect()
+    };
+    let row = |(at, (property, text)): (usize, (&Property, &Texts))| Row {
+        section: (
+            class_words(&property.class).to_owned(),
+            property.instance.clone(),
+            format!("{}\n{}", property.category, property.section),
+        ),
+        numbers: if is_counted.get(at) == Some(&true) { Vec::new() } else { text.key.numbers.clone() },
+        names: named(&text.key.with(&text.label)),
+    };
+    system.properties.iter().zip(texts).enumerate().map(row).collect()
+}
+
+impl Row {
+    /// The same row whatever it is called: what stands in the same section.
+    pub(super) fn without_names(&self) -> Self {
+        Self { names: BTreeSet::new(), numbers: Vec::new(), ..self.clone() }
+    }
+}
+
+/// Which keys are nothing but counted through, so that their numbers say nothing.
+pub(super) fn counted_keys(properties: &[Property]) -> Vec<bool> {
+    let stem = |property: &Property| -> String {
+        property.key.chars().filter(|letter| letter.is_alphabetic()).collect()
+    };
+    let stems: Vec<String> = properties.iter().map(stem).collect();
+    let mut alike: HashMap<&str, usize> = HashMap::new();
+    for stem in &stems {
+        *alike.entry(stem).or_default() += 1;
+    }
+    stems
+        .iter()
+        .map(|stem| {
+            alike.get(stem.as_str()).is_some_and(|alike| *alike >= 4 && alike * 2 >= properties.len())
+        })
+        .collect()
+}
