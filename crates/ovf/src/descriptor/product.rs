@@ -50,9 +50,8 @@ pub(super) fn properties(
     let mut found: Vec<Property> = Vec::new();
     let mut twice = Vec::new();
     let mut seen = std::collections::HashSet::new();
-    let has_several = children(content, "ProductSection").nth(1).is_some();
     for section in children(content, "ProductSection") {
-        let info = if has_several { strings.text(child(section, "Info")) } else { String::new() };
+        let info = strings.text(child(section, "Info"));
         let class = attribute(section, "class").unwrap_or_default();
         let instance = attribute(section, "instance").unwrap_or_default();
         let mut category = String::new();

@@ -23,7 +23,7 @@ pub struct Property {
     pub description: String,
     /// The last `Category` above it.
     pub category: String,
-    /// `Info` of its section, where there are several sections.
+    /// `Info` of its section.
     pub section: String,
     /// `ovf:userConfigurable`, false when absent.
     pub is_settable: bool,

@@ -3,10 +3,12 @@
 use std::collections::{HashMap, HashSet};
 
 use super::decide::{Reading, SignSeen};
+use super::form::is_list;
 use super::meaning::Meaning;
 use super::signs::Signs;
 use super::subject;
 use super::subject::LinkHint;
+use super::sure::OF_ONE_SIGN;
 use super::texts::Texts;
 use super::vocabulary::Spoken;
 use super::words::words_of;
@@ -179,6 +181,9 @@ pub(super) fn place_in_order(
         match meaning {
             Meaning::Dns | Meaning::Ntp => {
                 let position = position.or((has_second && !has_first).then_some(1));
+                // Of two, one of which is the first, the other is the second.
+                let is_pair = family.iter().any(|row| row.all == 2);
+                let position = position.or((is_pair && has_first && !has_second).then_some(2));
                 let alone = family.iter().all(|row| row.all == 1);
                 // A lone "dns1" wants the first; a lone "dns" that mentions a list wants all.
                 readings[at].position = position.filter(|_| !(alone && readings[at].separator.is_some()));
@@ -194,6 +199,7 @@ pub(super) fn place_in_order(
             _ => {}
         }
     }
+    place_unnumbered(properties, texts, &mut readings);
     for reading in &mut readings {
         reading.meaning = match (reading.meaning, reading.position) {
             (Meaning::Dns, Some(1)) => Meaning::Dns1,
@@ -204,6 +210,31 @@ pub(super) fn place_in_order(
         };
     }
     readings
+}
+
+/// Of two or three properties that ask for the same server each, and say no more, the first asks for the first. That is
+/// not certain.
+fn place_unnumbered(properties: &[Property], texts: &[Texts], readings: &mut [Reading]) {
+    let mut rows: HashMap<(Meaning, &str, &str), Vec<usize>> = HashMap::new();
+    for (at, (property, reading)) in properties.iter().zip(readings.iter()).enumerate() {
+        if matches!(reading.meaning, Meaning::Dns | Meaning::Ntp) {
+            rows.entry((reading.meaning, &property.class, &property.instance)).or_default().push(at);
+        }
+    }
+    for row in rows.into_values().filter(|row| (2..=3).contains(&row.len())) {
+        let takes_several = |at: &usize| readings[*at].separator.is_some() || is_list(&texts[*at].prose);
+        if row.iter().any(|at| readings[*at].position.is_some() || takes_several(at)) {
+            continue;
+        }
+        for (position, at) in (1..).zip(row) {
+            let reading = &mut readings[at];
+            reading.position = Some(position);
+            reading.confidence = reading.confidence.min(OF_ONE_SIGN);
+            let nth = ["first", "second", "third"].get(position - 1).copied().unwrap_or_default();
+            let text = format!("it is the {nth} of its kind in the package");
+            reading.signs.push(SignSeen { text, meaning: reading.meaning, after: reading.confidence });
+        }
+    }
 }
 
 /// The number that a property's instance is, where each adapter has a section of its own.

@@ -12,7 +12,7 @@ use super::form::{Together, address_form, is_list, name_form, separator, when_mi
 use super::key_style::KeyStyle;
 use super::link_names::{counted_keys, link_names, rows_of};
 use super::meaning::{Meaning, UNDERSTOOD};
-use super::neighbors::{heed_family, heed_neighbors};
+use super::neighbors::{heed_family, heed_missing_mask, heed_neighbors};
 use super::owner::heed_owner;
 use super::signs::Signs;
 use super::subject::LinkHint;
@@ -127,7 +127,7 @@ pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
     let own = OwnNouns::of(&called, prose, &signs.vocabulary);
     let of_product = own.names(&signs.vocabulary).cloned();
     let reader = Reader::with_names(&signs.vocabulary, names.iter().cloned().chain(of_product).collect());
-    let wording = Wording { signs, reader, own, style };
+    let wording = Wording { signs, reader, own, style, has_sections: has_sections(properties) };
     let texts: Vec<Texts> = properties.iter().map(|property| wording.read(property)).collect();
     let is_counted = counted_keys(properties);
     let rows = rows_of(system, &texts, &names, &is_counted);
@@ -136,9 +136,10 @@ pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
     for ((property, texts), weighed) in properties.iter().zip(&texts).zip(&mut weighed) {
         heed_form(property, texts, weighed);
     }
-    heed_family(&about(system), &texts, &rows, &mut weighed);
+    heed_family(&about(system), properties, &texts, &rows, &mut weighed);
     heed_owner(system, &texts, &rows, &wording, &mut weighed);
     heed_neighbors(&texts, &rows, &mut weighed);
+    heed_missing_mask(&texts, &rows, &mut weighed);
     let networks = NetworkWords::of(system, signs);
     let readings: Vec<Reading> = properties
         .iter()
@@ -159,6 +160,11 @@ pub fn read_reviewed(system: &VirtualSystem, signs: &Signs, file: Option<&Meanin
         }
     }
     readings
+}
+
+/// Whether sections are called differently.
+fn has_sections(properties: &[Property]) -> bool {
+    properties.windows(2).any(|pair| matches!(pair, [one, other] if one.section != other.section))
 }
 
 /// What a package says of itself as a whole.

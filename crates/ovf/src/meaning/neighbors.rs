@@ -5,10 +5,12 @@ use std::collections::HashMap;
 use std::hash::Hash;
 use std::net::IpAddr;
 
+use super::form::address_form;
 use super::link_names::Row;
 use super::meaning::Meaning;
 use super::texts::Texts;
 use super::weighed::{Source, Weighed};
+use crate::descriptor::Property;
 
 const ADDRESSES: &[Meaning] = &[Meaning::Address, Meaning::Address6, Meaning::AddressWithPrefix];
 
@@ -71,6 +73,31 @@ pub(super) fn heed_neighbors(texts: &[Texts], rows: &[Row], weighed: &mut [Weigh
     }
 }
 
+/// An address with a gateway beside it and no mask may be wanted with its length.
+pub(super) fn heed_missing_mask(texts: &[Texts], rows: &[Row], weighed: &mut [Weighed]) {
+    const MASKS: &[Meaning] = &[Meaning::Netmask, Meaning::PrefixLength, Meaning::PrefixLength6];
+    let sections: Vec<Row> = rows.iter().map(Row::without_names).collect();
+    for at in 0..rows.len() {
+        let is_beside = |other: &usize| {
+            *other != at
+                && sections[*other] == sections[at]
+                && (rows[*other].names == rows[at].names || rows[*other].names.is_empty())
+        };
+        let beside: Vec<usize> = (0..rows.len()).filter(is_beside).collect();
+        let has = |meanings: &[Meaning]| beside.iter().any(|other| weighed[*other].best_of(meanings) >= 0.4);
+        let is_said = address_form(&texts[at].prose, &texts[at].shown).is_some();
+        if has(&[Meaning::Gateway, Meaning::Gateway6]) && !has(MASKS) && !is_said {
+            for meaning in [Meaning::Address, Meaning::Address6] {
+                if weighed[at].chance(meaning) >= 0.5 {
+                    weighed[at].is_doubtful = true;
+                    weighed[at]
+                        .note(meaning, "nothing asks for its mask, so it may be wanted with its length");
+                }
+            }
+        }
+    }
+}
+
 type Help = (usize, Meaning, f64, &'static str);
 
 fn find_help(members: &[usize], texts: &[Texts], weighed: &[Weighed], strength: f64, found: &mut Vec<Help>) {
@@ -108,7 +135,13 @@ fn grouped<R: Hash + Eq>(rows: impl Iterator<Item = R>) -> Vec<Vec<usize>> {
 }
 
 /// Where a row or the whole package mentions IPv6 alone, its address, length and gateway are of IPv6.
-pub(super) fn heed_family(about: &str, texts: &[Texts], rows: &[Row], weighed: &mut [Weighed]) {
+pub(super) fn heed_family(
+    about: &str,
+    properties: &[Property],
+    texts: &[Texts],
+    rows: &[Row],
+    weighed: &mut [Weighed],
+) {
     let speaks_v6 = |at: usize| {
         let text = &texts[at];
         text.name.has("ipv6") || text.sentence.has("ipv6") || text.shown.shows_family(IpAddr::is_ipv6)
@@ -119,13 +152,32 @@ pub(super) fn heed_family(about: &str, texts: &[Texts], rows: &[Row], weighed: &
             || text.sentence.has("ipv4")
             || text.shown.shows_family(IpAddr::is_ipv4)
             || weighed[at].chance(Meaning::Netmask) >= 0.6
+            || has_short_length(&properties[at])
     };
     let is_of_link =
         |at: &usize| weighed[*at].best_of(OF_OWN_LINK).max(weighed[*at].best_of(ADDRESSES)) >= 0.3;
     let all: Vec<usize> = (0..texts.len()).filter(is_of_link).collect();
     let says_so = says_ipv6_alone(about);
+    // Where one address is called IPv6 and another is not, the other is IPv4.
+    let kind = |at: usize| {
+        let kinds = ["gateway", "prefixlen", "address", "ip"];
+        kinds.into_iter().position(|concept| texts[at].name.has(concept)).map(|kind| kind.min(2))
+    };
+    let is_named_v6 = |at: usize| texts[at].name.has("ipv6");
+    let has_both = |members: &[usize]| {
+        members.iter().filter(|at| is_named_v6(**at)).any(|named| {
+            let is_twin = |other: &&usize| {
+                !is_named_v6(**other)
+                    && kind(**other) == kind(*named)
+                    && rows[**other].without_names() == rows[*named].without_names()
+            };
+            members.iter().any(|other| is_twin(&other))
+        })
+    };
     let is_v6_alone = |members: &[usize]| {
-        members.iter().any(|at| speaks_v6(*at)) && !members.iter().any(|at| speaks_v4(*at))
+        members.iter().any(|at| speaks_v6(*at))
+            && !members.iter().any(|at| speaks_v4(*at))
+            && !has_both(members)
     };
     let mut of_v6: Vec<(usize, &str)> = Vec::new();
     if says_so || is_v6_alone(&all) {
@@ -160,6 +212,12 @@ pub(super) fn heed_family(about: &str, texts: &[Texts], rows: &[Row], weighed: &
             }
         }
     }
+}
+
+/// Whether a default is the length of an IPv4 prefix: one of IPv6 is longer.
+fn has_short_length(property: &Property) -> bool {
+    let default = property.base_default.as_deref().unwrap_or_default();
+    default.trim().parse::<u8>().is_ok_and(|length| (8..=31).contains(&length))
 }
 
 /// Whether what a package says of itself leaves no room for IPv4.

@@ -1,12 +1,13 @@
 //! How sure a meaning is: a promise of how often it is right.
 
 use super::decide::SignSeen;
-use super::meaning::Meaning;
+use super::meaning::{Meaning, UNDERSTOOD};
 use super::texts::{FOREIGN, Texts};
+use super::vocabulary::Spoken;
 use super::weighed::Weighed;
 
 /// The most that a single sign is worth, where a mistake costs a first boot.
-const OF_ONE_SIGN: f64 = 0.79;
+pub(super) const OF_ONE_SIGN: f64 = 0.79;
 
 /// The most that is said of a property in which nothing was understood.
 const OF_NOTHING: f64 = 0.4;
@@ -27,8 +28,10 @@ const NEEDS_TWO: &[Meaning] = &[
 /// How sure a meaning is, from its chance and from what it rests on.
 pub(super) fn confidence_of(meaning: Meaning, chance: f64, texts: &Texts, weighed: &mut Weighed) -> f64 {
     if meaning == Meaning::Other {
-        let is_understood = weighed.is_understood || !weighed.signs.is_empty() || is_of_another_kind(texts);
-        return if is_understood { (1.0 - chance).max(0.5) } else { OF_NOTHING };
+        return confidence_of_other(chance, texts, weighed);
+    }
+    if weighed.is_doubtful && NEEDS_TWO.contains(&meaning) {
+        return chance.min(OF_ONE_SIGN);
     }
     if NEEDS_TWO.contains(&meaning) && weighed.sources(meaning) < 2 && chance > OF_ONE_SIGN {
         weighed.signs.push(SignSeen {
@@ -41,8 +44,23 @@ pub(super) fn confidence_of(meaning: Meaning, chance: f64, texts: &Texts, weighe
     chance
 }
 
-/// Whether the name mentions something that is known and has no meaning here.
-fn is_of_another_kind(texts: &Texts) -> bool {
+/// How sure it is that a property wants none of the meanings: by where something else was understood. Where nothing was,
+/// it is not known what the property wants.
+fn confidence_of_other(chance: f64, texts: &Texts, weighed: &Weighed) -> f64 {
+    let most = if is_of_another_kind(&texts.label) {
+        0.97
+    } else if weighed.is_understood || is_of_another_kind(&texts.name) {
+        0.9
+    } else if is_of_another_kind(&texts.sentence) || !weighed.signs.is_empty() {
+        0.75
+    } else {
+        return OF_NOTHING;
+    };
+    (1.0 - chance).clamp(UNDERSTOOD, most)
+}
+
+/// Whether a text mentions something that is known and has no meaning here.
+fn is_of_another_kind(spoken: &Spoken) -> bool {
     const KNOWN: &[&str] = &[
         "minimum",
         "maximum",
@@ -62,8 +80,6 @@ fn is_of_another_kind(texts: &Texts) -> bool {
         "bgp",
         "obsolete",
         "hidden",
-        "telephony",
     ];
-    let spoken = texts.name.with(&texts.sentence);
     KNOWN.iter().chain(FOREIGN).any(|concept| spoken.has(concept))
 }

@@ -91,6 +91,8 @@ pub(super) struct Wording<'a> {
     pub(super) reader: Reader<'a>,
     pub(super) own: OwnNouns,
     pub(super) style: KeyStyle,
+    /// Whether sections are called differently, so that what they are called tells them apart.
+    pub(super) has_sections: bool,
 }
 
 impl Wording<'_> {
@@ -98,7 +100,9 @@ impl Wording<'_> {
     pub(super) fn read(&self, property: &Property) -> Texts {
         let read = |text: &str| self.reader.read(text);
         let vocabulary = &self.signs.vocabulary;
-        let key = read(self.style.name(&property.key));
+        let name = self.style.name(&property.key);
+        // Two letters of a key are explained by its label, where it has one.
+        let key = if property.label.is_empty() { self.reader.read_short(name) } else { read(name) };
         let (mut shown, label_text) = Examples::taken_from(&property.label);
         let (of_description, description_text) = Examples::taken_from(&property.description);
         shown.add(of_description);
@@ -110,8 +114,9 @@ impl Wording<'_> {
             label.forget(&product);
         }
         let class = read(class_words(&property.class));
+        let section = if self.has_sections { property.section.as_str() } else { "" };
         let (category_text, _) =
-            self.own.taken_from(&format!("{}. {}", property.category, property.section), vocabulary);
+            self.own.taken_from(&format!("{}. {section}", property.category), vocabulary);
         let category = read(&category_text);
         let first = without_denied(first_sentence(&description_text));
         let (sentence, head) = (read(&first), read(head_of(&first)));

@@ -175,6 +175,17 @@ impl<'a> Reader<'a> {
         self.read_words(words_of(text))
     }
 
+    /// The same of a key that nothing explains, in which two letters are a word.
+    pub(super) fn read_short(&self, key: &str) -> Spoken {
+        let words = words_of(key);
+        let is_alone = words.len() == 1;
+        let meant = |word: String| match self.vocabulary.short.part(&word) {
+            Some(meant) if word.len() == 2 && !is_alone && !self.vocabulary.knows(&word) => meant.to_owned(),
+            _ => word,
+        };
+        self.read_words(words.into_iter().map(meant).collect())
+    }
+
     /// The same of words.
     pub(super) fn read_words(&self, written: Vec<String>) -> Spoken {
         let mut words: Vec<String> = Vec::with_capacity(written.len());

@@ -178,7 +178,11 @@ fn heed_abbreviation(texts: &Texts, weighed: &mut Weighed) {
 
 /// A switch that turns something off means the opposite of one that turns it on.
 fn heed_turned_switch(texts: &Texts, weighed: &mut Weighed) {
-    let turns_off = texts.name.has("disable") || (texts.sentence.has("disable") && !texts.name.has("enable"));
+    let is_left_out = |words: &[String]| words.iter().any(|word| LEFT_OUT.contains(&word.as_str()));
+    let turns_off = texts.name.has("disable")
+        || is_left_out(&texts.key.words)
+        || is_left_out(texts.label.words.get(..1).unwrap_or_default())
+        || (texts.sentence.has("disable") && !texts.name.has("enable"));
     if !turns_off || offers_both(&texts.prose) {
         return;
     }
@@ -187,6 +191,12 @@ fn heed_turned_switch(texts: &Texts, weighed: &mut Weighed) {
     }
     weighed.is_understood = true;
 }
+
+/// Words in a key that turn its switch round: `noSsh`, `sin_ssh`.
+const LEFT_OUT: &[&str] = &[
+    "no", "not", "without", "sin", "sans", "senza", "ohne", "kein", "keine", "aus", "zonder", "geen", "sem",
+    "bez", "nie", "never",
+];
 
 /// Whether a text offers to turn something on and off: "enable or disable", "on/off".
 fn offers_both(prose: &str) -> bool {

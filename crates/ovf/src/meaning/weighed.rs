@@ -27,6 +27,8 @@ pub(super) struct Weighed {
     pub(super) is_strange: bool,
     /// Whether its description mentions another machine.
     pub(super) is_foreign: bool,
+    /// Whether the form that is wanted cannot be told.
+    pub(super) is_doubtful: bool,
     /// Whether something else than the meanings was understood.
     pub(super) is_understood: bool,
 }
@@ -54,6 +56,12 @@ impl Weighed {
         if self.chance(meaning) > 0.0 {
             self.sources.entry(meaning).or_default().insert(source);
         }
+    }
+
+    /// Something is to be known of a meaning, which is as likely as before.
+    pub(super) fn note(&mut self, meaning: Meaning, text: &str) {
+        let after = self.chance(meaning);
+        self.signs.push(SignSeen { text: text.to_owned(), meaning, after });
     }
 
     /// Something speaks against a meaning.
