@@ -131,8 +131,9 @@ const SETS: &[(&str, &str)] = &[
     ("apart/a", "apart, first set"),
     ("apart/c", "apart, second set"),
     ("first-try/1", "own, tuned on"),
-    ("first-try/2", "own, figures of the first try below"),
-    ("first-try/3", "own, figures of the first try below"),
+    ("first-try/2", "own, tuned on after the first try"),
+    ("first-try/3", "own, tuned on after the first try"),
+    ("first-try/4", "own, tuned on after the first try"),
     ("tuning", "own, tuned on"),
     ("kept", "own, not tuned on"),
 ];

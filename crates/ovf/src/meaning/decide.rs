@@ -8,7 +8,9 @@
 use super::about::{NetworkWords, account_of, doubt_repeated, link_of, place_in_order, tell_groups_apart};
 use super::default_form::looks_like;
 use super::file::MeaningsFile;
-use super::form::{Together, address_form, is_list, name_form, separator, when_missing, written_form};
+use super::form::{
+    Together, address_form, asks_for_full_name, is_list, name_form, separator, when_missing, written_form,
+};
 use super::key_style::KeyStyle;
 use super::link_names::{counted_keys, link_names, rows_of};
 use super::meaning::{Meaning, UNDERSTOOD};
@@ -209,6 +211,9 @@ fn heed_form(property: &Property, texts: &Texts, weighed: &mut Weighed) {
         if form == Together::With && weighed.chance(M::Domain) < weighed.chance(M::Fqdn) {
             weighed.lower(M::Domain, 0.3, says);
         }
+    }
+    if weighed.chance(M::Domain) >= 0.3 && asks_for_full_name(&texts.prose) {
+        weighed.turn(M::Domain, M::Fqdn, "its text asks for the full name");
     }
     let list = separator(&texts.prose, &texts.shown).is_some();
     if weighed.chance(M::Domain) >= 0.3 && list {

@@ -264,6 +264,11 @@ pub(super) fn name_form(
     None
 }
 
+/// Whether the text asks for a name in full.
+pub(super) fn asks_for_full_name(text: &str) -> bool {
+    spoken_words(text).iter().any(|word| FULL.contains(&word.as_str()))
+}
+
 /// What the text says to put between several values: words, then an example of a list.
 pub(super) fn separator(text: &str, shown: &Examples) -> Option<String> {
     let has = |words: &[&str]| words.iter().any(|word| text.contains(word));

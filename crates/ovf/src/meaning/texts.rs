@@ -103,6 +103,9 @@ impl Wording<'_> {
         let name = self.style.name(&property.key);
         // Two letters of a key are explained by its label, where it has one.
         let key = if property.label.is_empty() { self.reader.read_short(name) } else { read(name) };
+        let is_explained =
+            self.signs.loudest(&read(&property.label)) > 0.0 && !property.label.eq_ignore_ascii_case(name);
+        let key = if is_explained { self.reader.read_words(without_ambiguous(key.words)) } else { key };
         let (mut shown, label_text) = Examples::taken_from(&property.label);
         let (of_description, description_text) = Examples::taken_from(&property.description);
         shown.add(of_description);
@@ -113,7 +116,9 @@ impl Wording<'_> {
         if let Some(product) = self.style.prefix().map(read) {
             label.forget(&product);
         }
-        let class = read(class_words(&property.class));
+        // Two letters are a product's initials: `pw` is no password there.
+        let class =
+            read(Some(class_words(&property.class)).filter(|class| class.len() > 2).unwrap_or_default());
         let section = if self.has_sections { property.section.as_str() } else { "" };
         let (category_text, _) =
             self.own.taken_from(&format!("{}. {section}", property.category), vocabulary);
@@ -159,6 +164,11 @@ impl Texts {
     pub(super) fn stem(&self) -> &[String] {
         self.key.words.split_last().map(|(_, before)| before).unwrap_or_default()
     }
+}
+
+/// The words of a key without the short ones that stand for several things: `nm` is a mask or a name.
+fn without_ambiguous(words: Vec<String>) -> Vec<String> {
+    words.into_iter().filter(|word| word != "nm").collect()
 }
 
 /// A sentence without what it says is not there: "the name, without its domain" is about a name.
