@@ -9,7 +9,7 @@ use super::form::address_form;
 use super::link_names::Row;
 use super::meaning::Meaning;
 use super::texts::Texts;
-use super::weighed::{Source, Weighed};
+use super::weighed::{Mark, Source, Weighed};
 use crate::descriptor::Property;
 
 const ADDRESSES: &[Meaning] = &[Meaning::Address, Meaning::Address6, Meaning::AddressWithPrefix];
@@ -89,7 +89,7 @@ pub(super) fn heed_missing_mask(texts: &[Texts], rows: &[Row], weighed: &mut [We
         if has(&[Meaning::Gateway, Meaning::Gateway6]) && !has(MASKS) && !is_said {
             for meaning in [Meaning::Address, Meaning::Address6] {
                 if weighed[at].chance(meaning) >= 0.5 {
-                    weighed[at].is_doubtful = true;
+                    weighed[at].mark(Mark::FormOpen);
                     weighed[at]
                         .note(meaning, "nothing asks for its mask, so it may be wanted with its length");
                 }
@@ -113,8 +113,8 @@ fn find_help(members: &[usize], texts: &[Texts], weighed: &[Weighed], strength: 
             });
             let has_helper =
                 members.iter().any(|other| *other != at && weighed[*other].best_of(neighbors) >= 0.6);
-            let is_another = texts[at].mention.is_of_another || weighed[at].is_strange;
-            let is_doubtful = weighed[at].is_foreign
+            let is_another = texts[at].mention.is_of_another || weighed[at].is(Mark::Strange);
+            let is_doubtful = weighed[at].is(Mark::Foreign)
                 && members.iter().any(|other| *other != at && weighed[*other].chance(*meaning) >= *chance);
             if !has_better && has_helper && !is_another && !is_doubtful {
                 found.push((at, *meaning, strength, text));

@@ -8,7 +8,7 @@ use super::neighbors::is_of_own_link;
 use super::subject;
 use super::texts::{CLEAR, FOREIGN, Texts, Wording};
 use super::vocabulary::Spoken;
-use super::weighed::{Source, Weighed};
+use super::weighed::{Mark, Source, Weighed};
 use super::whose::denies;
 use crate::descriptor::VirtualSystem;
 
@@ -46,7 +46,7 @@ pub(super) fn heed_owner(
 /// What the texts say outright.
 fn heed_mention(texts: &Texts, wording: &Wording<'_>, weighed: &mut Weighed) {
     if texts.mention.is_of_another {
-        weighed.is_understood = true;
+        weighed.mark(Mark::Understood);
         for meaning in ADDRESSES.iter().chain(NAMES) {
             weighed.lower(*meaning, 0.08, "its text says that it is not about this machine");
         }
@@ -64,20 +64,20 @@ fn heed_mention(texts: &Texts, wording: &Wording<'_>, weighed: &mut Weighed) {
         }
     }
     if texts.sentence.has("either") || texts.label.has("either") {
-        weighed.is_understood = true;
+        weighed.mark(Mark::Understood);
         for meaning in ADDRESSES.iter().chain(NAMES) {
             weighed.lower(*meaning, 0.15, "it takes a name or an address, which its own machine has both");
         }
     }
     if weighed.best_of(GATEWAYS) > 0.0 && denies(&texts.prose, "gateway", &wording.signs.vocabulary) {
-        weighed.is_understood = true;
+        weighed.mark(Mark::Understood);
         for meaning in GATEWAYS {
             weighed.lower(*meaning, 0.1, "its text says that it is no router");
         }
     }
     let foreign = FOREIGN.iter().find(|concept| texts.sentence.has(concept) && !texts.name.has(concept));
     if let Some(foreign) = foreign.filter(|_| !texts.mention.is_of_itself) {
-        weighed.is_foreign = true;
+        weighed.mark(Mark::Foreign);
         let text = format!("the description mentions {foreign}");
         let factor = if texts.loudness < CLEAR { 0.5 } else { 0.7 };
         for meaning in OWN {
@@ -225,8 +225,10 @@ fn heed_strange_words(
                 weighed.lower(*meaning, factor, &says);
             }
             let is_settled = factor < 0.5 && weighed.best_of(OWN) > 0.0;
-            weighed.is_understood |= is_settled;
-            weighed.is_strange |= is_settled;
+            if is_settled {
+                weighed.mark(Mark::Understood);
+                weighed.mark(Mark::Strange);
+            }
         }
     }
 }

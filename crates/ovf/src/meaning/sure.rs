@@ -4,7 +4,7 @@ use super::decide::SignSeen;
 use super::meaning::{Meaning, UNDERSTOOD};
 use super::texts::{FOREIGN, Texts};
 use super::vocabulary::Spoken;
-use super::weighed::Weighed;
+use super::weighed::{Mark, Weighed};
 
 /// The most that a single sign is worth, where a mistake costs a first boot.
 pub(super) const OF_ONE_SIGN: f64 = 0.79;
@@ -30,7 +30,7 @@ pub(super) fn confidence_of(meaning: Meaning, chance: f64, texts: &Texts, weighe
     if meaning == Meaning::Other {
         return confidence_of_other(chance, texts, weighed);
     }
-    if weighed.is_doubtful && NEEDS_TWO.contains(&meaning) {
+    if weighed.is(Mark::FormOpen) && NEEDS_TWO.contains(&meaning) {
         return chance.min(OF_ONE_SIGN);
     }
     if NEEDS_TWO.contains(&meaning) && weighed.sources(meaning) < 2 && chance > OF_ONE_SIGN {
@@ -49,7 +49,7 @@ pub(super) fn confidence_of(meaning: Meaning, chance: f64, texts: &Texts, weighe
 fn confidence_of_other(chance: f64, texts: &Texts, weighed: &Weighed) -> f64 {
     let most = if is_of_another_kind(&texts.label) {
         0.97
-    } else if weighed.is_understood || is_of_another_kind(&texts.name) {
+    } else if weighed.is(Mark::Understood) || is_of_another_kind(&texts.name) {
         0.9
     } else if is_of_another_kind(&texts.sentence) || !weighed.signs.is_empty() {
         0.75

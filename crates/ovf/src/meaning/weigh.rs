@@ -7,7 +7,7 @@ use super::meaning::Meaning;
 use super::signs::{Sign, Signs};
 use super::texts::{CLEAR, OF_ADDRESS, Texts};
 use super::vocabulary::Spoken;
-use super::weighed::{Source, Weighed};
+use super::weighed::{Mark, Source, Weighed};
 use super::words::spoken_words;
 use crate::descriptor::{Property, PropertyType};
 
@@ -189,7 +189,7 @@ fn heed_turned_switch(texts: &Texts, weighed: &mut Weighed) {
     for meaning in Meaning::ALL.iter().copied().filter(|meaning| meaning.is_switch()) {
         weighed.lower(meaning, 0.1, "it turns it off");
     }
-    weighed.is_understood = true;
+    weighed.mark(Mark::Understood);
 }
 
 /// Words in a key that turn its switch round: `noSsh`, `sin_ssh`.
@@ -440,7 +440,7 @@ fn heed_what_it_says_of_itself(texts: &Texts, weighed: &mut Weighed) {
         (is_obsolete, 0.2, "it says that it is of an older version"),
     ] {
         if is_so {
-            weighed.is_understood = true;
+            weighed.mark(Mark::Understood);
             for meaning in Meaning::ALL.iter().copied() {
                 weighed.lower(meaning, factor, text);
             }

@@ -17,23 +17,37 @@ pub(super) enum Source {
     Neighbors,
 }
 
+/// What is known of a property beside its chances.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(super) enum Mark {
+    /// A word in its name makes it another machine's, which no neighbor can settle.
+    Strange,
+    /// Its description mentions another machine.
+    Foreign,
+    /// The form that is wanted cannot be told.
+    FormOpen,
+    /// Something else than the meanings was understood.
+    Understood,
+}
+
 /// What speaks for each meaning.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Weighed {
     pub(super) chances: HashMap<Meaning, f64>,
     pub(super) signs: Vec<SignSeen>,
     sources: HashMap<Meaning, HashSet<Source>>,
-    /// Whether a word in its name makes it another machine's, which no neighbor can settle.
-    pub(super) is_strange: bool,
-    /// Whether its description mentions another machine.
-    pub(super) is_foreign: bool,
-    /// Whether the form that is wanted cannot be told.
-    pub(super) is_doubtful: bool,
-    /// Whether something else than the meanings was understood.
-    pub(super) is_understood: bool,
+    marks: HashSet<Mark>,
 }
 
 impl Weighed {
+    pub(super) fn mark(&mut self, mark: Mark) {
+        self.marks.insert(mark);
+    }
+
+    pub(super) fn is(&self, mark: Mark) -> bool {
+        self.marks.contains(&mark)
+    }
+
     pub(super) fn chance(&self, meaning: Meaning) -> f64 {
         self.chances.get(&meaning).copied().unwrap_or_default()
     }
