@@ -580,6 +580,10 @@ fn asks_at_random(rng: &mut TestRng, is_clustered: bool) -> Vec<Ask> {
     let own = if is_clustered { [Wants::Number, Wants::Peers].as_slice() } else { [].as_slice() };
     let chosen = all.into_iter().filter(|wants| own.contains(wants) || rng.random_range(0..5) < 2);
     let chosen: Vec<Wants> = chosen.collect();
+    // An address with a gateway and no mask is not certain to be wanted without its length.
+    let has = |wants: Wants| chosen.contains(&wants);
+    let is_open = has(Wants::Address) && has(Wants::Gateway) && !has(Wants::Mask) && !has(Wants::Length);
+    let chosen: Vec<Wants> = if is_open { [Wants::Mask].into_iter().chain(chosen).collect() } else { chosen };
     // A first DNS server beside the whole list says nothing that the list does not.
     let has_list = chosen.contains(&Wants::NameServers);
     chosen

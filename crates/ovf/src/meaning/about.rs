@@ -1,10 +1,10 @@
 //! Which link, account or position each property is about, among all of its machine.
 
-use std::collections::{HashMap, HashSet};
+use foldhash::{HashMap, HashMapExt, HashSet};
 
-use super::decide::{Reading, SignSeen};
 use super::form::is_list;
 use super::meaning::Meaning;
+use super::reading::{Reading, SignSeen};
 use super::signs::Signs;
 use super::subject;
 use super::subject::LinkHint;
@@ -147,8 +147,11 @@ pub(super) fn place_in_order(
     let stems: Vec<String> = properties.iter().map(stem).collect();
     let positions: Vec<Option<usize>> = (0..properties.len())
         .map(|at| {
-            let own =
-                if is_counted[at] { texts[at].label.clone() } else { texts[at].key.with(&texts[at].label) };
+            let own = if is_counted[at] || is_opaque(&texts[at]) {
+                texts[at].label.clone()
+            } else {
+                texts[at].key.with(&texts[at].label)
+            };
             let own = if texts[at].is_silent() { texts[at].sentence.clone() } else { own };
             let of_instance =
                 || instance_number(&properties[at]).filter(|_| readings[at].meaning.is_of_link());
@@ -210,6 +213,12 @@ pub(super) fn place_in_order(
         };
     }
     readings
+}
+
+/// Whether a key says nothing by itself, so that its number is no position either: `q1`.
+fn is_opaque(texts: &Texts) -> bool {
+    !texts.label.words.is_empty()
+        && texts.key.concepts.iter().all(|concept| texts.key.unknown.contains(concept))
 }
 
 /// Of two or three properties that ask for the same server each, and say no more, the first asks for the first. That is

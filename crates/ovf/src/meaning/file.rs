@@ -5,8 +5,8 @@ use std::fmt::Write as _;
 
 use serde::{Deserialize, Serialize};
 
-use super::decide::Reading;
 use super::meaning::Meaning;
+use super::reading::Reading;
 use super::subject::LinkHint;
 use super::take_word::TakeWord;
 use super::toml_fault::at_its_line;

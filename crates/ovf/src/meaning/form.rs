@@ -1,8 +1,12 @@
 //! In which form a property wants its value, as far as its text says so.
 
-use super::decide::WrittenForm;
+use std::sync::LazyLock;
+
+use regex::RegexSet;
+
 use super::examples::Examples;
 use super::meaning::Meaning;
+use super::reading::WrittenForm;
 use super::texts::Texts;
 use super::words::spoken_words;
 use crate::descriptor::Property;
@@ -269,104 +273,121 @@ pub(super) fn asks_for_full_name(text: &str) -> bool {
     spoken_words(text).iter().any(|word| FULL.contains(&word.as_str()))
 }
 
-/// What the text says to put between several values: words, then an example of a list.
+/// What the text says to put between several values, and the words for it.
+const SEPARATORS: &[(&str, &[&str])] = &[
+    (
+        ";",
+        &[
+            "semicolon",
+            "strichpunkt",
+            "semikolon",
+            "punto e virgola",
+            "point-virgule",
+            "points-virgules",
+            "punto y coma",
+            "puntkomma",
+            "ponto e virgula",
+            "ponto-e-virgula",
+            "srednik",
+        ],
+    ),
+    (
+        ",",
+        &[
+            "comma",
+            "komma",
+            "virgol",
+            "virgul",
+            "coma-",
+            "por coma",
+            "una coma",
+            "coma.",
+            "przecin",
+            "kommagetrennt",
+        ],
+    ),
+    (
+        " ",
+        &[
+            "space separated",
+            "space-separated",
+            "separated by space",
+            "separated by a space",
+            "separated by one space",
+            "separated by blank",
+            "separated by a blank",
+            "seperated by space",
+            "blank separated",
+            "blank-separated",
+            "by spaces",
+            "by blanks",
+            "one space between",
+            "a space between",
+            "leerzeichen",
+            "leerschlag",
+            "da spazi",
+            "da uno spazio",
+            "par des espaces",
+            "par une espace",
+            "par un espace",
+            "por espacios",
+            "por un espacio",
+            "spaces between",
+            "blanks between",
+            "door spaties",
+            "door een spatie",
+            "por espacos",
+            "por um espaco",
+            "spacjami",
+            "spacja",
+        ],
+    ),
+    (
+        "\n",
+        &[
+            "one per line",
+            "one a line",
+            "one on each line",
+            "one to a line",
+            "each on its own line",
+            "each on a line",
+            "per line",
+            "line each",
+            "eine pro zeile",
+            "einer pro zeile",
+            "pro zeile",
+            "je zeile",
+            "uno per riga",
+            "una per riga",
+            "per riga",
+            "un par ligne",
+            "une par ligne",
+            "par ligne",
+            "uno por linea",
+            "una por linea",
+            "por linea",
+            "per regel",
+            "um por linha",
+            "por linha",
+            "w osobnej linii",
+            "w kazdej linii",
+        ],
+    ),
+];
+
+static SEPARATED: LazyLock<Option<RegexSet>> =
+    LazyLock::new(|| RegexSet::new(SEPARATORS.iter().map(|(_, words)| any_of(words))).ok());
+
+/// A pattern for texts that have one of these in them.
+fn any_of(words: &[&str]) -> String {
+    words.iter().map(|word| regex::escape(word)).collect::<Vec<_>>().join("|")
+}
+
+/// What the text says to put between several values: by words, or by an example of a list.
 pub(super) fn separator(text: &str, shown: &Examples) -> Option<String> {
-    let has = |words: &[&str]| words.iter().any(|word| text.contains(word));
-    if has(&[
-        "semicolon",
-        "strichpunkt",
-        "semikolon",
-        "punto e virgola",
-        "point-virgule",
-        "points-virgules",
-        "punto y coma",
-        "puntkomma",
-        "ponto e virgula",
-        "ponto-e-virgula",
-        "srednik",
-    ]) {
-        return Some(";".to_owned());
-    }
-    if has(&[
-        "comma",
-        "komma",
-        "virgol",
-        "virgul",
-        "coma-",
-        "por coma",
-        "una coma",
-        "coma.",
-        "przecin",
-        "kommagetrennt",
-    ]) {
-        return Some(",".to_owned());
-    }
-    if has(&[
-        "space separated",
-        "space-separated",
-        "separated by space",
-        "separated by a space",
-        "separated by one space",
-        "separated by blank",
-        "separated by a blank",
-        "seperated by space",
-        "blank separated",
-        "blank-separated",
-        "by spaces",
-        "by blanks",
-        "one space between",
-        "a space between",
-        "leerzeichen",
-        "leerschlag",
-        "da spazi",
-        "da uno spazio",
-        "par des espaces",
-        "par une espace",
-        "par un espace",
-        "por espacios",
-        "por un espacio",
-        "spaces between",
-        "blanks between",
-        "door spaties",
-        "door een spatie",
-        "por espacos",
-        "por um espaco",
-        "spacjami",
-        "spacja",
-    ]) {
-        return Some(" ".to_owned());
-    }
-    if has(&[
-        "one per line",
-        "one a line",
-        "one on each line",
-        "one to a line",
-        "each on its own line",
-        "each on a line",
-        "per line",
-        "line each",
-        "eine pro zeile",
-        "einer pro zeile",
-        "pro zeile",
-        "je zeile",
-        "uno per riga",
-        "una per riga",
-        "per riga",
-        "un par ligne",
-        "une par ligne",
-        "par ligne",
-        "uno por linea",
-        "una por linea",
-        "por linea",
-        "per regel",
-        "um por linha",
-        "por linha",
-        "w osobnej linii",
-        "w kazdej linii",
-    ]) {
-        return Some("\n".to_owned());
-    }
-    shown.separator.clone()
+    let told = SEPARATED.as_ref().and_then(|separated| separated.matches(text).iter().next());
+    let told = told.and_then(|at| SEPARATORS.get(at)).map(|(separator, _)| (*separator).to_owned());
+    told.or_else(|| shown.separator.clone())
 }
 
 /// How a value is written beside what it is.
@@ -403,81 +424,78 @@ pub(super) fn is_list(text: &str) -> bool {
     spoken_words(text).iter().any(|word| SEVERAL.contains(&word.as_str()))
 }
 
+/// What asks for the word none where there is no value.
+const NONE: &[&str] =
+    &["'none'", "\"none\"", "the word none", "enter none", "write none", "type none", "none if", "or none"];
+
+/// What says that there may be no value.
+const OPTIONAL: &[&str] = &[
+    "leave empty",
+    "leave blank",
+    "leave it empty",
+    "leave it blank",
+    "leave this empty",
+    "leave this blank",
+    "left empty",
+    "left blank",
+    "may be empty",
+    "may stay empty",
+    "may be left",
+    "can be empty",
+    "can stay empty",
+    "empty if",
+    "blank if",
+    "empty for",
+    "blank for",
+    "empty =",
+    "blank:",
+    "empty:",
+    "optional",
+    "leer lassen",
+    "leer bleiben",
+    "frei lassen",
+    "freilassen",
+    "bleibt leer",
+    "bleibt frei",
+    "lasciare vuoto",
+    "lasciato vuoto",
+    "lasciarlo vuoto",
+    "restare vuoto",
+    "in bianco",
+    "facoltativ",
+    "opzional",
+    "laisser vide",
+    "laissez vide",
+    "peut rester vide",
+    "facultatif",
+    "optionnel",
+    "dejar vacio",
+    "dejelo vacio",
+    "dejar en blanco",
+    "en blanco",
+    "opcional",
+    "leeg laten",
+    "leeg blijven",
+    "mag leeg",
+    "optioneel",
+    "deixar vazio",
+    "em branco",
+    "pode ficar vazio",
+    "pozostaw puste",
+    "puste",
+    "opcjonal",
+    "nieobowiazkow",
+    "empty when",
+    "blank when",
+];
+
+static MISSING: LazyLock<Option<RegexSet>> =
+    LazyLock::new(|| RegexSet::new([any_of(NONE), any_of(OPTIONAL)]).ok());
+
 /// What the text says to put where there is no value: nothing, or the word none.
 pub(super) fn when_missing(text: &str) -> Option<String> {
-    let has = |words: &[&str]| words.iter().any(|word| text.contains(word));
-    if has(&[
-        "'none'",
-        "\"none\"",
-        "the word none",
-        "enter none",
-        "write none",
-        "type none",
-        "none if",
-        "or none",
-    ]) {
-        return Some("none".to_owned());
-    }
-    let is_optional = has(&[
-        "leave empty",
-        "leave blank",
-        "leave it empty",
-        "leave it blank",
-        "leave this empty",
-        "leave this blank",
-        "left empty",
-        "left blank",
-        "may be empty",
-        "may stay empty",
-        "may be left",
-        "can be empty",
-        "can stay empty",
-        "empty if",
-        "blank if",
-        "empty for",
-        "blank for",
-        "empty =",
-        "blank:",
-        "empty:",
-        "optional",
-        "leer lassen",
-        "leer bleiben",
-        "frei lassen",
-        "freilassen",
-        "bleibt leer",
-        "bleibt frei",
-        "lasciare vuoto",
-        "lasciato vuoto",
-        "lasciarlo vuoto",
-        "restare vuoto",
-        "in bianco",
-        "facoltativ",
-        "opzional",
-        "laisser vide",
-        "laissez vide",
-        "peut rester vide",
-        "facultatif",
-        "optionnel",
-        "dejar vacio",
-        "dejelo vacio",
-        "dejar en blanco",
-        "en blanco",
-        "opcional",
-        "leeg laten",
-        "leeg blijven",
-        "mag leeg",
-        "optioneel",
-        "deixar vazio",
-        "em branco",
-        "pode ficar vazio",
-        "pozostaw puste",
-        "puste",
-        "opcjonal",
-        "nieobowiazkow",
-        "empty when",
-        "blank when",
-    ]);
-    is_optional.then(String::new)
+    let told = MISSING.as_ref()?.matches(text).iter().next()?;
+    Some(if told == 0 { "none".to_owned() } else { String::new() })
 }
 
 #[cfg(test)]

@@ -1,6 +1,8 @@
 //! Which words name links in a package, and which properties are about the same link.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::BTreeSet;
+
+use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 
 use super::key_style::KeyStyle;
 use super::signs::Signs;
@@ -16,6 +18,30 @@ const BESIDE_ADDRESS: &[&str] = &["netmask", "prefixlen", "gateway", "vlan", "mt
 /// Concepts of other things that may as well be the name of a link: `client`, `storage`.
 const MAY_NAME_LINK: &[&str] = &["other-host", "range"];
 
+/// Words that keys of any link may have.
+const OF_ANY_LINK: &[&str] = &[
+    "net",
+    "network",
+    "netz",
+    "netzwerk",
+    "rete",
+    "reseau",
+    "red",
+    "rede",
+    "netwerk",
+    "siec",
+    "adapter",
+    "interface",
+    "nic",
+    "eth",
+    "link",
+    "config",
+    "settings",
+    "setup",
+    "system",
+    "host",
+];
+
 /// The words that name links: those of the package's networks, and those that stand beside an address and beside a mask
 /// or another setting of a link.
 pub(super) fn link_names(system: &VirtualSystem, style: &KeyStyle, signs: &Signs) -> HashSet<String> {
@@ -25,6 +51,7 @@ pub(super) fn link_names(system: &VirtualSystem, style: &KeyStyle, signs: &Signs
         let is_other = |concept: &String| MAY_NAME_LINK.contains(&concept.as_str());
         let is_unknown = |concept: &String| concepts.unknown.contains(concept);
         word.len() >= 2
+            && !OF_ANY_LINK.contains(&word)
             && word.parse::<usize>().is_err()
             && concepts.concepts.iter().all(|concept| is_other(concept) || is_unknown(concept))
     };

@@ -12,6 +12,7 @@ mod link_names;
 mod meaning;
 mod neighbors;
 mod owner;
+mod reading;
 mod short_forms;
 mod signs;
 mod subject;
@@ -26,12 +27,13 @@ mod whose;
 mod words;
 
 pub use console::CONSOLE_MEANINGS;
-pub use decide::{Guess, Reading, SignSeen, WrittenForm, read_properties, read_reviewed};
+pub use decide::{read_properties, read_reviewed};
 pub use default_form::looks_like;
 pub use file::{
     Administration, DefaultLogin, MEANINGS_LIMIT, MeaningsFile, PasswordRules, Question, Reviewed,
 };
 pub use meaning::{CERTAIN, Meaning, UNDERSTOOD};
+pub use reading::{Guess, Reading, SignSeen, WrittenForm};
 pub use signs::{SIGNS_LIMIT, Signs};
 pub use subject::LinkHint;
 pub use take_word::TakeWord;

@@ -1,7 +1,7 @@
 //! What neighbors say of each other: an address beside a mask is the machine's own, and what stands beside an IPv6 address
 //! is of IPv6.
 
-use std::collections::HashMap;
+use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use std::hash::Hash;
 use std::net::IpAddr;
 
@@ -65,7 +65,7 @@ pub(super) fn heed_neighbors(texts: &[Texts], rows: &[Row], weighed: &mut [Weigh
         }
     }
     found.sort_by_key(|(at, ..)| *at);
-    let mut seen = std::collections::HashSet::new();
+    let mut seen = HashSet::new();
     for (at, meaning, strength, text) in found {
         if seen.insert((at, meaning, text)) {
             weighed[at].add(meaning, Source::Neighbors, strength, text.to_owned());
@@ -73,7 +73,7 @@ pub(super) fn heed_neighbors(texts: &[Texts], rows: &[Row], weighed: &mut [Weigh
     }
 }
 
-/// An address with a gateway beside it and no mask may be wanted with its length.
+/// An IPv4 address with a gateway beside it and no mask may be wanted with its length.
 pub(super) fn heed_missing_mask(texts: &[Texts], rows: &[Row], weighed: &mut [Weighed]) {
     const MASKS: &[Meaning] = &[Meaning::Netmask, Meaning::PrefixLength, Meaning::PrefixLength6];
     let sections: Vec<Row> = rows.iter().map(Row::without_names).collect();
@@ -86,14 +86,11 @@ pub(super) fn heed_missing_mask(texts: &[Texts], rows: &[Row], weighed: &mut [We
         let beside: Vec<usize> = (0..rows.len()).filter(is_beside).collect();
         let has = |meanings: &[Meaning]| beside.iter().any(|other| weighed[*other].best_of(meanings) >= 0.4);
         let is_said = address_form(&texts[at].prose, &texts[at].shown).is_some();
-        if has(&[Meaning::Gateway, Meaning::Gateway6]) && !has(MASKS) && !is_said {
-            for meaning in [Meaning::Address, Meaning::Address6] {
-                if weighed[at].chance(meaning) >= 0.5 {
-                    weighed[at].mark(Mark::FormOpen);
-                    weighed[at]
-                        .note(meaning, "nothing asks for its mask, so it may be wanted with its length");
-                }
-            }
+        let is_address = weighed[at].chance(Meaning::Address) >= 0.5;
+        if is_address && has(&[Meaning::Gateway]) && !has(MASKS) && !is_said {
+            weighed[at].mark(Mark::FormOpen);
+            weighed[at]
+                .note(Meaning::Address, "nothing asks for its mask, so it may be wanted with its length");
         }
     }
 }
@@ -158,26 +155,11 @@ pub(super) fn heed_family(
         |at: &usize| weighed[*at].best_of(OF_OWN_LINK).max(weighed[*at].best_of(ADDRESSES)) >= 0.3;
     let all: Vec<usize> = (0..texts.len()).filter(is_of_link).collect();
     let says_so = says_ipv6_alone(about);
-    // Where one address is called IPv6 and another is not, the other is IPv4.
-    let kind = |at: usize| {
-        let kinds = ["gateway", "prefixlen", "address", "ip"];
-        kinds.into_iter().position(|concept| texts[at].name.has(concept)).map(|kind| kind.min(2))
-    };
-    let is_named_v6 = |at: usize| texts[at].name.has("ipv6");
-    let has_both = |members: &[usize]| {
-        members.iter().filter(|at| is_named_v6(**at)).any(|named| {
-            let is_twin = |other: &&usize| {
-                !is_named_v6(**other)
-                    && kind(**other) == kind(*named)
-                    && rows[**other].without_names() == rows[*named].without_names()
-            };
-            members.iter().any(|other| is_twin(&other))
-        })
-    };
+    // Whoever calls one property IPv6 means IPv4 by those that are not called so.
+    let is_named_v6 = |at: usize| texts[at].key.has("ipv6") || texts[at].label.has("ipv6");
     let is_v6_alone = |members: &[usize]| {
         members.iter().any(|at| speaks_v6(*at))
-            && !members.iter().any(|at| speaks_v4(*at))
-            && !has_both(members)
+            && !members.iter().any(|at| speaks_v4(*at) || is_named_v6(*at))
     };
     let mut of_v6: Vec<(usize, &str)> = Vec::new();
     if says_so || is_v6_alone(&all) {

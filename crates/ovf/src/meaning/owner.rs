@@ -1,6 +1,6 @@
 //! Whether an address, a name or a gateway is the machine's own, or another machine's.
 
-use std::collections::{HashMap, HashSet};
+use foldhash::{HashMap, HashMapExt, HashSet};
 
 use super::link_names::Row;
 use super::meaning::Meaning;

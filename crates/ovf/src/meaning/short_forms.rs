@@ -1,6 +1,6 @@
 //! Words that are written shorter than they are spoken: `hstnm`, `gtwy`, `pfx`.
 
-use std::collections::HashMap;
+use foldhash::HashMap;
 
 /// Shortest form that is taken for a word of its own.
 const SHORTEST: usize = 3;

@@ -1,6 +1,8 @@
 //! The table of signs, which a person can extend.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::BTreeMap;
+
+use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use std::sync::OnceLock;
 
 use serde::Deserialize;

@@ -1,7 +1,7 @@
 //! How sure a meaning is: a promise of how often it is right.
 
-use super::decide::SignSeen;
 use super::meaning::{Meaning, UNDERSTOOD};
+use super::reading::SignSeen;
 use super::texts::{FOREIGN, Texts};
 use super::vocabulary::Spoken;
 use super::weighed::{Mark, Weighed};
@@ -30,7 +30,7 @@ pub(super) fn confidence_of(meaning: Meaning, chance: f64, texts: &Texts, weighe
     if meaning == Meaning::Other {
         return confidence_of_other(chance, texts, weighed);
     }
-    if weighed.is(Mark::FormOpen) && NEEDS_TWO.contains(&meaning) {
+    if weighed.is(Mark::FormOpen) && meaning == Meaning::Address {
         return chance.min(OF_ONE_SIGN);
     }
     if NEEDS_TWO.contains(&meaning) && weighed.sources(meaning) < 2 && chance > OF_ONE_SIGN {

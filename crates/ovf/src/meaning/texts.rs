@@ -103,8 +103,9 @@ impl Wording<'_> {
         let name = self.style.name(&property.key);
         // Two letters of a key are explained by its label, where it has one.
         let key = if property.label.is_empty() { self.reader.read_short(name) } else { read(name) };
-        let is_explained =
-            self.signs.loudest(&read(&property.label)) > 0.0 && !property.label.eq_ignore_ascii_case(name);
+        let is_explained = key.words.iter().any(|word| AMBIGUOUS.contains(&word.as_str()))
+            && !property.label.eq_ignore_ascii_case(name)
+            && self.signs.loudest(&read(&property.label)) > 0.0;
         let key = if is_explained { self.reader.read_words(without_ambiguous(key.words)) } else { key };
         let (mut shown, label_text) = Examples::taken_from(&property.label);
         let (of_description, description_text) = Examples::taken_from(&property.description);
@@ -166,9 +167,12 @@ impl Texts {
     }
 }
 
-/// The words of a key without the short ones that stand for several things: `nm` is a mask or a name.
+/// Short words that stand for several things: `nm` is a mask or a name.
+const AMBIGUOUS: &[&str] = &["nm"];
+
+/// The words of a key without those that stand for several things.
 fn without_ambiguous(words: Vec<String>) -> Vec<String> {
-    words.into_iter().filter(|word| word != "nm").collect()
+    words.into_iter().filter(|word| !AMBIGUOUS.contains(&word.as_str())).collect()
 }
 
 /// A sentence without what it says is not there: "the name, without its domain" is about a name.

@@ -1,7 +1,7 @@
 //! What words and groups of words stand for.
 
+use foldhash::{HashMap, HashSet, HashSetExt};
 use std::cell::RefCell;
-use std::collections::{HashMap, HashSet};
 
 use strsim::osa_distance;
 
@@ -21,7 +21,7 @@ pub(super) struct Vocabulary {
     /// Short words that are known as they are only.
     alone: HashSet<String>,
     /// The known words that are long enough for a slip, by their first letter and their length.
-    long: HashMap<(char, usize), Vec<String>>,
+    long: HashMap<(char, usize), Vec<(u32, String)>>,
     short: ShortForms,
     longest: usize,
 }
@@ -51,7 +51,7 @@ impl Vocabulary {
             && word.len() + 1 >= LONG_WORD
             && let Some(first) = word.chars().next()
         {
-            self.long.entry((first, word.len())).or_default().push(word.to_owned());
+            self.long.entry((first, word.len())).or_default().push((letters(word), word.to_owned()));
         }
     }
 
@@ -133,14 +133,22 @@ impl Vocabulary {
         }
         let first = word.chars().next()?;
         let lengths = word.len() - 1..=word.len() + 1;
+        let written = letters(word);
         let candidates = lengths.filter_map(|length| self.long.get(&(first, length))).flatten();
         candidates
+            // One slip changes at most two letters.
+            .filter(|(known, _)| (known ^ written).count_ones() <= 2)
+            .map(|(_, known)| known.as_str())
             .filter(|known| known.len() >= LONG_WORD)
             // A word that only ends another way is another form of it, or another word.
             .filter(|known| word.len() >= LONG_WORD || known.chars().last() == word.chars().last())
             .find(|known| osa_distance(known, word) == 1)
-            .map(String::as_str)
     }
+}
+
+/// Which of the small letters are in a word, a bit each.
+fn letters(word: &str) -> u32 {
+    word.bytes().filter(u8::is_ascii_lowercase).fold(0, |letters, letter| letters | 1 << (letter - b'a'))
 }
 
 fn is_number(word: &str) -> bool {
@@ -354,7 +362,7 @@ mod tests {
     #[test]
     fn a_name_stands_for_nothing_else() {
         let vocabulary = vocabulary();
-        let reader = Reader::with_names(&vocabulary, HashSet::from(["gateway".to_owned()]));
+        let reader = Reader::with_names(&vocabulary, HashSet::from_iter(["gateway".to_owned()]));
         let spoken = reader.read("address of the gateway");
         assert!(spoken.has("address") && !spoken.has("gateway") && spoken.unknown.is_empty());
     }

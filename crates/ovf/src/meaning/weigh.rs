@@ -2,8 +2,8 @@
 
 use std::net::{IpAddr, Ipv4Addr};
 
-use super::decide::SignSeen;
 use super::meaning::Meaning;
+use super::reading::SignSeen;
 use super::signs::{Sign, Signs};
 use super::texts::{CLEAR, OF_ADDRESS, Texts};
 use super::vocabulary::Spoken;
@@ -30,6 +30,7 @@ fn heed_words(texts: &Texts, signs: &Signs, weighed: &mut Weighed) {
     let label_in_class = texts.class.with(&texts.label);
     let in_category = texts.category.with(&texts.key).with(&texts.label);
     let with_sentence = texts.all.with(&texts.sentence);
+    let (plain_all, plain_sentence) = (texts.all.without(OF_ADDRESS), with_sentence.without(OF_ADDRESS));
     // A label and its description may be one sentence: "Members: how many there are".
     let across = texts.label.with(&texts.sentence);
     let own_description = if texts.is_silent() {
@@ -51,7 +52,12 @@ fn heed_words(texts: &Texts, signs: &Signs, weighed: &mut Weighed) {
         best(*meaning, &texts.head, &in_head)
             .is_some_and(|sign| sign.strength >= CLEAR && !meaning.is_switch())
     });
-    for meaning in Meaning::ALL.iter().copied() {
+    let anywhere = in_category.with(&texts.class).with(&texts.sentence);
+    let is_anywhere =
+        |meaning: Meaning| signs.of(meaning).any(|sign| sign.all.iter().all(|concept| anywhere.has(concept)));
+    for meaning in
+        Meaning::ALL.iter().copied().filter(|meaning| is_anywhere(*meaning) || is_anywhere(plainer(*meaning)))
+    {
         let parts = [
             ("the key", Source::Key, &texts.key, 1.0),
             ("the label", Source::Label, &texts.label, 1.0),
@@ -78,7 +84,9 @@ fn heed_words(texts: &Texts, signs: &Signs, weighed: &mut Weighed) {
             });
             let Some(sign) = sign else {
                 // "address" says less than "IP address", and says the same.
-                if !is_combined && best(plainer(meaning), spoken, &vetoes.without(OF_ADDRESS)).is_some() {
+                let plain = if source == Source::Description { &plain_sentence } else { &plain_all };
+                let says_same = |meaning| best(meaning, spoken, plain).is_some();
+                if !is_combined && (says_same(meaning) || says_same(plainer(meaning))) {
                     agreeing.push(source);
                 }
                 continue;

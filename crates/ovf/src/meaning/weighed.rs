@@ -1,9 +1,9 @@
 //! What speaks for each meaning of a property, added up.
 
-use std::collections::{HashMap, HashSet};
+use foldhash::{HashMap, HashSet};
 
-use super::decide::SignSeen;
 use super::meaning::Meaning;
+use super::reading::SignSeen;
 
 /// Where a sign was found. Signs of different sources do not depend on each other.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]

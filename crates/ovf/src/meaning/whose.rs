@@ -1,6 +1,6 @@
 //! Whether a text mentions the machine itself: "this server", "nicht die dieses Geräts", "de esta pasarela".
 
-use std::collections::HashSet;
+use foldhash::HashSet;
 
 use super::vocabulary::Vocabulary;
 use super::words::{plain, words_of};

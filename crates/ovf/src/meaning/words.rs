@@ -1,6 +1,9 @@
 //! From what an author wrote to small words without accents: camel case, digits and punctuation apart.
 
+use std::sync::LazyLock;
+
 use deunicode::deunicode_with_tofu;
+use foldhash::HashSet;
 
 /// Articles and prepositions, which say nothing here.
 const SILENT: &[&str] = &[
@@ -13,6 +16,8 @@ const SILENT: &[&str] = &[
     "os", "as", "do", "da", "dos", "das", "um", "uma", "na", "com", "dla", "z", "ze", "w", "we", "tego",
     "tej", "ten",
 ];
+
+static SILENT_WORDS: LazyLock<HashSet<&str>> = LazyLock::new(|| SILENT.iter().copied().collect());
 
 /// A text without accents, in letters that every keyboard has.
 pub(super) fn plain(text: &str) -> String {
@@ -60,7 +65,7 @@ fn push(words: &mut Vec<String>, current: &mut String) {
     if !current.is_empty() {
         let word = current.to_lowercase();
         current.clear();
-        if !SILENT.contains(&word.as_str()) {
+        if !SILENT_WORDS.contains(word.as_str()) {
             words.push(word);
         }
     }
