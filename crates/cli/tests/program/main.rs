@@ -74,6 +74,7 @@ mod texts;
 mod told_elsewhere;
 mod told_values;
 mod trials;
+mod unsure_meanings;
 mod waivers;
 mod ways_in;
 mod what_wins;

@@ -21,7 +21,7 @@ use super::signs::Signs;
 use super::sure::confidence_of;
 use super::texts::{Texts, Wording};
 use super::vocabulary::Reader;
-use super::weigh::{heed_rival, weigh};
+use super::weigh::{heed_rival, is_switch, weigh};
 use super::weighed::Weighed;
 use super::whose::OwnNouns;
 use crate::descriptor::{Property, VirtualSystem};
@@ -56,7 +56,7 @@ pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
         .iter()
         .zip(&texts)
         .zip(weighed)
-        .map(|((property, texts), weighed)| conclude(property, texts, weighed, &networks))
+        .map(|((property, texts), weighed)| conclude(property, texts, weighed, &networks, signs))
         .collect();
     let readings = place_in_order(properties, &texts, &is_counted, readings);
     tell_groups_apart(&texts, doubt_repeated(readings))
@@ -130,8 +130,15 @@ fn heed_form(property: &Property, texts: &Texts, weighed: &mut Weighed) {
     }
 }
 
-/// What a property may want. Where nothing was understood, its default may look like something.
-fn guesses(property: &Property, ranked: &[(Meaning, f64)], confidence: f64) -> Vec<Guess> {
+/// What a property may want. Where nothing decided, a sign that others speak against is a guess, and so is what its default
+/// looks like.
+fn guesses(
+    property: &Property,
+    texts: &Texts,
+    signs: &Signs,
+    ranked: &[(Meaning, f64)],
+    confidence: f64,
+) -> Vec<Guess> {
     const LEAST: f64 = 0.05;
     let told = ranked.iter().filter(|(meaning, chance)| *chance >= LEAST && *meaning != Meaning::Other);
     let told: Vec<Guess> =
@@ -139,11 +146,26 @@ fn guesses(property: &Property, ranked: &[(Meaning, f64)], confidence: f64) -> V
     if !told.is_empty() || confidence >= UNDERSTOOD {
         return told;
     }
-    let default = property.base_default.as_deref().unwrap_or_default();
-    looks_like(default).iter().map(|meaning| Guess { meaning: *meaning, chance: LEAST }).collect()
+    let spoken = texts.name.with(&texts.sentence);
+    let mentioned =
+        signs.mentioned_in(&spoken).into_iter().filter(|meaning| meaning.is_switch() == is_switch(property));
+    let default = looks_like(property.base_default.as_deref().unwrap_or_default());
+    let mut guesses: Vec<Guess> = Vec::new();
+    for meaning in mentioned.chain(default.iter().copied()) {
+        if !guesses.iter().any(|guess| guess.meaning == meaning) {
+            guesses.push(Guess { meaning, chance: LEAST });
+        }
+    }
+    guesses
 }
 
-fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed, networks: &NetworkWords) -> Reading {
+fn conclude(
+    property: &Property,
+    texts: &Texts,
+    mut weighed: Weighed,
+    networks: &NetworkWords,
+    table: &Signs,
+) -> Reading {
     let mut ranked: Vec<(Meaning, f64)> =
         weighed.chances.iter().map(|(meaning, chance)| (*meaning, *chance)).collect();
     ranked.sort_by(|one, other| other.1.total_cmp(&one.1).then(one.0.cmp(&other.0)));
@@ -157,7 +179,7 @@ fn conclude(property: &Property, texts: &Texts, mut weighed: Weighed, networks: 
     let confidence = confidence_of(meaning, best, texts, &mut weighed);
     let mut signs = weighed.signs;
     signs.retain(|sign| sign.meaning == meaning || meaning == Meaning::Other);
-    let guesses = guesses(property, &ranked, confidence);
+    let guesses = guesses(property, texts, table, &ranked, confidence);
     let link = if meaning.is_of_link() { link_of(texts, networks) } else { None };
     let account = if meaning.is_of_account() { account_of(texts) } else { None };
     let separator = separator(&texts.prose, &texts.shown);

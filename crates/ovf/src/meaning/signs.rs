@@ -119,6 +119,14 @@ impl Signs {
         fitting.map(|sign| sign.strength).fold(0.0, f64::max)
     }
 
+    /// The meanings that a text has a sign of, whatever speaks against them, the strongest first.
+    pub(super) fn mentioned_in(&self, spoken: &Spoken) -> Vec<Meaning> {
+        let fitting = self.lines.iter().filter(|sign| sign.all.iter().all(|concept| spoken.has(concept)));
+        let mut fitting: Vec<&Sign> = fitting.collect();
+        fitting.sort_by(|one, other| other.strength.total_cmp(&one.strength));
+        fitting.into_iter().map(|sign| sign.meaning).collect()
+    }
+
     fn know_subjects(&mut self) {
         subject::words().for_each(|word| self.vocabulary.know(word));
     }
