@@ -276,7 +276,7 @@ fn keys_with_their_type_before_the_name() {
 
 #[test]
 fn one_slip_of_the_finger() {
-    let keys = ["GATWAY", "HostnName", "Lisence", "SubnetMaks", "TIMEZNOE", "pasword", "Nameservr"];
+    let keys = ["GATWAY", "HostnName", "Licemse", "SubnetMaks", "TIMEZNOE", "pasword", "Nameservr"];
     let asked: Vec<Asked> = keys.into_iter().map(|key| Asked(key, "", "")).collect();
     let expected = ["gateway", "hostname", "license-key", "netmask", "timezone", "password", "dns"];
     assert_told(&package(&asked), &expected);

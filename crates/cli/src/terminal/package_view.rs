@@ -2,7 +2,9 @@
 
 use std::fmt::Write as _;
 
-use impostazione_ovf::{CERTAIN, PackageReport, Property, Reading, ReportedProperty, ReportedSignature};
+use impostazione_ovf::{
+    CERTAIN, PackageReport, Property, Reading, ReportedProperty, ReportedSignature, UNDERSTOOD,
+};
 use impostazione_text::ByteSize;
 use impostazione_text::visible::harmless;
 
@@ -220,7 +222,7 @@ fn meaning_words(property: &ReportedProperty) -> String {
     }
     let mut words = property.meaning.to_owned();
     if property.meaning == "other" {
-        return words;
+        return if property.confidence < UNDERSTOOD { "not understood".to_owned() } else { words };
     }
     let about = property.link.iter().chain(&property.account).cloned();
     let nth = property
@@ -359,6 +361,11 @@ pub(crate) fn show_why(property: &Property, reading: &Reading) -> String {
     text.push('\n');
     if reading.is_reviewed {
         let _ = writeln!(text, "  it is in the meanings file");
+    } else if !reading.is_understood() {
+        let _ = writeln!(
+            text,
+            "  nothing in its text was understood: say in the sheet or a meanings file what it asks for"
+        );
     } else if reading.signs.is_empty() {
         let _ = writeln!(text, "  nothing in its text points to another meaning");
     }

@@ -316,7 +316,6 @@ const SEPARATORS: &[(&str, &[&str])] = &[
             "separated by one space",
             "separated by blank",
             "separated by a blank",
-            "seperated by space",
             "blank separated",
             "blank-separated",
             "by spaces",

@@ -1,6 +1,7 @@
 //! Which words name links in a package, and which properties are about the same link.
 
 use std::collections::BTreeSet;
+use std::hash::Hash;
 
 use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 
@@ -88,12 +89,27 @@ pub(super) fn link_names(system: &VirtualSystem, style: &KeyStyle, signs: &Signs
     names
 }
 
-/// What tells the properties of one link from those of another.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+/// What tells the properties of one link from those of another: equal rows are of one link.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(super) struct Row {
-    section: (String, String, String),
-    numbers: Vec<usize>,
-    pub(super) names: BTreeSet<String>,
+    section: usize,
+    numbers: usize,
+    /// The links that its name mentions; zero for none.
+    pub(super) names: usize,
+}
+
+/// Gives equal things the same number. The first, which stands for nothing, has zero.
+struct Numbered<T>(HashMap<T, usize>);
+
+impl<T: Default + Eq + Hash> Numbered<T> {
+    fn new() -> Self {
+        Self(HashMap::from_iter([(T::default(), 0)]))
+    }
+
+    fn number(&mut self, thing: T) -> usize {
+        let next = self.0.len();
+        *self.0.entry(thing).or_insert(next)
+    }
 }
 
 /// The row of each property.
@@ -108,14 +124,20 @@ pub(super) fn rows_of(
         let single = |word: &String| word.strip_suffix('s').unwrap_or(word).to_owned();
         spoken.words.iter().filter(known).map(single).collect()
     };
+    let (mut sections, mut all_numbers, mut all_names) = (Numbered::new(), Numbered::new(), Numbered::new());
     let row = |(at, (property, text)): (usize, (&Property, &Texts))| Row {
-        section: (
+        section: sections.number([
             class_words(&property.class).to_owned(),
             property.instance.clone(),
-            format!("{}\n{}", property.category, property.section),
-        ),
-        numbers: if is_counted.get(at) == Some(&true) { Vec::new() } else { text.key.numbers.clone() },
-        names: named(&text.key.with(&text.label)),
+            property.category.clone(),
+            property.section.clone(),
+        ]),
+        numbers: all_numbers.number(if is_counted.get(at) == Some(&true) {
+            Vec::new()
+        } else {
+            text.key.numbers.clone()
+        }),
+        names: all_names.number(named(&text.key.with(&text.label))),
     };
     system.properties.iter().zip(texts).enumerate().map(row).collect()
 }
@@ -123,7 +145,12 @@ pub(super) fn rows_of(
 impl Row {
     /// The same row whatever it is called: what stands in the same section.
     pub(super) fn without_names(&self) -> Self {
-        Self { names: BTreeSet::new(), numbers: Vec::new(), ..self.clone() }
+        Self { section: self.section, names: 0, numbers: 0 }
+    }
+
+    /// Whether its name mentions a link.
+    pub(super) fn has_names(&self) -> bool {
+        self.names > 0
     }
 }
 

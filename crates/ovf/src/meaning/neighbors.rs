@@ -55,7 +55,7 @@ const HELPS: &[(Meaning, &[Meaning], &str)] = &[
 /// Lets neighbors help each other. In a row of one link they say more than in a section that they share with others.
 pub(super) fn heed_neighbors(texts: &[Texts], rows: &[Row], weighed: &mut [Weighed]) {
     let mut found = Vec::new();
-    for members in grouped(rows.iter().cloned()) {
+    for members in grouped(rows.iter().copied()) {
         find_help(&members, texts, weighed, 0.55, &mut found);
     }
     for members in grouped(rows.iter().map(Row::without_names)) {
@@ -76,18 +76,16 @@ pub(super) fn heed_neighbors(texts: &[Texts], rows: &[Row], weighed: &mut [Weigh
 /// An IPv4 address with a gateway beside it and no mask may be wanted with its length.
 pub(super) fn heed_missing_mask(texts: &[Texts], rows: &[Row], weighed: &mut [Weighed]) {
     const MASKS: &[Meaning] = &[Meaning::Netmask, Meaning::PrefixLength, Meaning::PrefixLength6];
-    let sections: Vec<Row> = rows.iter().map(Row::without_names).collect();
-    for at in 0..rows.len() {
+    for at in (0..rows.len()).filter(|at| weighed[*at].chance(Meaning::Address) >= 0.5).collect::<Vec<_>>() {
         let is_beside = |other: &usize| {
             *other != at
-                && sections[*other] == sections[at]
-                && (rows[*other].names == rows[at].names || rows[*other].names.is_empty())
+                && rows[*other].without_names() == rows[at].without_names()
+                && (rows[*other].names == rows[at].names || !rows[*other].has_names())
         };
         let beside: Vec<usize> = (0..rows.len()).filter(is_beside).collect();
         let has = |meanings: &[Meaning]| beside.iter().any(|other| weighed[*other].best_of(meanings) >= 0.4);
         let is_said = address_form(&texts[at].prose, &texts[at].shown).is_some();
-        let is_address = weighed[at].chance(Meaning::Address) >= 0.5;
-        if is_address && has(&[Meaning::Gateway]) && !has(MASKS) && !is_said {
+        if !is_said && has(&[Meaning::Gateway]) && !has(MASKS) {
             weighed[at].mark(Mark::FormOpen);
             weighed[at]
                 .note(Meaning::Address, "nothing asks for its mask, so it may be wanted with its length");
@@ -100,23 +98,47 @@ type Help = (usize, Meaning, f64, &'static str);
 fn find_help(members: &[usize], texts: &[Texts], weighed: &[Weighed], strength: f64, found: &mut Vec<Help>) {
     for (meaning, neighbors, text) in HELPS {
         let chances: Vec<f64> = members.iter().map(|at| weighed[*at].chance(*meaning)).collect();
-        for (at, chance) in members.iter().copied().zip(&chances) {
-            if !(0.3..0.97).contains(chance) {
+        if !chances.iter().any(|chance| (0.3..0.97).contains(chance)) {
+            continue;
+        }
+        let helps: Vec<bool> = members.iter().map(|at| weighed[*at].best_of(neighbors) >= 0.6).collect();
+        let helpers = helps.iter().filter(|helps| **helps).count();
+        let best = Best::of(members.iter().zip(&chances).map(|(at, chance)| (*chance, texts[*at].stem())));
+        for (place, (at, chance)) in members.iter().copied().zip(&chances).enumerate() {
+            if !(0.3..0.97).contains(chance) || helpers == usize::from(helps[place]) {
                 continue;
             }
             // Of several addresses the mask belongs to the likelier, those of one path apart.
-            let has_better = members.iter().zip(&chances).any(|(other, better)| {
-                *other != at && better > chance && texts[*other].stem() != texts[at].stem()
-            });
-            let has_helper =
-                members.iter().any(|other| *other != at && weighed[*other].best_of(neighbors) >= 0.6);
+            let has_better = best.beside(texts[at].stem()) > *chance;
             let is_another = texts[at].mention.is_of_another || weighed[at].is(Mark::Strange);
             let is_doubtful = weighed[at].is(Mark::Foreign)
-                && members.iter().any(|other| *other != at && weighed[*other].chance(*meaning) >= *chance);
-            if !has_better && has_helper && !is_another && !is_doubtful {
+                && members.iter().zip(&chances).any(|(other, likely)| *other != at && likely >= chance);
+            if !has_better && !is_another && !is_doubtful {
                 found.push((at, *meaning, strength, text));
             }
         }
+    }
+}
+
+/// The largest chance in a row, and the largest of those with another stem than that one.
+struct Best<'a> {
+    chance: f64,
+    stem: &'a [String],
+    of_others: f64,
+}
+
+impl<'a> Best<'a> {
+    fn of(row: impl Iterator<Item = (f64, &'a [String])> + Clone) -> Self {
+        let none: (f64, &[String]) = (f64::MIN, &[]);
+        let (chance, stem) = row.clone().fold(none, |best, next| if next.0 > best.0 { next } else { best });
+        let of_others =
+            row.filter(|(_, other)| *other != stem).map(|(chance, _)| chance).fold(f64::MIN, f64::max);
+        Self { chance, stem, of_others }
+    }
+
+    /// The largest chance of one with another stem.
+    fn beside(&self, stem: &[String]) -> f64 {
+        if stem == self.stem { self.of_others } else { self.chance }
     }
 }
 
@@ -165,7 +187,7 @@ pub(super) fn heed_family(
     if says_so || is_v6_alone(&all) {
         of_v6.extend(all.iter().map(|at| (*at, "the package mentions IPv6 alone")));
     }
-    for members in grouped(rows.iter().cloned()) {
+    for members in grouped(rows.iter().copied()) {
         let of_link: Vec<usize> = members.into_iter().filter(is_of_link).collect();
         let has_address = of_link.iter().any(|at| speaks_v6(*at) && weighed[*at].best_of(ADDRESSES) >= 0.3);
         if has_address && is_v6_alone(&of_link) {

@@ -101,6 +101,15 @@ fn heed_ports(texts: &[Texts], rows: &[Row], wording: &Wording<'_>, weighed: &mu
         unknown.filter(|word| word.len() >= 2 && !wording.signs.own_words.contains(*word)).collect()
     };
     let own_words: Vec<HashSet<&String>> = (0..texts.len()).map(words).collect();
+    // How many ports and how many settings of links have a word.
+    let mut of_word: HashMap<&String, (usize, usize)> = HashMap::new();
+    for at in 0..texts.len() {
+        for word in &own_words[at] {
+            let (ports, links) = of_word.entry(word).or_default();
+            *ports += usize::from(is_port(at));
+            *links += usize::from(is_link[at]);
+        }
+    }
     let mut sections: HashMap<Row, (bool, bool)> = HashMap::new();
     for at in 0..texts.len() {
         let (has_port, has_link) = sections.entry(rows[at].without_names()).or_default();
@@ -114,10 +123,9 @@ fn heed_ports(texts: &[Texts], rows: &[Row], wording: &Wording<'_>, weighed: &mu
         {
             continue;
         }
-        let shares = |other: &usize| *other != at && !own_words[at].is_disjoint(&own_words[*other]);
-        let beside: Vec<usize> = (0..texts.len()).filter(shares).collect();
-        let by_word =
-            beside.iter().any(|other| is_port(*other)) && !beside.iter().any(|other| is_link[*other]);
+        let of_words = || own_words[at].iter().filter_map(|word| of_word.get(word));
+        let by_word = of_words().any(|(ports, _)| *ports > usize::from(is_port(at)))
+            && !of_words().any(|(_, links)| *links > usize::from(is_link[at]));
         let section = sections.get(&rows[at].without_names()).copied().unwrap_or_default();
         let by_section = sections.len() > 1 && section == (true, false) && has_link_elsewhere;
         if by_word {
@@ -170,15 +178,14 @@ fn heed_strange_words(
             && word.len() >= 2
     };
     let strange = |spoken: &Spoken| spoken.unknown.iter().find(is_strange).cloned();
-    let own_link = |at: usize| {
-        let section = rows[at].without_names();
-        (0..rows.len()).any(|other| {
-            other != at
-                && is_of_own_link(&weighed[other])
-                && rows[other].without_names() == section
-                && rows[other].names == rows[at].names
-        })
-    };
+    let is_own_link: Vec<bool> = weighed.iter().map(is_of_own_link).collect();
+    let link_of = |at: usize| (rows[at].without_names(), rows[at].names);
+    let mut own_links: HashMap<(Row, usize), usize> = HashMap::new();
+    for at in (0..rows.len()).filter(|at| is_own_link[*at]) {
+        *own_links.entry(link_of(at)).or_default() += 1;
+    }
+    let own_link =
+        |at: usize| own_links.get(&link_of(at)).is_some_and(|links| *links > usize::from(is_own_link[at]));
     // How strange each is: by its label, or where it has none by its description; and by its key.
     let levels: Vec<(u8, Option<String>)> = (0..texts.len())
         .map(|at| {
@@ -190,26 +197,34 @@ fn heed_strange_words(
             (if is_told_own { 0 } else { level }, said)
         })
         .collect();
+    let families: Vec<Family> = [ADDRESSES, NAMES, GATEWAYS]
+        .into_iter()
+        .map(|meanings| {
+            let likely = (0..texts.len()).filter(|at| weighed[*at].best_of(meanings) >= 0.5);
+            Family {
+                meanings,
+                plainest: likely.clone().map(|at| levels[at].0).min(),
+                has_second: likely.clone().any(|at| texts[at].label.has("secondary")),
+            }
+        })
+        .collect();
     let found: Vec<Option<(f64, String)>> = (0..texts.len())
         .map(|at| {
             let (level, word) = &levels[at];
-            let family = [ADDRESSES, NAMES, GATEWAYS]
-                .into_iter()
-                .max_by(|one, other| weighed[at].best_of(one).total_cmp(&weighed[at].best_of(other)))?;
+            let chance = |family: &Family| weighed[at].best_of(family.meanings);
+            let family = families.iter().max_by(|one, other| chance(one).total_cmp(&chance(other)))?;
             // "First sensor", and no second one that asks for the same.
-            let is_first = texts[at].label.has("primary") && family != GATEWAYS && !rows[at].names.is_empty();
-            let has_second = (0..texts.len())
-                .any(|other| texts[other].label.has("secondary") && weighed[other].best_of(family) >= 0.5);
-            let of_first = || texts[at].label.words.last().filter(|_| is_first && !has_second);
+            let is_first = texts[at].label.has("primary")
+                && family.meanings != GATEWAYS
+                && rows[at].has_names()
+                && !family.has_second;
+            let of_first = || texts[at].label.words.last().filter(|_| is_first);
             let word = word.as_ref().filter(|_| *level >= 2).or_else(of_first)?;
-            let is_plainer = |other: usize| {
-                other != at && levels[other].0 < *level && weighed[other].best_of(family) >= 0.5
-            };
-            let has_plainer = (0..texts.len()).any(is_plainer);
+            let has_plainer = family.plainest.is_some_and(|plainest| plainest < *level);
             let with_length =
                 weighed[at].chance(Meaning::AddressWithPrefix) > weighed[at].chance(Meaning::Address);
-            let is_named = !rows[at].names.is_empty() || !has_plainer;
-            let is_link = (own_link(at) && is_named && family != NAMES) || with_length;
+            let is_named = rows[at].has_names() || !has_plainer;
+            let is_link = (own_link(at) && is_named && family.meanings != NAMES) || with_length;
             let factor = match (has_plainer, is_link, texts[at].label.words.is_empty()) {
                 (true, false, _) => 0.4,
                 (_, true, _) => 0.95,
@@ -231,4 +246,13 @@ fn heed_strange_words(
             }
         }
     }
+}
+
+/// Meanings that ask for the same, and what is known of all properties that may have them.
+struct Family {
+    meanings: &'static [Meaning],
+    /// The least strange of them.
+    plainest: Option<u8>,
+    /// Whether one of them is the second.
+    has_second: bool,
 }
