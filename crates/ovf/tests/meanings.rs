@@ -144,7 +144,7 @@ const SETS: &[(&str, &str)] = &[
     ("first-try/3", "own, tuned on after the first try"),
     ("first-try/4", "own, tuned on after the first try"),
     ("tuning", "own, tuned on"),
-    ("kept", "own, not tuned on"),
+    ("kept", "own, later looked at"),
 ];
 
 fn table_of_sets() -> String {

@@ -4,7 +4,8 @@
 
 use std::fmt::Write as _;
 
-use impostazione_ovf::{CERTAIN, Descriptor, Meaning, Reading, Signs, UNDERSTOOD, read_properties};
+use impostazione_ovf::{CERTAIN, Descriptor, Meaning, Property, Reading, Signs, UNDERSTOOD, read_properties};
+use proptest::prelude::*;
 
 /// A property as its package writes it: key, label, description.
 struct Asked(&'static str, &'static str, &'static str);
@@ -382,6 +383,44 @@ fn what_is_not_understood_is_not_certain_to_be_other() {
     let told = read(&package(&[Asked("logport", "Port of the log server", "")]));
     let (_, reading) = &told[0];
     assert!(reading.meaning == Meaning::Other && reading.is_understood(), "{reading:?}");
+}
+
+#[test]
+fn texts_of_a_stranger_cost_little_and_end_without_a_panic() {
+    let long = "a,b;c|d 192.0.2.1,192.0.2.2;2001:db8::1 this not the ".repeat(2_000);
+    let word = "hostgatewaynetmask".repeat(2_000);
+    let mut section = String::new();
+    for at in 0..200 {
+        section += &property(&format!("{word}{at}"), &long, &long, "ovf:type=\"string\"");
+    }
+    let told = read(&envelope("", &section));
+    assert_eq!(told.len(), 200);
+    for (_, reading) in told {
+        assert!((0.0..=1.0).contains(&reading.confidence), "{reading:?}");
+    }
+}
+
+proptest! {
+    #[test]
+    fn any_text_is_told_something(
+        texts in prop::collection::vec(("\\PC{0,40}", "\\PC{0,60}", "[ -~\\n]{0,80}"), 1..12)
+    ) {
+        let properties = texts.into_iter().map(|(key, label, description)| Property {
+            key,
+            label,
+            description,
+            is_settable: true,
+            ..Property::default()
+        });
+        let mut system = Descriptor::parse(envelope("", "").as_bytes()).unwrap().systems.remove(0);
+        system.properties = properties.collect();
+        let told = read_properties(&system, Signs::own());
+        prop_assert_eq!(told.len(), system.properties.len());
+        for reading in told {
+            prop_assert!((0.0..=1.0).contains(&reading.confidence));
+            prop_assert!(reading.likely().len() <= 2);
+        }
+    }
 }
 
 #[test]

@@ -318,19 +318,31 @@ fn workspace_reads(workspace: &Workspace, path: &Path) -> bool {
     })
 }
 
-/// Descriptors that were written apart from the program, where they lie beside it.
+/// Descriptors that were written apart from the program, and others with what is expected of a whole folder.
+#[test]
+fn in_descriptors_written_apart() {
+    let corpus = Path::new(env!("CARGO_MANIFEST_DIR")).join("../ovf/corpus");
+    let sets = ["apart/a", "apart/c", "first-try/1", "first-try/2", "first-try/3", "first-try/4"];
+    assert_no_alarms(sets.into_iter().map(|set| corpus.join(set)));
+}
+
+/// More of them, where they lie beside it.
 #[test]
 #[ignore = "needs folders of descriptors with an expect.json, named in IMPOSTAZIONE_DESCRIPTORS with colons between"]
 fn in_descriptors_written_elsewhere() {
     let folders =
         std::env::var("IMPOSTAZIONE_DESCRIPTORS").expect("IMPOSTAZIONE_DESCRIPTORS names no folders");
+    assert_no_alarms(folders.split(':').map(PathBuf::from));
+}
+
+fn assert_no_alarms(folders: impl Iterator<Item = PathBuf>) {
     let workspace = Workspace::new();
     workspace.write("word.secret", "gull-tern-heron-cormorant-9\n");
     let mut wrong = String::new();
-    for folder in folders.split(':').map(Path::new) {
+    for folder in folders {
         let expected: BTreeMap<String, String> =
             serde_json::from_slice(&fs::read(folder.join("expect.json")).unwrap()).unwrap();
-        for path in descriptors(folder) {
+        for path in descriptors(&folder) {
             let name = name_of(&path);
             workspace.write(&name, fs::read(&path).unwrap());
             let mut all = properties(&workspace, &name, |_| None);

@@ -2,9 +2,9 @@
 
 use foldhash::{HashMap, HashMapExt, HashSet};
 
-use super::form::is_list;
 use super::meaning::Meaning;
 use super::reading::{Reading, SignSeen};
+use super::several::is_list;
 use super::signs::Signs;
 use super::subject;
 use super::subject::LinkHint;

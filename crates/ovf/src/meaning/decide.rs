@@ -8,18 +8,18 @@
 use super::about::{NetworkWords, account_of, doubt_repeated, link_of, place_in_order, tell_groups_apart};
 use super::default_form::looks_like;
 use super::file::MeaningsFile;
-use super::form::{
-    Together, address_form, asks_for_full_name, is_list, name_form, separator, when_missing, written_form,
-};
+use super::form::{Together, address_form, asks_for_full_name, name_form, written_form};
 use super::key_style::KeyStyle;
 use super::link_names::{counted_keys, link_names, rows_of};
 use super::meaning::{Meaning, UNDERSTOOD};
+use super::missing_value::when_missing;
 use super::neighbors::{heed_family, heed_missing_mask, heed_neighbors};
 use super::owner::heed_owner;
 use super::reading::{Guess, Reading};
+use super::several::{is_list, separator};
 use super::signs::Signs;
 use super::sure::confidence_of;
-use super::texts::{Texts, Wording};
+use super::texts::{Texts, Wording, beginning};
 use super::vocabulary::Reader;
 use super::weigh::{heed_rival, is_switch, weigh};
 use super::weighed::Weighed;
@@ -32,8 +32,10 @@ pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
     let properties = &system.properties;
     let style = KeyStyle::of(properties);
     let names = link_names(system, &style, signs);
-    let prose =
-        properties.iter().flat_map(|property| [property.label.as_str(), property.description.as_str()]);
+    let prose = properties
+        .iter()
+        .flat_map(|property| [&property.label, &property.description])
+        .map(|text| beginning(text));
     let called = format!("{} {} {}", system.product.name, system.id, system.name);
     let own = OwnNouns::of(&called, prose, &signs.vocabulary);
     let of_product = own.names(&signs.vocabulary).cloned();

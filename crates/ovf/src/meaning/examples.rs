@@ -82,7 +82,7 @@ impl Examples {
         for separator in [",", ";", "|"] {
             let parts: Vec<&str> = token.split(separator).collect();
             let is_list = parts.len() >= 2
-                && (parts.iter().all(|part| self.clone().take(part)) || are_placeholders(&parts));
+                && (parts.iter().all(|part| Self::default().take(part)) || are_placeholders(&parts));
             if is_list {
                 for part in parts {
                     self.take(part);

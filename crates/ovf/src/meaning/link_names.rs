@@ -8,7 +8,7 @@ use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use super::key_style::KeyStyle;
 use super::signs::Signs;
 use super::subject;
-use super::texts::{Texts, class_words};
+use super::texts::{Texts, beginning, class_words};
 use super::vocabulary::{Reader, Spoken};
 use super::words::words_of;
 use crate::descriptor::{Property, VirtualSystem};
@@ -65,8 +65,10 @@ pub(super) fn link_names(system: &VirtualSystem, style: &KeyStyle, signs: &Signs
     let mut beside: HashMap<String, (usize, usize)> = HashMap::new();
     for property in &system.properties {
         let parts = [style.name(&property.key), &property.label, &property.category, &property.instance];
-        let words: HashSet<String> = parts.into_iter().flat_map(words_of).collect();
-        let spoken = reader.read(style.name(&property.key)).with(&reader.read(&property.label));
+        let words: HashSet<String> =
+            parts.into_iter().map(|part| beginning(part)).flat_map(words_of).collect();
+        let (key, label) = (beginning(style.name(&property.key)), beginning(&property.label));
+        let spoken = reader.read(key).with(&reader.read(label));
         let is_address =
             ["ip", "ipv4", "ipv6", "address", "withprefix"].iter().any(|concept| spoken.has(concept));
         let is_beside = BESIDE_ADDRESS.iter().any(|concept| spoken.has(concept));

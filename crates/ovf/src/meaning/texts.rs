@@ -100,15 +100,15 @@ impl Wording<'_> {
     pub(super) fn read(&self, property: &Property) -> Texts {
         let read = |text: &str| self.reader.read(text);
         let vocabulary = &self.signs.vocabulary;
-        let name = self.style.name(&property.key);
+        let name = beginning(self.style.name(&property.key));
         // Two letters of a key are explained by its label, where it has one.
         let key = if property.label.is_empty() { self.reader.read_short(name) } else { read(name) };
         let is_explained = key.words.iter().any(|word| AMBIGUOUS.contains(&word.as_str()))
             && !property.label.eq_ignore_ascii_case(name)
             && self.signs.loudest(&read(&property.label)) > 0.0;
         let key = if is_explained { self.reader.read_words(without_ambiguous(key.words)) } else { key };
-        let (mut shown, label_text) = Examples::taken_from(&property.label);
-        let (of_description, description_text) = Examples::taken_from(&property.description);
+        let (mut shown, label_text) = Examples::taken_from(beginning(&property.label));
+        let (of_description, description_text) = Examples::taken_from(beginning(&property.description));
         shown.add(of_description);
         let prose = plain(&format!("{label_text}. {description_text}")).to_lowercase();
         let (label_text, of_label) = self.own.taken_from(&label_text, vocabulary);
@@ -120,9 +120,9 @@ impl Wording<'_> {
         // Two letters are a product's initials: `pw` is no password there.
         let class =
             read(Some(class_words(&property.class)).filter(|class| class.len() > 2).unwrap_or_default());
-        let section = if self.has_sections { property.section.as_str() } else { "" };
+        let section = if self.has_sections { beginning(&property.section) } else { "" };
         let (category_text, _) =
-            self.own.taken_from(&format!("{}. {section}", property.category), vocabulary);
+            self.own.taken_from(&format!("{}. {section}", beginning(&property.category)), vocabulary);
         let category = read(&category_text);
         let first = without_denied(first_sentence(&description_text));
         let (sentence, head) = (read(&first), read(head_of(&first)));
@@ -165,6 +165,13 @@ impl Texts {
     pub(super) fn stem(&self) -> &[String] {
         self.key.words.split_last().map(|(_, before)| before).unwrap_or_default()
     }
+}
+
+/// As much of a text as is read: whoever means something says it sooner.
+pub(super) fn beginning(text: &str) -> &str {
+    const MOST: usize = 2_000;
+    let end = text.char_indices().nth(MOST).map_or(text.len(), |(at, _)| at);
+    text.get(..end).unwrap_or(text)
 }
 
 /// Short words that stand for several things: `nm` is a mask or a name.

@@ -11,6 +11,9 @@ use super::words::words_of;
 /// Shortest word in which a slip of the finger is looked for: in shorter ones each is another word.
 const LONG_WORD: usize = 6;
 
+/// Longest word that is taken apart; a stranger wrote it.
+const LONGEST_WORD: usize = 48;
+
 /// What words and groups of words stand for.
 #[derive(Debug, Default)]
 pub(super) struct Vocabulary {
@@ -77,7 +80,8 @@ impl Vocabulary {
 
     /// A compound's parts where all of them are known: `subnetmask`, `Rechnername`.
     fn apart(&self, word: String) -> Vec<String> {
-        if self.knows(&word) || word.len() < 3 || !word.is_ascii() || is_number(&word) {
+        let is_of_a_length = (3..=LONGEST_WORD).contains(&word.len());
+        if self.knows(&word) || !is_of_a_length || !word.is_ascii() || is_number(&word) {
             return vec![word];
         }
         if let Some(short) = self.short.word(&word) {

@@ -338,6 +338,13 @@ fn heed_mark(property: &Property, texts: &Texts, weighed: &mut Weighed) {
     {
         weighed.add(Meaning::Password, Source::Value, 0.85, "it is marked as a password".to_owned());
     }
+    // What must be long and is no name is something to be kept secret.
+    if let Some(least) = property.limits.min_length.filter(|least| (6..=64).contains(least))
+        && !property.is_password
+        && weighed.chance(Meaning::Password) > 0.3
+    {
+        weighed.add(Meaning::Password, Source::Value, 0.2, format!("it wants {least} characters or more"));
+    }
     if property.kind == PropertyType::String
         && !property.is_password
         && weighed.chance(Meaning::Password) > 0.5
