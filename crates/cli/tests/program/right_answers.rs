@@ -348,7 +348,7 @@ fn assert_no_alarms(folders: impl Iterator<Item = PathBuf>) {
             let mut all = properties(&workspace, &name, |_| None);
             for (property, truth) in &mut all {
                 if let Some(meaning) = expected.get(&format!("{name}#{}", text(property, "id"))) {
-                    truth.meaning = meaning.trim_start_matches('!').to_owned();
+                    meaning.trim_start_matches('!').clone_into(&mut truth.meaning);
                     // What is another machine's is about none of this one's links.
                     if truth.meaning == "other" {
                         truth.link = None;
