@@ -143,6 +143,7 @@ const SETS: &[(&str, &str)] = &[
     ("first-try/2", "own, tuned on after the first try"),
     ("first-try/3", "own, tuned on after the first try"),
     ("first-try/4", "own, tuned on after the first try"),
+    ("first-try/5", "own, tuned on after the first try"),
     ("tuning", "own, tuned on"),
     ("kept", "own, later looked at"),
 ];

@@ -218,6 +218,45 @@ fn a_section_of_another_machine_makes_all_of_it_other() {
 }
 
 #[test]
+fn an_instance_tells_links_and_other_machines_apart() {
+    let section = |class: &str, instance: &str, info: &str, properties: &[(&str, &str)]| {
+        let properties: String =
+            properties.iter().map(|(key, label)| property(key, label, "", "ovf:type=\"string\"")).collect();
+        format!(
+            "<ProductSection ovf:class=\"{class}\" ovf:instance=\"{instance}\"><Info>{info}</Info>{properties}\
+             </ProductSection>"
+        )
+    };
+    let link = [("ip4", "Address"), ("mask", "Mask")];
+    let sections = section("nic", "a", "First card", &link)
+        + &section("nic", "b", "Second card", &link)
+        + &section("link", "printer", "The printer of the quay", &[("ip4", "Address"), ("port", "Port")]);
+    assert_told(&whole("", &sections), &["address", "netmask", "address", "netmask", "other", "other"]);
+}
+
+#[test]
+fn keys_in_one_language_and_labels_in_another() {
+    let mixed = package(&[
+        Asked("eigeneAdresse", "IP address", ""),
+        Asked("maschera", "Subnet mask", ""),
+        Asked("passerelle", "Standaardgateway", ""),
+        Asked("nombre_equipo", "Rechnername", ""),
+        Asked("wachtwoord", "Password of the operator", ""),
+    ]);
+    assert_told(&mixed, &["address", "netmask", "gateway", "hostname", "password"]);
+}
+
+#[test]
+fn full_names_and_search_lists_are_no_domains() {
+    let names = package(&[
+        Asked("a", "Full domain name of this machine", "Such as quay3.capovetro.example"),
+        Asked("b", "DNS search list", "Domains that are tried after a short name"),
+        Asked("c", "Domain", "Such as capovetro.example"),
+    ]);
+    assert_told(&names, &["fqdn", "search", "domain"]);
+}
+
+#[test]
 fn a_partner_is_one_of_the_peers() {
     let pair = package(&[
         Asked("ip", "IP address", ""),

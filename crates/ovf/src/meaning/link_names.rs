@@ -65,8 +65,7 @@ pub(super) fn link_names(system: &VirtualSystem, style: &KeyStyle, signs: &Signs
     let mut beside: HashMap<String, (usize, usize)> = HashMap::new();
     for property in &system.properties {
         let parts = [style.name(&property.key), &property.label, &property.category, &property.instance];
-        let words: HashSet<String> =
-            parts.into_iter().map(beginning).flat_map(words_of).collect();
+        let words: HashSet<String> = parts.into_iter().map(beginning).flat_map(words_of).collect();
         let (key, label) = (beginning(style.name(&property.key)), beginning(&property.label));
         let spoken = reader.read(key).with(&reader.read(label));
         let is_address =

@@ -31,6 +31,8 @@ pub(super) fn has_no_vowels(word: &str) -> bool {
 pub(super) struct ShortForms {
     /// Consonants, and the word that they are of.
     words: HashMap<String, String>,
+    /// Forms that the table says, with vowels or without.
+    told: HashMap<String, String>,
     /// Pieces of two letters, which only count inside a longer form.
     pieces: HashMap<String, String>,
 }
@@ -58,15 +60,15 @@ impl ShortForms {
 
     /// Lets it know a short form. One of two letters only counts as a part of a longer one.
     pub(super) fn know_piece(&mut self, piece: &str, word: &str) {
-        if piece.len() >= SHORTEST {
-            self.words.insert(piece.to_owned(), word.to_owned());
-            return;
-        }
-        self.pieces.entry(piece.to_owned()).or_insert_with(|| word.to_owned());
+        let known = if piece.len() >= SHORTEST { &mut self.told } else { &mut self.pieces };
+        known.entry(piece.to_owned()).or_insert_with(|| word.to_owned());
     }
 
     /// The word that these letters are the consonants of, in their order, nearly all of them.
     pub(super) fn word(&self, short: &str) -> Option<&str> {
+        if let Some(word) = self.told.get(short) {
+            return Some(word);
+        }
         if short.len() < SHORTEST || !has_no_vowels(short) {
             return None;
         }
