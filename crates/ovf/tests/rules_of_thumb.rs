@@ -415,6 +415,51 @@ fn a_single_sign_is_not_certain_where_a_mistake_costs_a_first_boot() {
 }
 
 #[test]
+fn what_sounds_like_a_setting_of_the_machine_is_not_certain_to_be_one() {
+    let near = [
+        "IP address of the management controller",
+        "IP address of the primary node",
+        "Old IP address",
+        "Loopback address",
+        "Broadcast address",
+        "External IP address (NAT)",
+        "First address of the DHCP range",
+        "Remote gateway",
+        "Backup gateway",
+        "Gateway name",
+        "Router ID",
+        "Subnet mask of the remote network",
+        "Allowed networks",
+        "Host name of the database",
+        "Certificate common name",
+        "VLAN name",
+        "Domain controller",
+        "Domain for dynamic DNS updates",
+        "Search base",
+        "DNS TTL",
+        "Act as NTP server",
+        "NTP key",
+        "Password hash",
+        "Password policy",
+        "API token",
+        "SSH port",
+        "SSH host key",
+        "Proxy exceptions",
+    ];
+    let mut section: String =
+        [("ip", "IP address"), ("mask", "Netmask"), ("gw", "Default gateway"), ("name", "Host name")]
+            .map(|(key, label)| property(key, label, "", "ovf:type=\"string\""))
+            .concat();
+    for (at, label) in near.iter().enumerate() {
+        section += &property(&format!("more{at}"), label, "", "ovf:type=\"string\"");
+    }
+    let told = read(&envelope("", &section));
+    for (label, (_, reading)) in near.iter().zip(told.iter().skip(4)) {
+        assert!(!reading.is_certain(), "{label}: {} {:.2}", reading.meaning, reading.confidence);
+    }
+}
+
+#[test]
 fn what_is_not_understood_is_not_certain_to_be_other() {
     let told = read(&package(&[Asked("zorble", "Frumious", "As on the plate.")]));
     let (_, reading) = &told[0];

@@ -39,6 +39,7 @@ pub(super) fn heed_owner(
     for (text, weighed) in texts.iter().zip(weighed.iter_mut()) {
         heed_mention(text, wording, weighed);
     }
+    heed_second_gateway(texts, weighed);
     heed_ports(texts, rows, wording, weighed);
     heed_strange_words(system, texts, rows, wording, weighed);
 }
@@ -84,6 +85,22 @@ fn heed_mention(texts: &Texts, wording: &Wording<'_>, weighed: &mut Weighed) {
             // A router is always another machine.
             let factor = if GATEWAYS.contains(meaning) { 0.85 } else { factor };
             weighed.lower(*meaning, factor, &text);
+        }
+    }
+}
+
+/// A second gateway without a second address may be a backup that a sheet does not have.
+fn heed_second_gateway(texts: &[Texts], weighed: &mut [Weighed]) {
+    let is_second = |at: usize, meanings: &[Meaning]| {
+        texts[at].label.has("secondary") && weighed[at].best_of(meanings) >= 0.5
+    };
+    if (0..texts.len()).any(|at| is_second(at, ADDRESSES)) {
+        return;
+    }
+    let gateways: Vec<usize> = (0..texts.len()).filter(|at| is_second(*at, GATEWAYS)).collect();
+    for at in gateways {
+        for meaning in GATEWAYS {
+            weighed[at].lower(*meaning, 0.7, "it is a second gateway, and there is no second address");
         }
     }
 }

@@ -80,6 +80,7 @@ fn is_of_another_kind(spoken: &Spoken) -> bool {
         "bgp",
         "obsolete",
         "hidden",
+        "hash",
     ];
     KNOWN.iter().chain(FOREIGN).any(|concept| spoken.has(concept))
 }

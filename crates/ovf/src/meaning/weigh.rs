@@ -319,7 +319,7 @@ fn heed_type(property: &Property, texts: &Texts, weighed: &mut Weighed) {
             }
             // Which family it is of may be told by its neighbors only.
             Some(length) if (8..=128).contains(&length) => {}
-            Some(_) => weighed.lower(meaning, 0.3, "its default is no length of a prefix"),
+            Some(_) => weighed.lower(meaning, 0.3, "its default is not the length of a prefix"),
             None if is_typed_number => {
                 weighed.add(meaning, Source::Value, 0.15, "it takes a number".to_owned());
             }
