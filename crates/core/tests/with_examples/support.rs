@@ -94,7 +94,7 @@ const DESCRIPTOR: &str = r#"<?xml version="1.0"?>
     </ovf:ProductSection>
     <ovf:ProductSection ovf:class="net">
       <ovf:Info/>
-      <ovf:Property ovf:key="address" ovf:type="string" ovf:userConfigurable="true"><ovf:Label>Address</ovf:Label></ovf:Property>
+      <ovf:Property ovf:key="address" ovf:type="string" ovf:userConfigurable="true"><ovf:Label>Address</ovf:Label><ovf:Description>Without its prefix length.</ovf:Description></ovf:Property>
       <ovf:Property ovf:key="gateway" ovf:type="string" ovf:userConfigurable="true" ovf:value=""/>
     </ovf:ProductSection>
     <ovf:ProductSection ovf:class="node">
