@@ -204,6 +204,25 @@ fn what_is_another_machines_is_no_setting_of_this_one() {
 }
 
 #[test]
+fn what_a_product_is_for_is_not_the_product() {
+    let server = package(&[
+        Asked("ip", "IP address", ""),
+        Asked("mask", "Netmask", ""),
+        Asked("gw", "Gateway", ""),
+        Asked("printerIp", "IP address of the printer", ""),
+        Asked("printerHost", "Host name of the printer", ""),
+    ]);
+    let named = |name: &str| {
+        server.replace("<Info>Settings</Info>", &format!("<Info>Settings</Info><Product>{name}</Product>"))
+    };
+    assert_told(&named("Label Printer Server"), &["address", "netmask", "gateway", "other", "other"]);
+    // Of a printer, the printer's address is its own.
+    let own = package(&[Asked("ip", "IP address of the printer", ""), Asked("mask", "Netmask", "")]);
+    let own = own.replace("<Info>Settings</Info>", "<Info>Settings</Info><Product>Label Printer</Product>");
+    assert_told(&own, &["address", "netmask"]);
+}
+
+#[test]
 fn a_section_of_another_machine_makes_all_of_it_other() {
     let own = [("a", "Address"), ("m", "Netmask"), ("g", "Gateway")];
     let own: String = own.map(|(key, label)| property(key, label, "", "ovf:type=\"string\"")).concat();

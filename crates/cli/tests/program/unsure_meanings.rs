@@ -101,6 +101,34 @@ fn what_is_not_understood_is_asked_for_and_is_no_certain_other() {
 }
 
 #[test]
+fn quotes_of_a_package_do_not_break_what_is_proposed() {
+    let workspace = workspace(&[("where", "Address", "ovf:value=\"the &quot;old&quot; one\"")]);
+    let check = workspace.run(&["check", "sheet.toml", "--format", "json"]);
+    let report: serde_json::Value = serde_json::from_str(&check.stdout).unwrap();
+    for finding in report["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|finding| finding["rule"] == "property-meaning-unsure")
+    {
+        let fix = finding["fix"].as_str().unwrap();
+        assert!(fix.contains("\"where\" = 'the \"old\" one'"), "{fix}");
+    }
+    let mail = self::workspace(&[("where", "Zorble", "ovf:value=\"bell@capovetro.example\"")]);
+    let (_, fix) = found(&mail, "property-meaning-unsure");
+    assert!(fix.contains("\"where\" = \"bell@capovetro.example\" to keep the default"), "{fix}");
+}
+
+#[test]
+fn a_label_that_looks_like_a_line_of_the_file_stays_as_it_is() {
+    let workspace = workspace(&[("where", "Address&#10;unsure = true&#10;x", "")]);
+    assert_eq!(workspace.run(&["inspect", "bell.ovf", "--save-meanings", "bell.meanings.toml"]).code, 0);
+    let file: toml::Table = workspace.read("bell.meanings.toml").parse().unwrap();
+    let label = file["property"]["where"]["label"].as_str().unwrap();
+    assert_eq!(label, "Address\nunsure = true\nx");
+}
+
+#[test]
 fn a_saved_meanings_file_proposes_and_is_confirmed_by_removing_a_line() {
     let workspace = workspace(&[("where", "DNS server, or the gateway", ""), ("zorble", "Zorble", "")]);
     let saved = workspace.run(&["inspect", "bell.ovf", "--save-meanings", "bell.meanings.toml"]);

@@ -9,7 +9,7 @@ use impostazione_text::{Place, nearest};
 
 use super::check::Check;
 use super::judge::Judge;
-use super::likely_answers::{answers_to_copy, fix_of_link};
+use super::likely_answers::{answers_to_copy, fix_of_link, in_quotes};
 use crate::appliance::{
     AnsweredProperty, OpenQuestion, Origin, Outcome, SheetValue, Unanswered, harmless_url, is_at_console,
     is_of_sheet, open_questions,
@@ -319,7 +319,7 @@ fn check_unanswered(judge: &mut Judge<'_>) {
             && matches!(property.outcome, Outcome::Unanswered(Unanswered::NoValue(_)));
         let fix = match TakeWord::parse(meaning.word()) {
             Some(word) if is_of_other_link => fix_of_link(machine, &id, word, property.reading),
-            _ => answers_to_copy(machine, &id, property.reading, "write the value in quotes"),
+            _ => answers_to_copy(machine, &id, property.reading, None),
         };
         let message = format!("The package asks for {}, {why}.", called(property.property));
         judge.on_property(&PROPERTY_UNANSWERED, machine, id, table, message, fix);
@@ -415,8 +415,8 @@ fn check_unsure(judge: &mut Judge<'_>) {
                     asks for."
             )
         };
-        let keep = format!("\"{id}\" = \"{text}\" to keep the default");
-        let fix = answers_to_copy(machine, &id, reading, &keep);
+        let keep = format!("{} = {} to keep the default", in_quotes(&id), in_quotes(text));
+        let fix = answers_to_copy(machine, &id, reading, Some(&keep));
         judge.on_property(&PROPERTY_MEANING_UNSURE, machine, id, table, message, fix);
     });
 }

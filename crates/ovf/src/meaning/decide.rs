@@ -36,7 +36,7 @@ pub fn read_properties(system: &VirtualSystem, signs: &Signs) -> Vec<Reading> {
         .iter()
         .flat_map(|property| [&property.label, &property.description])
         .map(|text| beginning(text));
-    let called = format!("{} {} {}", system.product.name, system.id, system.name);
+    let called = [system.product.name.as_str(), system.id.as_str(), system.name.as_str()];
     let own = OwnNouns::of(&called, prose, &signs.vocabulary);
     let of_product = own.names(&signs.vocabulary).cloned();
     let reader = Reader::with_names(&signs.vocabulary, names.iter().cloned().chain(of_product).collect());

@@ -294,26 +294,17 @@ impl Reviewed {
         if !self.unsure {
             return table;
         }
-        let mut text = String::new();
-        for line in table.lines() {
-            if line.starts_with("unsure = ") {
-                let or: Vec<String> = self
-                    .likely
-                    .iter()
-                    .filter(|word| **word != self.meaning)
-                    .map(|word| format!("meaning = \"{word}\""))
-                    .collect();
-                let instead = if or.is_empty() {
-                    "write another meaning".to_owned()
-                } else {
-                    format!("write {}", or.join(" or "))
-                };
-                let _ = writeln!(text, "{line} # remove this line if the meaning is right, or {instead}");
-            } else {
-                let _ = writeln!(text, "{line}");
-            }
-        }
-        text
+        let or: Vec<String> = self
+            .likely
+            .iter()
+            .filter(|word| **word != self.meaning)
+            .map(|word| format!("meaning = \"{word}\""))
+            .collect();
+        let instead = if or.is_empty() { "another meaning".to_owned() } else { or.join(" or ") };
+        // The first such line is the key: texts of the package come after it.
+        let remark =
+            format!("\nunsure = true # remove this line if the meaning is right, or write {instead}\n");
+        table.replacen("\nunsure = true\n", &remark, 1)
     }
 
     fn of(property: &Property, reading: &Reading) -> Self {

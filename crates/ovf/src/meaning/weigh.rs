@@ -1,7 +1,8 @@
 //! What speaks for and against each meaning of a property, as far as its own texts, type and default tell.
 
-use std::net::{IpAddr, Ipv4Addr};
+use std::net::IpAddr;
 
+use super::default_form::is_mask;
 use super::meaning::Meaning;
 use super::reading::SignSeen;
 use super::signs::{Sign, Signs};
@@ -395,11 +396,7 @@ fn heed_default(property: &Property, weighed: &mut Weighed) {
         return;
     };
     let address: Option<IpAddr> = default.parse().ok();
-    let is_mask = default.parse::<Ipv4Addr>().is_ok_and(|mask| {
-        let bits = u32::from(mask);
-        bits.leading_ones() >= 8 && bits.leading_ones() + bits.trailing_zeros() == 32
-    });
-    if is_mask {
+    if address.is_some_and(is_mask) {
         weighed.add(M::Netmask, Source::Value, 0.5, format!("its default {default} looks like a netmask"));
         for meaning in [M::Address, M::Gateway, M::Dns, M::Ntp] {
             weighed.lower(meaning, 0.3, "its default looks like a netmask");

@@ -3,7 +3,7 @@
 use foldhash::HashSet;
 
 use super::vocabulary::Vocabulary;
-use super::words::{plain, words_of};
+use super::words::{plain, spoken_words};
 
 /// Words that point at what is at hand.
 const THIS: &[&str] = &[
@@ -67,16 +67,19 @@ pub(super) struct OwnNouns {
 }
 
 impl OwnNouns {
-    /// The nouns of the product's name, and those that stand behind "this" in its texts.
+    /// What the names of the product and of its machine stand for, and the nouns behind "this" in its texts.
     pub(super) fn of<'a>(
-        product: &str,
+        names: &[&str],
         texts: impl Iterator<Item = &'a str>,
         vocabulary: &Vocabulary,
     ) -> Self {
-        let is_noun = |word: &String| word.len() >= 3 && may_be_product(word, vocabulary);
-        let mut nouns: HashSet<String> = words_of(product).into_iter().filter(is_noun).collect();
+        let mut nouns: HashSet<String> = names
+            .iter()
+            .flat_map(|name| name.split([',', ':', ';', '(']))
+            .flat_map(|name| heads(name, vocabulary))
+            .collect();
         for text in texts {
-            let tokens = tokens(text);
+            let tokens = spoken_words(text);
             for pair in tokens.windows(2) {
                 if let [this, noun] = pair
                     && THIS.contains(&this.as_str())
@@ -113,6 +116,10 @@ impl OwnNouns {
         let is_this = THIS.contains(&first.as_str());
         if is_this && (is_machine(noun, vocabulary) || self.has(noun)) {
             return Some(1);
+        }
+        // "crane 1" is one of several.
+        if words.get(at + 2).is_some_and(|next| next.chars().all(|letter| letter.is_ascii_digit())) {
+            return None;
         }
         // "this clinical gateway": a word may stand between.
         let is_behind = |noun: &String| self.has(noun) || MACHINES.contains(&noun.as_str());
@@ -175,7 +182,7 @@ fn kind_of_mention(words: &[String], at: usize) -> Mention {
 /// Whether a text denies that the thing of a concept is meant: "is no router", "kein Gateway des Netzes".
 pub(super) fn denies(text: &str, concept: &str, vocabulary: &Vocabulary) -> bool {
     const IS: &[&str] = &["is", "ist", "est", "es", "e", "jest", "are", "sind"];
-    let tokens = tokens(text);
+    let tokens = spoken_words(text);
     tokens.iter().enumerate().filter(|(_, word)| IS.contains(&word.as_str())).any(|(at, _)| {
         let behind: Vec<&String> = tokens.iter().skip(at + 1).take(3).collect();
         let denied = behind.iter().position(|word| DENIED.contains(&word.as_str()));
@@ -184,12 +191,23 @@ pub(super) fn denies(text: &str, concept: &str, vocabulary: &Vocabulary) -> bool
     })
 }
 
-fn tokens(text: &str) -> Vec<String> {
-    plain(text)
-        .split(|letter: char| !letter.is_alphanumeric())
-        .filter(|word| !word.is_empty())
-        .map(str::to_lowercase)
-        .collect()
+/// The nouns of a name that stand for its machine: the last before a preposition, and a first word that is a name by itself.
+/// A "printer server" is no printer, and a "camera of the lighthouse" no lighthouse.
+fn heads(name: &str, vocabulary: &Vocabulary) -> Vec<String> {
+    const PREPOSITIONS: &[&str] = &[
+        "of", "for", "at", "on", "in", "with", "di", "del", "della", "dello", "dei", "delle", "per", "de",
+        "d", "du", "des", "pour", "para", "do", "da", "dos", "das", "von", "der", "fur", "im", "am", "van",
+        "voor", "het", "dla", "w",
+    ];
+    let words = spoken_words(name);
+    let end = words.iter().skip(1).position(|word| PREPOSITIONS.contains(&word.as_str()));
+    let before = words.get(..end.map_or(words.len(), |end| end + 1)).unwrap_or_default();
+    let is_noun = |word: &&String| {
+        word.len() >= 3 && word.chars().all(char::is_alphabetic) && may_be_product(word, vocabulary)
+    };
+    let last = before.iter().filter(is_noun).next_back();
+    let first = before.first().filter(is_noun).filter(|word| !vocabulary.read(word).unknown.is_empty());
+    first.into_iter().chain(last).cloned().collect()
 }
 
 /// Whether a word of a product's name stands for its machine, and not for a setting: "quorum", "name".
@@ -235,7 +253,7 @@ mod tests {
 
     fn taken(product: &str, text: &str) -> (String, Mention) {
         let vocabulary = &Signs::own().vocabulary;
-        OwnNouns::of(product, std::iter::once(text), vocabulary).taken_from(text, vocabulary)
+        OwnNouns::of(&[product], std::iter::once(text), vocabulary).taken_from(text, vocabulary)
     }
 
     #[test]
