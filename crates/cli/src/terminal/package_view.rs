@@ -361,6 +361,8 @@ pub(crate) fn show_why(property: &Property, reading: &Reading) -> String {
     text.push('\n');
     if reading.is_reviewed {
         let _ = writeln!(text, "  it is in the meanings file");
+    } else if !property.is_settable {
+        let _ = writeln!(text, "  it is the package's own: users cannot set it");
     } else if !reading.is_understood() {
         let _ = writeln!(
             text,

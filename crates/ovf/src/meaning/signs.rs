@@ -83,7 +83,6 @@ impl Signs {
             let mut signs = Self::empty();
             // A test reads the table; what could not be read would be missing here.
             let _ = signs.add(OWN);
-            signs.know_subjects();
             signs
         })
     }
@@ -94,17 +93,13 @@ impl Signs {
         let mut signs = Self::empty();
         signs.add(OWN)?;
         signs.add(table)?;
-        signs.know_subjects();
         Ok(signs)
     }
 
     fn empty() -> Self {
-        Self {
-            vocabulary: Vocabulary::default(),
-            lines: Vec::new(),
-            by_meaning: HashMap::new(),
-            own_words: HashSet::new(),
-        }
+        let mut vocabulary = Vocabulary::default();
+        subject::words().for_each(|word| vocabulary.know(word));
+        Self { vocabulary, lines: Vec::new(), by_meaning: HashMap::new(), own_words: HashSet::new() }
     }
 
     /// The lines that speak for a meaning, in their order.
@@ -127,18 +122,14 @@ impl Signs {
         fitting.into_iter().map(|sign| sign.meaning).collect()
     }
 
-    fn know_subjects(&mut self) {
-        subject::words().for_each(|word| self.vocabulary.know(word));
-    }
-
     fn add(&mut self, text: &str) -> Result<(), String> {
         let table: Table = toml::from_str(text).map_err(|error| at_its_line(text, &error))?;
         // What short forms stand for is settled by the concepts themselves first.
         for concept in table.same.keys() {
             self.vocabulary.teach(concept, concept);
         }
-        for (piece, word) in table.short {
-            self.vocabulary.know_piece(&piece, &word);
+        for (piece, word) in &table.short {
+            self.vocabulary.know_piece(piece, word);
         }
         for (concept, phrases) in table.same {
             for phrase in phrases {
@@ -168,6 +159,10 @@ impl Signs {
             self.by_meaning.entry(meaning).or_default().push(self.lines.len());
             self.lines.push(Sign { meaning, all: line.all, none: line.none, strength: line.strength });
         }
+        // A short form of a word that nothing knows would never count, and nobody would notice.
+        if let Some((piece, word)) = table.short.iter().find(|(_, word)| !self.vocabulary.knows(word)) {
+            return Err(format!("short form {piece}: no line has the word \"{word}\" that it stands for"));
+        }
         Ok(())
     }
 }
@@ -196,5 +191,7 @@ mod tests {
                 .contains("tide")
         );
         assert!(Signs::with("[[sing]]").is_err());
+        assert!(Signs::with("[short]\nmxp = \"mtuu\"").unwrap_err().contains("mtuu"));
+        assert!(Signs::with("[short]\nmxp = \"mtu\"").unwrap().vocabulary.read("mxp").has("mtu"));
     }
 }

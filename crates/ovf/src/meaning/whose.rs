@@ -205,7 +205,7 @@ fn heads(name: &str, vocabulary: &Vocabulary) -> Vec<String> {
     let is_noun = |word: &&String| {
         word.len() >= 3 && word.chars().all(char::is_alphabetic) && may_be_product(word, vocabulary)
     };
-    let last = before.iter().filter(is_noun).next_back();
+    let last = before.iter().rfind(is_noun);
     let first = before.first().filter(is_noun).filter(|word| !vocabulary.read(word).unknown.is_empty());
     first.into_iter().chain(last).cloned().collect()
 }
